@@ -1,0 +1,6 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+# Own code is built with these; headers of libraries are system headers and exempt.
+# -Wno-restrict: g++ 12 reports std::string assignments wrongly (its bug 105329).
+add_library(zt_warnings INTERFACE)
+target_compile_options(zt_warnings INTERFACE -Wall -Wextra -Wshadow -Wconversion -Wsign-conversion
+                                             -Wnon-virtual-dtor -Woverloaded-virtual -Werror -Wno-restrict)

@@ -1,0 +1,126 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <span>
+#include <string>
+#include <string_view>
+
+#include "core/base/bytes.h"
+#include "core/base/clock.h"
+#include "core/base/path_bytes.h"
+#include "core/base/result.h"
+
+namespace zt {
+
+enum class EntryKind : std::uint8_t { file, folder, symlink, other };
+
+/// What the file system says of one entry. Times in nanoseconds since 1970 UTC; `born` is 0 where it is not kept.
+struct EntryStat {
+  EntryKind kind = EntryKind::other;
+  std::uint32_t mode = 0;     ///< permission bits only
+  std::uint64_t inode = 0;
+  std::uint64_t device = 0;   ///< major << 32 | minor; differs between the subvolumes of one mount
+  std::uint64_t mountId = 0;  ///< as in the mount table; 0 where the kernel does not say
+  std::uint32_t links = 1;
+  std::uint32_t owner = 0;
+  Bytes length = 0;
+  Bytes occupied = 0;  ///< blocks, not length
+  TimeNs modified = 0;
+  TimeNs accessed = 0;
+  TimeNs changed = 0;
+  TimeNs born = 0;
+};
+
+/// What one entry was when it was measured; plans keep this, and the guard compares it before anything is touched.
+struct Identity {
+  EntryKind kind = EntryKind::other;
+  std::uint64_t inode = 0;
+  Bytes length = 0;
+  TimeNs modified = 0;
+  std::uint32_t bornMark = 0;     ///< `timeMark` of the birth time
+  std::uint32_t changedMark = 0;  ///< `timeMark` of the change time
+  bool operator==(const Identity&) const = default;
+};
+
+/// A time folded to 32 bits, for comparing only; 0 stays 0 (not kept).
+std::uint32_t timeMark(TimeNs time);
+
+Identity identityOf(const EntryStat& stat);
+
+/// Whether it is the same thing with the same content. The change time is left out: renaming it sets it anew.
+bool sameContent(const Identity& a, const Identity& b);
+
+/// One entry of a listing. `name` is valid during the call only. With `error` set only name and kind are known.
+struct ScannedEntry {
+  std::string_view name;
+  EntryStat stat;
+  int error = 0;  ///< errno of a stat that failed, 0 if none
+};
+
+/// Takes a listing, batch by batch, on the scanning thread. `take` gives false to end the listing early.
+class ScanSink {
+public:
+  virtual ~ScanSink() = default;
+  virtual bool take(std::span<const ScannedEntry> entries) = 0;
+};
+
+/// An open folder. Closing is its destruction. May be used from several threads at once.
+class Folder {
+public:
+  virtual ~Folder() = default;
+  /// False where listing this folder may set its access time (no right to O_NOATIME).
+  virtual bool keepsAccessTime() const { return true; }
+};
+using FolderPtr = std::shared_ptr<Folder>;
+
+/// Room on the file system that a folder lies on, in bytes and entries.
+struct SpaceUsage {
+  Bytes capacity = 0;
+  Bytes free = 0;       ///< all free blocks, the reserved ones among them
+  Bytes available = 0;  ///< what ordinary users can have; reserved = free − available
+  std::uint64_t inodes = 0;
+  std::uint64_t inodesFree = 0;
+  bool readOnly = false;
+  Bytes reserved() const { return free > available ? free - available : 0; }
+  Bytes used() const { return capacity > free ? capacity - free : 0; }
+  bool operator==(const SpaceUsage&) const = default;
+};
+
+/// The reading half of the port to the file system. Every call may come from any thread.
+/// Names are single parts (no '/'); an empty name means the folder itself. Nothing here follows a symbolic link.
+class FileSystemReader {
+public:
+  virtual ~FileSystemReader() = default;
+
+  /// Opens the folder that will be the root of all further work. `path` is absolute, or relative to the working directory.
+  virtual Result<FolderPtr> openRoot(const PathBytes& path) = 0;
+  /// Opens a direct subfolder; fails with notAFolder on anything else, symbolic links included.
+  virtual Result<FolderPtr> openFolder(const Folder& at, std::string_view name) = 0;
+  /// Opens a folder any number of levels below `root`; never through a symbolic link, a mount, or "..".
+  /// An empty path opens the root once more. Fails with outsideRoot, otherDevice, notThere, notAFolder.
+  virtual Result<FolderPtr> openBeneath(const Folder& root, std::string_view relative) = 0;
+  virtual Result<EntryStat> stat(const Folder& at, std::string_view name) = 0;
+  /// Lists a folder with the stat of every entry, in the order of the file system. "." and ".." are left out.
+  virtual Result<void> scan(const Folder& at, ScanSink& sink) = 0;
+  /// Reads a regular file whole; fails with badInput if it is longer than `limit` bytes.
+  virtual Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) = 0;
+  virtual Result<SpaceUsage> usage(const Folder& at) = 0;
+};
+
+/// The whole port. Every changing call is relative to an open folder.
+class FileSystem : public FileSystemReader {
+public:
+  virtual Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) = 0;
+  /// Moves within one file system; fails with taken where the new name is in use, otherDevice across mounts or subvolumes.
+  virtual Result<void> rename(const Folder& from, std::string_view name, const Folder& to, std::string_view newName) = 0;
+  virtual Result<void> unlink(const Folder& at, std::string_view name) = 0;
+  virtual Result<void> removeFolder(const Folder& at, std::string_view name) = 0;
+  /// Writes the folder's entries to the device.
+  virtual Result<void> syncFolder(const Folder& at) = 0;
+  /// Writes the whole file system out, so that its figures are true. Does not change content.
+  virtual Result<void> syncAll(const Folder& at) = 0;
+};
+
+}  // namespace zt

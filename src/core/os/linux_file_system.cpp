@@ -1,0 +1,287 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/os/linux_file_system.h"
+
+#include <dirent.h>
+#include <fcntl.h>
+#include <linux/openat2.h>
+#include <sys/stat.h>
+#include <sys/statvfs.h>
+#include <sys/syscall.h>
+#include <sys/sysmacros.h>
+#include <unistd.h>
+
+#include <array>
+#include <cerrno>
+#include <cstring>
+#include <vector>
+
+namespace zt {
+
+namespace {
+
+class LinuxFolder final : public Folder {
+public:
+  LinuxFolder(int fd, bool keepsAccessTime) : fd_(fd), keepsAccessTime_(keepsAccessTime) {}
+  ~LinuxFolder() override { ::close(fd_); }
+  LinuxFolder(const LinuxFolder&) = delete;
+  LinuxFolder& operator=(const LinuxFolder&) = delete;
+  int fd() const { return fd_; }
+  bool keepsAccessTime() const override { return keepsAccessTime_; }
+
+private:
+  int fd_;
+  bool keepsAccessTime_;
+};
+
+int fdOf(const Folder& folder) { return static_cast<const LinuxFolder&>(folder).fd(); }
+
+/// A name with its terminating zero, without the heap for names of ordinary length.
+class CName {
+public:
+  explicit CName(std::string_view name) {
+    const std::size_t size = std::min(name.size(), buffer_.size() - 1);
+    std::memcpy(buffer_.data(), name.data(), size);
+    buffer_[size] = 0;
+    valid_ = size == name.size() && name.find('/') == std::string_view::npos && name.find('\0') == std::string_view::npos &&
+             name != "." && name != "..";
+  }
+  const char* get() const { return buffer_.data(); }
+  /// Whether it is a single part that stays where it is; anything else never reaches the kernel.
+  bool valid() const { return valid_; }
+
+private:
+  std::array<char, 260> buffer_;
+  bool valid_ = false;
+};
+
+constexpr int folderFlags = O_RDONLY | O_DIRECTORY | O_CLOEXEC | O_NOFOLLOW;
+
+/// Opens with O_NOATIME, and without it where the right is lacking.
+template <class Open>
+Result<FolderPtr> openKeepingTimes(std::string_view operation, std::string_view path, Open open) {
+  int fd = open(folderFlags | O_NOATIME);
+  bool keeps = true;
+  if (fd < 0 && errno == EPERM) {
+    fd = open(folderFlags);
+    keeps = false;
+  }
+  if (fd < 0) return failErrno(operation, PathBytes(path), errno);
+  return std::make_shared<LinuxFolder>(fd, keeps);
+}
+
+int openat2Beneath(int at, const char* path, int flags) {
+  open_how how{};
+  how.flags = static_cast<unsigned>(flags);
+  how.resolve = RESOLVE_BENEATH | RESOLVE_NO_SYMLINKS | RESOLVE_NO_XDEV | RESOLVE_NO_MAGICLINKS;
+  for (int attempt = 0;; ++attempt) {
+    const auto fd = static_cast<int>(::syscall(SYS_openat2, at, path, &how, sizeof how));
+    // EAGAIN: the kernel saw a rename on the way and could not be sure; it asks to try again.
+    if (fd >= 0 || errno != EAGAIN || attempt >= 64) return fd;
+  }
+}
+
+TimeNs toNs(const statx_timestamp& t) { return t.tv_sec * nsPerSecond + t.tv_nsec; }
+
+EntryKind kindOf(unsigned mode) {
+  if (S_ISREG(mode)) return EntryKind::file;
+  if (S_ISDIR(mode)) return EntryKind::folder;
+  if (S_ISLNK(mode)) return EntryKind::symlink;
+  return EntryKind::other;
+}
+
+EntryStat toStat(const struct statx& x) {
+  EntryStat s;
+  s.kind = kindOf(x.stx_mode);
+  s.mode = x.stx_mode & 07777u;
+  s.inode = x.stx_ino;
+  s.device = (std::uint64_t{x.stx_dev_major} << 32) | x.stx_dev_minor;
+  s.mountId = x.stx_mnt_id;
+  s.links = x.stx_nlink;
+  s.owner = x.stx_uid;
+  s.length = x.stx_size;
+  s.occupied = x.stx_blocks * 512;
+  s.modified = toNs(x.stx_mtime);
+  s.accessed = toNs(x.stx_atime);
+  s.changed = toNs(x.stx_ctime);
+  s.born = (x.stx_mask & STATX_BTIME) != 0 ? toNs(x.stx_btime) : 0;
+  return s;
+}
+
+constexpr unsigned statMask = STATX_BASIC_STATS | STATX_BTIME | STATX_MNT_ID;
+
+struct LinuxDirent {
+  std::uint64_t inode;
+  std::int64_t offset;
+  std::uint16_t recordLength;
+  std::uint8_t type;
+  char name[1];
+};
+
+EntryKind kindOfType(std::uint8_t type) {
+  switch (type) {
+    case DT_REG: return EntryKind::file;
+    case DT_DIR: return EntryKind::folder;
+    case DT_LNK: return EntryKind::symlink;
+    default: return EntryKind::other;
+  }
+}
+
+/// Stats every entry of one getdents64 buffer into `batch`.
+void statBuffer(int fd, const char* buffer, std::size_t size, std::vector<ScannedEntry>& batch) {
+  struct statx x;
+  for (std::size_t at = 0; at < size;) {
+    const auto* entry = reinterpret_cast<const LinuxDirent*>(buffer + at);
+    at += entry->recordLength;
+    const char* name = entry->name;
+    if (name[0] == '.' && (name[1] == 0 || (name[1] == '.' && name[2] == 0))) continue;
+    ScannedEntry& out = batch.emplace_back();
+    out.name = name;
+    if (::statx(fd, name, AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT, statMask, &x) == 0) {
+      out.stat = toStat(x);
+    } else {
+      out.error = errno;
+      out.stat.kind = kindOfType(entry->type);
+      out.stat.inode = entry->inode;
+    }
+  }
+}
+
+Result<void> asResult(int code, std::string_view operation, std::string_view name) {
+  if (code == 0) return {};
+  return failErrno(operation, PathBytes(name), errno);
+}
+
+}  // namespace
+
+Result<FolderPtr> LinuxFileSystem::openRoot(const PathBytes& path) {
+  // The last part may be a link that the user named on purpose; it is resolved once, here, and never again.
+  auto folder = openKeepingTimes("open", path, [&](int flags) { return ::open(path.c_str(), flags & ~O_NOFOLLOW); });
+  return folder;
+}
+
+Result<FolderPtr> LinuxFileSystem::openFolder(const Folder& at, std::string_view name) {
+  const CName cname(name);
+  if (!cname.valid()) return fail(Errc::outsideRoot, "open", PathBytes(name));
+  auto opened = openKeepingTimes("open", name, [&](int flags) { return ::openat(fdOf(at), cname.get(), flags); });
+  // O_DIRECTORY|O_NOFOLLOW says ELOOP or ENOTDIR for a link; both mean that it is no folder.
+  if (!opened && opened.error().sysErrno == ELOOP) opened.error().code = Errc::notAFolder;
+  return opened;
+}
+
+Result<FolderPtr> LinuxFileSystem::openBeneath(const Folder& root, std::string_view relative) {
+  if (relative.find('\0') != std::string_view::npos) return fail(Errc::outsideRoot, "open", PathBytes(relative));
+  if (!relative.empty() && relative.front() == '/') return fail(Errc::outsideRoot, "open", PathBytes(relative));
+  for (const auto part : splitPath(relative))
+    if (part == "..") return fail(Errc::outsideRoot, "open", PathBytes(relative));
+  constexpr std::size_t stepLength = 3000;  // PATH_MAX is 4096; deeper paths go in several steps, each from a handle
+  FolderPtr at;
+  std::string_view rest = relative;
+  do {
+    std::string_view step = rest;
+    if (step.size() > stepLength) {
+      const auto slash = step.rfind('/', stepLength);
+      if (slash == std::string_view::npos) return fail(Errc::notThere, "open", PathBytes(relative));
+      step = step.substr(0, slash);
+    }
+    rest.remove_prefix(std::min(rest.size(), step.size() + 1));
+    const std::string text = step.empty() ? "." : std::string(step);
+    const int base = at ? fdOf(*at) : fdOf(root);
+    auto next = openKeepingTimes("open", relative, [&](int flags) { return openat2Beneath(base, text.c_str(), flags); });
+    if (!next) return next;
+    at = std::move(*next);
+  } while (!rest.empty());
+  return at;
+}
+
+Result<EntryStat> LinuxFileSystem::stat(const Folder& at, std::string_view name) {
+  const CName cname(name);
+  if (!cname.valid()) return fail(Errc::outsideRoot, "stat", PathBytes(name));
+  struct statx x;
+  const int flags = AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT | (name.empty() ? AT_EMPTY_PATH : 0);
+  if (::statx(fdOf(at), cname.get(), flags, statMask, &x) != 0) return failErrno("stat", PathBytes(name), errno);
+  return toStat(x);
+}
+
+Result<void> LinuxFileSystem::scan(const Folder& at, ScanSink& sink) {
+  constexpr std::size_t bufferSize = 64 * 1024;
+  thread_local std::unique_ptr<char[]> buffer(new char[bufferSize]);
+  thread_local std::vector<ScannedEntry> batch;
+  const int fd = fdOf(at);
+  if (::lseek(fd, 0, SEEK_SET) != 0) return failErrno("list", {}, errno);
+  for (;;) {
+    const long size = ::syscall(SYS_getdents64, fd, buffer.get(), bufferSize);
+    if (size == 0) return {};
+    if (size < 0) return failErrno("list", {}, errno);
+    batch.clear();
+    statBuffer(fd, buffer.get(), static_cast<std::size_t>(size), batch);
+    if (!sink.take(batch)) return {};
+  }
+}
+
+Result<std::string> LinuxFileSystem::readFile(const Folder& at, std::string_view name, std::size_t limit) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "read", PathBytes(name));
+  const int flags = O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK;
+  int fd = ::openat(fdOf(at), cname.get(), flags | O_NOATIME);
+  if (fd < 0 && errno == EPERM) fd = ::openat(fdOf(at), cname.get(), flags);
+  if (fd < 0) return failErrno("read", PathBytes(name), errno);
+  const LinuxFolder closer(fd, true);
+  struct stat st;
+  if (::fstat(fd, &st) != 0) return failErrno("read", PathBytes(name), errno);
+  if (!S_ISREG(st.st_mode)) return fail(Errc::notAFile, "read", PathBytes(name));
+  std::string content;
+  char block[16384];
+  for (;;) {
+    const ssize_t got = ::read(fd, block, sizeof block);
+    if (got < 0 && errno == EINTR) continue;
+    if (got < 0) return failErrno("read", PathBytes(name), errno);
+    if (got == 0) return content;
+    content.append(block, static_cast<std::size_t>(got));
+    if (content.size() > limit) return fail(Errc::badInput, "read", PathBytes(name));
+  }
+}
+
+Result<SpaceUsage> LinuxFileSystem::usage(const Folder& at) {
+  struct statvfs v;
+  if (::fstatvfs(fdOf(at), &v) != 0) return failErrno("usage", {}, errno);
+  SpaceUsage u;
+  u.capacity = v.f_blocks * v.f_frsize;
+  u.free = v.f_bfree * v.f_frsize;
+  u.available = v.f_bavail * v.f_frsize;
+  u.inodes = v.f_files;
+  u.inodesFree = v.f_ffree;
+  u.readOnly = (v.f_flag & ST_RDONLY) != 0;
+  return u;
+}
+
+Result<void> LinuxFileSystem::makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "make-folder", PathBytes(name));
+  return asResult(::mkdirat(fdOf(at), cname.get(), mode), "make-folder", name);
+}
+
+Result<void> LinuxFileSystem::rename(const Folder& from, std::string_view name, const Folder& to,
+                                     std::string_view newName) {
+  const CName a(name);
+  const CName b(newName);
+  if (!a.valid() || !b.valid() || name.empty() || newName.empty()) return fail(Errc::outsideRoot, "rename", PathBytes(name));
+  return asResult(::renameat2(fdOf(from), a.get(), fdOf(to), b.get(), RENAME_NOREPLACE), "rename", name);
+}
+
+Result<void> LinuxFileSystem::unlink(const Folder& at, std::string_view name) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "unlink", PathBytes(name));
+  return asResult(::unlinkat(fdOf(at), cname.get(), 0), "unlink", name);
+}
+
+Result<void> LinuxFileSystem::removeFolder(const Folder& at, std::string_view name) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "remove-folder", PathBytes(name));
+  return asResult(::unlinkat(fdOf(at), cname.get(), AT_REMOVEDIR), "remove-folder", name);
+}
+
+Result<void> LinuxFileSystem::syncFolder(const Folder& at) { return asResult(::fsync(fdOf(at)), "sync", {}); }
+
+Result<void> LinuxFileSystem::syncAll(const Folder& at) { return asResult(::syncfs(fdOf(at)), "sync", {}); }
+
+}  // namespace zt

@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/os/file_system.h"
+
+namespace zt {
+
+/// The real file system through Linux system calls (openat2, getdents64, statx, renameat2). Any thread.
+class LinuxFileSystem final : public FileSystem {
+public:
+  Result<FolderPtr> openRoot(const PathBytes& path) override;
+  Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override;
+  Result<FolderPtr> openBeneath(const Folder& root, std::string_view relative) override;
+  Result<EntryStat> stat(const Folder& at, std::string_view name) override;
+  Result<void> scan(const Folder& at, ScanSink& sink) override;
+  Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) override;
+  Result<SpaceUsage> usage(const Folder& at) override;
+  Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override;
+  Result<void> rename(const Folder& from, std::string_view name, const Folder& to, std::string_view newName) override;
+  Result<void> unlink(const Folder& at, std::string_view name) override;
+  Result<void> removeFolder(const Folder& at, std::string_view name) override;
+  Result<void> syncFolder(const Folder& at) override;
+  Result<void> syncAll(const Folder& at) override;
+};
+
+}  // namespace zt

@@ -1,0 +1,21 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/base/path_bytes.h"
+#include "core/base/result.h"
+
+namespace zt {
+
+/// The absolute path with all links resolved; fails with notThere, notPermitted, outsideRoot (a loop of links). Any thread.
+Result<PathBytes> canonicalPath(const PathBytes& path);
+
+/// The path whose folder is resolved like that, while the last part need not exist yet.
+Result<PathBytes> canonicalNewPath(const PathBytes& path);
+
+/// Whether anything stands at a path, links not followed.
+bool exists(const PathBytes& path);
+
+/// Makes a folder of our own and those above it where they are missing (settings, jobs); never used on a measured drive.
+Result<void> makeOwnFolders(const PathBytes& path);
+
+}  // namespace zt

@@ -1,0 +1,193 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/plan/proposer.h"
+
+#include <absl/container/flat_hash_set.h>
+
+#include <algorithm>
+#include <numeric>
+
+namespace zt {
+
+namespace {
+
+/// Takes finds one after another and refuses those that overlap with one taken before.
+class Disjoint {
+public:
+  explicit Disjoint(const SurveyTree& tree) : tree_(tree) {}
+
+  bool take(const Find& find) {
+    for (const auto& item : find.items) {
+      if (above_.contains(item.node)) return false;
+      for (NodeId up = item.node; up != noNode; up = tree_.parent(up))
+        if (taken_.contains(up)) return false;
+    }
+    for (const auto& item : find.items) {
+      taken_.insert(item.node);
+      for (NodeId up = tree_.parent(item.node); up != noNode && above_.insert(up).second;) up = tree_.parent(up);
+    }
+    return true;
+  }
+
+private:
+  const SurveyTree& tree_;
+  absl::flat_hash_set<NodeId> taken_;
+  absl::flat_hash_set<NodeId> above_;  ///< folders that hold something taken
+};
+
+struct Choice {
+  std::vector<const Find*> finds;
+  Bytes regretBytes = 0;
+  Bytes bound = 0;
+  bool reached = false;
+};
+
+bool regretted(const Find* f) { return f->regret != Regret::none; }
+
+/// The best cover from finds that do not overlap, biggest first.
+Choice cover(std::vector<const Find*> candidates, Bytes need) {
+  std::stable_sort(candidates.begin(), candidates.end(),
+                   [](const Find* a, const Find* b) { return a->gain.sure > b->gain.sure; });
+  std::vector<const Find*> harmless;
+  std::vector<const Find*> costly;
+  std::partition_copy(candidates.begin(), candidates.end(), std::back_inserter(costly), std::back_inserter(harmless),
+                      regretted);
+  const auto total = [](const std::vector<const Find*>& list) {
+    return std::accumulate(list.begin(), list.end(), Bytes{0}, [](Bytes b, const Find* f) { return b + f->gain.sure; });
+  };
+  Choice choice;
+  const Bytes free = total(harmless);
+  Bytes spare = 0;
+  if (free < need) {
+    choice.bound = need - free;
+    std::vector<Bytes> amounts;
+    for (const Find* f : costly) amounts.push_back(f->gain.sure);
+    const auto picked = coverTightly(amounts, choice.bound);
+    choice.reached = !picked.empty();
+    if (choice.reached)
+      for (const std::size_t i : picked) choice.finds.push_back(costly[i]);
+    else
+      choice.finds = costly;
+    choice.regretBytes = total(choice.finds);
+    if (choice.reached) spare = choice.regretBytes - choice.bound;
+  } else {
+    choice.reached = true;
+    spare = free - need;
+  }
+  // Harmless steps that are not needed are left out, the smallest first: fewest steps.
+  std::vector<const Find*> needed;
+  for (auto at = harmless.rbegin(); at != harmless.rend(); ++at) {
+    if (choice.reached && (*at)->gain.sure <= spare) {
+      spare -= (*at)->gain.sure;
+    } else {
+      needed.push_back(*at);
+    }
+  }
+  choice.finds.insert(choice.finds.begin(), needed.rbegin(), needed.rend());
+  return choice;
+}
+
+bool keptOut(const Find& find, const ProposeOptions& options) {
+  if (std::find(options.without.begin(), options.without.end(), find.id) != options.without.end()) return true;
+  for (const auto& keep : options.keep)
+    for (const auto& item : find.items)
+      if (item.path == keep || beneath(item.path, keep) || beneath(keep, item.path)) return true;
+  return false;
+}
+
+std::vector<const Find*> usable(std::span<const Find> finds, Regret ceiling, bool unjudged, const ProposeOptions& options) {
+  std::vector<const Find*> list;
+  for (const Find& f : finds) {
+    if (f.standing == Standing::bedrock || f.standing == Standing::kept || f.gain.sure == 0) continue;
+    if (f.standing == Standing::unjudged && !unjudged) continue;
+    if (f.regret <= ceiling && !keptOut(f, options)) list.push_back(&f);
+  }
+  return list;
+}
+
+/// Where finds overlap, either the whole (biggest first) or the parts (smallest first) are taken.
+std::vector<const Find*> withoutOverlap(std::vector<const Find*> list, bool wholes, const SurveyTree& tree) {
+  std::stable_sort(list.begin(), list.end(), [&](const Find* a, const Find* b) {
+    return wholes ? a->gain.sure > b->gain.sure : a->gain.sure < b->gain.sure;
+  });
+  Disjoint disjoint(tree);
+  std::erase_if(list, [&](const Find* f) { return !disjoint.take(*f); });
+  return list;
+}
+
+Choice best(std::span<const Find> finds, Regret ceiling, bool unjudged, Bytes need, const SurveyTree& tree,
+            const ProposeOptions& options) {
+  const auto list = usable(finds, ceiling, unjudged, options);
+  Choice wholes = cover(withoutOverlap(list, true, tree), need);
+  Choice parts = cover(withoutOverlap(list, false, tree), need);
+  if (wholes.reached != parts.reached) return wholes.reached ? wholes : parts;
+  const auto rank = [](const Choice& c) { return std::pair(c.regretBytes, c.finds.size()); };
+  if (!wholes.reached) return rank(wholes) > rank(parts) ? wholes : parts;
+  return rank(parts) < rank(wholes) ? parts : wholes;
+}
+
+/// Sums of single gains never exceed the gain of the set, so together the lines may give more than was needed: drop what can go,
+/// the most regretted first.
+void dropSurplus(std::vector<const Find*>& finds, Bytes need, const SetGain& gain) {
+  const auto gainOf = [&](const Find* without) {
+    std::vector<NodeId> nodes;
+    for (const Find* f : finds)
+      if (f != without)
+        for (const auto& item : f->items) nodes.push_back(item.node);
+    return gain.of(nodes);
+  };
+  const Bytes together = gainOf(nullptr);
+  const Bytes singly = std::accumulate(finds.begin(), finds.end(), Bytes{0}, [](Bytes b, const Find* f) { return b + f->gain.sure; });
+  if (together <= singly || finds.size() > 300) return;
+  std::vector<const Find*> order = finds;
+  std::stable_sort(order.begin(), order.end(), [](const Find* a, const Find* b) {
+    return std::pair(a->regret, a->gain.sure) > std::pair(b->regret, b->gain.sure);
+  });
+  for (const Find* f : order)
+    if (gainOf(f) >= need) std::erase(finds, f);
+}
+
+}  // namespace
+
+Proposal propose(std::span<const Find> finds, Bytes need, const SurveyTree& tree, const SetGain& gain,
+                 const ProposeOptions& options) {
+  Proposal proposal;
+  for (int level = 0; level < regrets; ++level) {
+    Bytes sum = 0;
+    for (const Find* f : withoutOverlap(usable(finds, static_cast<Regret>(level), false, options), true, tree))
+      sum += f->gain.sure;
+    proposal.possible[static_cast<std::size_t>(level)] = sum;
+  }
+  if (need == 0) {
+    proposal.reached = proposal.optimal = true;
+    return proposal;
+  }
+  const int highest = static_cast<int>(options.ceiling.value_or(Regret::personalGone));
+  Choice choice;
+  for (int level = 0; level <= highest && !choice.reached; ++level) {
+    proposal.ceiling = static_cast<Regret>(level);
+    choice = best(finds, proposal.ceiling, false, need, tree, options);
+  }
+  if (!choice.reached && proposal.ceiling == Regret::personalGone) {
+    Choice more = best(finds, proposal.ceiling, true, need, tree, options);
+    proposal.usesUnjudged = more.reached;
+    if (more.reached) choice = std::move(more);
+  }
+  dropSurplus(choice.finds, need, gain);
+  for (const Find* f : choice.finds)
+    if (auto line = lineFor(*f, StepAction::discard)) proposal.plan.lines.push_back(std::move(*line));
+  std::stable_sort(proposal.plan.lines.begin(), proposal.plan.lines.end(), [](const PlanLine& a, const PlanLine& b) {
+    return std::pair(a.regret, b.gain.sure) < std::pair(b.regret, a.gain.sure);
+  });
+  const Bytes given = plannedGain(proposal.plan, gain).sure;
+  proposal.reached = given >= need;
+  proposal.shortBy = proposal.reached ? 0 : need - given;
+  Bytes regretBytes = 0;
+  for (const auto& line : proposal.plan.lines) regretBytes += line.regret == Regret::none ? 0 : line.gain.sure;
+  proposal.boundGap = choice.bound == 0 || regretBytes <= choice.bound
+                          ? 0
+                          : static_cast<double>(regretBytes - choice.bound) / static_cast<double>(choice.bound);
+  proposal.optimal = proposal.reached && proposal.boundGap == 0;
+  return proposal;
+}
+
+}  // namespace zt

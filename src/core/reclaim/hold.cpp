@@ -1,0 +1,165 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/reclaim/hold.h"
+
+namespace zt {
+
+namespace {
+std::string runFolder(std::int64_t run) { return "run-" + std::to_string(run); }
+
+/// The folders from the root down to the item's parent: "", "a", "a/b".
+std::vector<PathBytes> foldersAbove(std::string_view path) {
+  std::vector<PathBytes> all{PathBytes{}};
+  const auto parts = splitPath(parentPath(path));
+  for (const auto part : parts) all.push_back(joinPath(all.back(), part));
+  return all;
+}
+}  // namespace
+
+Result<void> Hold::makeHoldIn(const FolderPtr& base) {
+  const auto ensure = [&](const FolderPtr& at, std::string_view name) -> Result<FolderPtr> {
+    const auto made = drive_.files.makeFolder(*at, name, 0700);
+    if (!made && made.error().code != Errc::taken) return tl::unexpected(made.error());
+    return drive_.files.openFolder(*at, name);
+  };
+  const auto hold = ensure(base, holdName);
+  if (!hold) return tl::unexpected(hold.error());
+  const auto mine = drive_.files.stat(**hold, {});
+  const auto above = drive_.files.stat(*base, {});
+  if (!mine || !above || mine->mountId != above->mountId) return fail(Errc::otherDevice, "hold", PathBytes(holdName));
+  if ((mine->mode & 022u) != 0) return fail(Errc::notPermitted, "hold", PathBytes(holdName));  // not ours alone
+  const auto run = ensure(*hold, runFolder(run_));
+  if (!run) return tl::unexpected(run.error());
+  return {};
+}
+
+Result<void> Hold::choosePlace(JournalRecord& record, std::uint64_t device) {
+  Error last{Errc::otherDevice, "hold", record.path, 0, {}};
+  for (const PathBytes& folder : foldersAbove(record.path)) {
+    const auto base = drive_.files.openBeneath(*drive_.root, folder);
+    if (!base) return tl::unexpected(base.error());
+    const auto stat = drive_.files.stat(**base, {});
+    if (!stat || stat->device != device) continue;
+    if (const auto made = makeHoldIn(*base); !made) {
+      last = made.error();
+      if (last.code == Errc::noSpace) break;
+      continue;
+    }
+    record.holdFolder = joinPath(joinPath(folder, holdName), runFolder(run_));
+    return {};
+  }
+  last.path = record.path;
+  return tl::unexpected(last);
+}
+
+Result<FolderPtr> Hold::openHold(const JournalRecord& record) { return drive_.files.openBeneath(*drive_.root, record.holdFolder); }
+
+Result<void> Hold::take(JournalRecord& record, const Holders& holders) {
+  auto now = look(drive_, record.path);
+  if (!now) return tl::unexpected(now.error());
+  const auto rootStat = drive_.files.stat(*drive_.root, {});
+  if (!rootStat || rootStat->mountId != now->stat.mountId) return fail(Errc::otherDevice, "take", record.path);
+  Identity found = identityOf(now->stat);
+  if (found.kind == EntryKind::folder) found.length = record.identity.length;
+  if (now->stat.links > 1 && found.kind != EntryKind::folder) found.changedMark = record.identity.changedMark;
+  if (found != record.identity) return fail(Errc::changed, "take", record.path);
+  if (const auto* holder = holders.holderOf(now->stat.device, now->stat.inode)) return fail(Errc::inUse, "take", record.path, *holder);
+  const auto hold = openHold(record);
+  if (!hold) return tl::unexpected(hold.error());
+  auto moved = drive_.files.rename(*now->parent, baseName(record.path), **hold, nameInHold(record));
+  if (!moved) return fail(moved.error().code, "take", record.path);
+  (void)drive_.files.syncFolder(**hold);
+  return {};
+}
+
+Result<void> Hold::lookAt(const JournalRecord& record, const Holders& holders) {
+  const auto hold = openHold(record);
+  if (!hold) return tl::unexpected(hold.error());
+  const auto stat = drive_.files.stat(**hold, nameInHold(record));
+  if (!stat) return tl::unexpected(stat.error());
+  if (!sameContent(identityOf(*stat), record.identity)) return fail(Errc::changed, "look", record.path);
+  if (const auto* holder = holders.holderOf(stat->device, stat->inode)) return fail(Errc::inUse, "look", record.path, *holder);
+  if (stat->kind != EntryKind::folder) return {};
+  const auto node = drive_.survey.tree.find(record.path);
+  if (!node) return fail(Errc::changed, "look", record.path);
+  return checkContent(drive_, **hold, nameInHold(record), *node, holders, false);
+}
+
+Result<bool> Hold::holds(const JournalRecord& record) {
+  const auto hold = openHold(record);
+  if (!hold && hold.error().code == Errc::notThere) return false;
+  if (!hold) return tl::unexpected(hold.error());
+  const auto stat = drive_.files.stat(**hold, nameInHold(record));
+  if (!stat && stat.error().code == Errc::notThere) return false;
+  if (!stat) return tl::unexpected(stat.error());
+  const bool folder = record.identity.kind == EntryKind::folder;
+  return folder ? stat->inode == record.identity.inode : sameContent(identityOf(*stat), record.identity);
+}
+
+Result<FolderPtr> Hold::openOrMakeParent(const PathBytes& path) {
+  FolderPtr at = drive_.root;
+  for (const auto part : splitPath(parentPath(path))) {
+    auto next = drive_.files.openFolder(*at, part);
+    if (!next && next.error().code == Errc::notThere) {
+      if (auto made = drive_.files.makeFolder(*at, part, 0755); !made) return tl::unexpected(made.error());
+      next = drive_.files.openFolder(*at, part);
+    }
+    if (!next) return next;
+    at = std::move(*next);
+  }
+  const auto root = drive_.files.stat(*drive_.root, {});
+  const auto here = drive_.files.stat(*at, {});
+  if (!root || !here || root->mountId != here->mountId) return fail(Errc::otherDevice, "put-back", path);
+  return at;
+}
+
+PathBytes Hold::besideName(std::string_view name, int attempt) {
+  const std::string suffix = ".put-back-" + std::to_string(attempt);
+  return PathBytes(name.substr(0, 255 - suffix.size())) + suffix;
+}
+
+Result<void> Hold::putBack(JournalRecord& record) {
+  const auto hold = openHold(record);
+  if (!hold) return tl::unexpected(hold.error());
+  const auto parent = openOrMakeParent(record.path);
+  if (!parent) return tl::unexpected(parent.error());
+  const PathBytes name(baseName(record.path));
+  record.putAt.clear();
+  for (int attempt = 0; attempt < 1000; ++attempt) {
+    const PathBytes beside = attempt == 0 ? name : besideName(name, attempt);
+    const auto moved = drive_.files.rename(**hold, nameInHold(record), **parent, beside);
+    if (moved) {
+      if (attempt > 0) record.putAt = joinPath(parentPath(record.path), beside);
+      (void)drive_.files.syncFolder(**parent);
+      return {};
+    }
+    if (moved.error().code != Errc::taken) return fail(moved.error().code, "put-back", record.path);
+  }
+  return fail(Errc::taken, "put-back", record.path);
+}
+
+Result<void> Hold::unlinkHeld(JournalRecord& record) {
+  const auto hold = openHold(record);
+  if (!hold) return tl::unexpected(hold.error());
+  const auto stat = drive_.files.stat(**hold, nameInHold(record));
+  if (!stat) return tl::unexpected(stat.error());
+  if (stat->inode != record.identity.inode) return fail(Errc::changed, "discard", record.path);
+  if (stat->kind == EntryKind::folder) {
+    const auto node = drive_.survey.tree.find(record.path);
+    if (!node) return fail(Errc::changed, "discard", record.path);
+    return unlinkTree(drive_, **hold, nameInHold(record), *node, record);
+  }
+  if (!sameContent(identityOf(*stat), record.identity)) return fail(Errc::changed, "discard", record.path);
+  if (auto done = drive_.files.unlink(**hold, nameInHold(record)); !done) return done;
+  (stat->links > 1 ? record.linksRemain : record.freed) += stat->occupied;
+  return {};
+}
+
+void Hold::tidy(const JournalRecord& record) {
+  const auto base = drive_.files.openBeneath(*drive_.root, parentPath(record.holdFolder));
+  if (!base) return;
+  if (!drive_.files.removeFolder(**base, baseName(record.holdFolder))) return;
+  const auto top = drive_.files.openBeneath(*drive_.root, parentPath(parentPath(record.holdFolder)));
+  if (top) (void)drive_.files.removeFolder(**top, holdName);
+}
+
+}  // namespace zt

@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <absl/container/flat_hash_map.h>
+
+#include <span>
+#include <vector>
+
+#include "core/survey/survey_tree.h"
+
+namespace zt {
+
+/// Exact bytes that come free when a whole set of entries goes: an inode counts once, and only if all its names go; a folder and
+/// something in it are not counted twice. Built once per finished tree, which must outlive it. Immutable; any thread.
+class SetGain {
+public:
+  explicit SetGain(const SurveyTree& tree);
+
+  /// Occupied bytes freed by letting all of `nodes` go.
+  Bytes of(std::span<const NodeId> nodes) const;
+
+  /// The nodes without those that lie beneath another of them, sorted and unique.
+  std::vector<NodeId> outermost(std::span<const NodeId> nodes) const;
+
+private:
+  const SurveyTree& tree_;
+  std::vector<std::uint32_t> groupStart_;                     ///< first index in tree.linked() per inode, and the end
+  absl::flat_hash_map<NodeId, std::uint32_t> groupOf_;
+};
+
+}  // namespace zt

@@ -1,0 +1,79 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <array>
+#include <memory>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "core/os/file_system.h"
+#include "core/survey/survey_tree.h"
+
+namespace zt {
+
+/// Something that could not be measured as it should. Listed, never fatal.
+struct SurveyException {
+  enum class Kind : std::uint8_t {
+    unreadable,   ///< a folder or entry that may not be looked into
+    vanished,     ///< gone between being listed and being looked at
+    mountedOver,  ///< another file system is mounted here; what lies beneath is not seen
+    swapped       ///< another folder stood there when it was opened; not entered
+  };
+  Kind kind = Kind::unreadable;
+  int sysErrno = 0;
+  NodeId node = noNode;
+};
+
+std::string_view name(SurveyException::Kind kind);
+
+/// A line of the statement. The order is the order of the ledger page.
+enum class StatementLine : std::uint8_t {
+  free,
+  reserved,
+  files,
+  snapshots,
+  openDeleted,
+  beneathMounts,
+  overhead,
+  elsewhere,  ///< only when a folder was measured: used bytes of the drive outside it, not looked at
+  unexplained
+};
+constexpr std::size_t statementLines = 9;
+
+/// The name used in JSON ("open_deleted").
+std::string_view name(StatementLine line);
+
+/// The balance of a survey: lines that add up to the capacity to the byte. Signed, because an inexact line can exceed
+/// what is there; the unexplained remainder is then negative and shown so.
+struct Statement {
+  Bytes capacity = 0;
+  std::array<SignedBytes, statementLines> lines{};
+  SignedBytes& operator[](StatementLine line) { return lines[static_cast<std::size_t>(line)]; }
+  SignedBytes operator[](StatementLine line) const { return lines[static_cast<std::size_t>(line)]; }
+  /// Sets `unexplained` so that the sum is the capacity.
+  void balance();
+  SignedBytes sum() const;
+};
+
+/// One measurement of a drive or folder. Never changed once finished; share it as `shared_ptr<const Survey>`.
+struct Survey {
+  SurveyTree tree;
+  PathBytes root;             ///< where it was measured, absolute
+  PathBytes mountTarget;      ///< top of the drive it lies on
+  bool wholeDrive = false;    ///< root is the top of the drive
+  std::string driveId;        ///< UUID of the file system, or what else names it
+  std::string fsType;
+  TimeNs started = 0;
+  TimeNs finished = 0;
+  bool partial = false;
+  bool standIn = false;
+  std::uint64_t vanished = 0;
+  std::uint64_t timesAtRisk = 0;  ///< folders listed without O_NOATIME: their access time may have been set
+  std::vector<SurveyException> exceptions;
+  SpaceUsage usage;
+  Statement statement;
+};
+using SurveyPtr = std::shared_ptr<const Survey>;
+
+}  // namespace zt

@@ -1,0 +1,169 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <absl/container/flat_hash_map.h>
+
+#include <array>
+#include <atomic>
+#include <cstdint>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <string_view>
+#include <vector>
+
+#include "core/os/file_system.h"
+
+namespace zt {
+
+using NodeId = std::uint32_t;
+constexpr NodeId noNode = ~NodeId{0};
+
+/// Sums over everything beneath a folder, the folder's own blocks among them.
+struct FolderTotals {
+  NodeId firstChild = noNode;
+  std::uint32_t children = 0;
+  Bytes occupied = 0;   ///< every inode once, however many of its links lie beneath
+  Bytes length = 0;     ///< of regular files, every inode once
+  Bytes plain = 0;      ///< of files with one name, and of folders
+  Bytes exclusive = 0;  ///< freed if this folder alone goes: inodes whose links all lie beneath
+  std::uint32_t entries = 0;
+  std::uint32_t files = 0;
+  TimeNs newest = 0;    ///< latest modification of anything beneath (the folder's own entry list too)
+};
+
+/// One link of an inode that has several names.
+struct LinkedNode {
+  std::uint64_t device = 0;
+  std::uint64_t inode = 0;
+  NodeId node = noNode;
+  std::uint32_t links = 0;  ///< names the inode has in all, seen or not
+  std::uint32_t group = 0;  ///< nodes of one inode share it; set by `finish`
+};
+
+/// Everything that one measurement saw: entries as 32-bit numbers in arrays of 52 bytes an entry beside the name.
+/// Node 0 is the root; a parent's number is smaller than its children's; children of a folder are contiguous.
+///
+/// Threads: `addChildren` may be called by several workers at once, each for folders of its own, each with its own
+/// `Writer`. After `finish` the tree never changes and may be read from any thread without locks. Before that only
+/// numbers that the caller itself added may be read.
+class SurveyTree {
+public:
+  /// What one worker needs to add names without locks.
+  class Writer {
+  public:
+    std::vector<LinkedNode> linked;
+
+  private:
+    friend class SurveyTree;
+    char* at_ = nullptr;
+    std::uint32_t offset_ = 0;
+    std::uint32_t room_ = 0;
+    std::uint32_t lastOwner_ = 0;
+    std::uint16_t lastIndex_ = 0xFFFF;  ///< of lastOwner_; 0xFFFF while none was seen
+  };
+
+  /// An entry on its way into the tree; `name` must live until `addChildren` returns.
+  struct Entry {
+    std::string_view name;
+    EntryStat stat;
+  };
+
+  SurveyTree();
+  ~SurveyTree();
+  SurveyTree(const SurveyTree&) = delete;
+  SurveyTree& operator=(const SurveyTree&) = delete;
+
+  NodeId addRoot(Writer& writer, const EntryStat& stat);
+  /// Adds all children of one folder at once and gives the first one's number. Fails with unsupported beyond 2^32−2 entries
+  /// or 4 GiB of names.
+  Result<NodeId> addChildren(Writer& writer, NodeId folder, const std::vector<Entry>& entries);
+  /// Works out totals and hard links; call once, with every writer's links, when no worker adds any more.
+  void finish(std::vector<LinkedNode> linked);
+
+  NodeId size() const { return size_.load(std::memory_order_relaxed); }
+  NodeId parent(NodeId id) const { return chunk(id).parent[slot(id)]; }
+  std::string_view name(NodeId id) const;
+  EntryKind kind(NodeId id) const { return static_cast<EntryKind>(chunk(id).kind[slot(id)]); }
+  bool isFolder(NodeId id) const { return kind(id) == EntryKind::folder; }
+  /// Whether the inode has more than one name.
+  bool isLinked(NodeId id) const { return (chunk(id).flags[slot(id)] & flagLinked) != 0; }
+  Bytes length(NodeId id) const { return chunk(id).length[slot(id)]; }
+  /// Of this entry alone; a folder's own blocks, not its content.
+  Bytes occupied(NodeId id) const;
+  TimeNs modified(NodeId id) const { return chunk(id).modified[slot(id)]; }
+  /// Whole seconds since 1970; 0 for folders, whose access time the walk itself would disturb.
+  std::int64_t accessedSeconds(NodeId id) const { return isFolder(id) ? 0 : chunk(id).aux[slot(id)]; }
+  std::uint64_t inode(NodeId id) const { return chunk(id).inode[slot(id)]; }
+  std::uint32_t owner(NodeId id) const { return owners_[chunk(id).owner[slot(id)]]; }
+  Identity identity(NodeId id) const;
+
+  /// Of a folder; only after `finish`.
+  const FolderTotals& totals(NodeId folder) const { return folders_[chunk(folder).aux[slot(folder)]]; }
+  /// Occupied bytes of a file, or of a folder with everything beneath it; only after `finish`.
+  Bytes weight(NodeId id) const { return isFolder(id) ? totals(id).occupied : occupied(id); }
+  std::size_t folderCount() const { return folders_.size(); }
+  const std::vector<LinkedNode>& linked() const { return linked_; }
+  std::uint32_t linkGroups() const { return linkGroups_; }
+
+  PathBytes path(NodeId id) const;  ///< relative to the root; "" for the root
+  bool isBeneath(NodeId id, NodeId folder) const;
+  std::optional<NodeId> find(std::string_view relative) const;
+  std::optional<NodeId> child(NodeId folder, std::string_view name) const;
+  Bytes memory() const;  ///< bytes held, names included
+
+private:
+  friend class SurveyTreeCodec;
+  static constexpr std::uint32_t chunkBits = 14;
+  static constexpr std::uint32_t chunkSize = 1u << chunkBits;
+  static constexpr std::uint32_t nameChunkBits = 20;
+  static constexpr std::uint32_t nameChunkSize = 1u << nameChunkBits;
+  static constexpr std::uint8_t flagLinked = 1;
+  static constexpr std::uint8_t flagSolid = 2;     ///< occupied equals length
+  static constexpr std::uint8_t flagOverflow = 4;  ///< blocks do not fit; see `huge_`
+
+  struct Chunk {
+    std::array<std::uint64_t, chunkSize> length, inode;
+    std::array<TimeNs, chunkSize> modified;
+    std::array<std::uint32_t, chunkSize> parent, name, blocks, bornMark, changedMark;
+    std::array<std::uint32_t, chunkSize> aux;  ///< folder: index of its totals; else: access time in seconds
+    std::array<std::uint16_t, chunkSize> owner;
+    std::array<std::uint8_t, chunkSize> kind, flags;
+  };
+
+  static std::uint32_t slot(NodeId id) { return id & (chunkSize - 1); }
+  Chunk& chunk(NodeId id) const { return *chunks_[id >> chunkBits].load(std::memory_order_acquire); }
+  void ensureChunks(std::uint64_t end);
+  void put(Writer& writer, NodeId id, NodeId parent, const Entry& entry);
+  bool putName(Writer& writer, NodeId id, std::string_view name);
+  void putBlocks(NodeId id, const EntryStat& stat);
+  std::uint16_t ownerIndex(Writer& writer, std::uint32_t owner);
+  void sumFolders();
+  void groupLinks();
+  void shareLinks();
+
+  std::atomic<NodeId> size_{0};
+  std::unique_ptr<std::atomic<Chunk*>[]> chunks_;
+  std::unique_ptr<std::atomic<char*>[]> nameChunks_;
+  std::atomic<std::uint32_t> nameChunkCount_{0};
+  std::mutex mutex_;  ///< guards growth, owners_ and huge_ while building
+  std::vector<std::uint32_t> owners_;
+  std::vector<std::pair<NodeId, Bytes>> huge_;  ///< occupied bytes of entries over 2 TiB, sorted by `finish`
+  std::vector<FolderTotals> folders_;
+  std::vector<LinkedNode> linked_;
+  std::uint32_t linkGroups_ = 0;
+};
+
+/// The children of one folder by name, for many look-ups. The tree must outlive it.
+class ChildIndex {
+public:
+  ChildIndex(const SurveyTree& tree, NodeId folder);
+  /// noNode if there is none of that name.
+  NodeId find(std::string_view name) const;
+  std::size_t size() const { return byName_.size(); }
+
+private:
+  absl::flat_hash_map<std::string_view, NodeId> byName_;
+};
+
+}  // namespace zt
