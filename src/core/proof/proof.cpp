@@ -92,6 +92,28 @@ void settle(ProofLine& line) {
 
 }  // namespace
 
+std::vector<LineOutcome> outcomesOfRecords(const Plan& plan, std::span<const JournalRecord> records) {
+  std::vector<LineOutcome> lines;
+  for (const PlanLine& line : plan.lines) {
+    if (!line.enabled) continue;
+    LineOutcome o;
+    o.line = line.id;
+    o.action = line.action;
+    o.promised = line.gain.sure;
+    o.items = line.items.size();
+    for (const auto& r : records) {
+      if (r.line != line.id) continue;
+      o.freed += r.freed;
+      o.itemsDone += r.state == ItemState::gone || (r.state == ItemState::held && line.action == StepAction::hold);
+    }
+    o.state = o.itemsDone == o.items  ? LineOutcome::State::done
+              : o.itemsDone == 0      ? LineOutcome::State::notReached
+                                      : LineOutcome::State::partly;
+    lines.push_back(std::move(o));
+  }
+  return lines;
+}
+
 Result<Proof> prove(const GuardedDrive& drive, std::span<const ProvedRun> runs, const std::vector<Target>& targets, TimeNs now) {
   if (auto synced = drive.files.syncAll(*drive.root); !synced) return tl::unexpected(synced.error());
   const auto usage = drive.files.usage(*drive.root);

@@ -57,6 +57,9 @@ struct ProvedRun {
   Plan plan;
 };
 
+/// The lines of a run that was cut short before it could sum up: worked out from the journal.
+std::vector<LineOutcome> outcomesOfRecords(const Plan& plan, std::span<const JournalRecord> records);
+
 /// Re-reads the drive and every touched place, and compares. Writes nothing but a sync.
 Result<Proof> prove(const GuardedDrive& drive, std::span<const ProvedRun> runs, const std::vector<Target>& targets, TimeNs now);
 

@@ -51,18 +51,33 @@ Result<void> Hold::choosePlace(JournalRecord& record, std::uint64_t device) {
   return tl::unexpected(last);
 }
 
+NodeId Hold::nodeOf(const JournalRecord& record) const {
+  const SurveyTree& tree = drive_.survey.tree;
+  for (const PathBytes& path : {record.path, joinPath(record.holdFolder, nameInHold(record))})
+    if (const auto node = tree.find(path); node && tree.inode(*node) == record.identity.inode) return *node;
+  return noNode;
+}
+
 Result<FolderPtr> Hold::openHold(const JournalRecord& record) { return drive_.files.openBeneath(*drive_.root, record.holdFolder); }
 
-Result<void> Hold::take(JournalRecord& record, const Holders& holders) {
+Result<Looked> Hold::stillMeasured(const JournalRecord& record, const Holders& holders) {
   auto now = look(drive_, record.path);
-  if (!now) return tl::unexpected(now.error());
+  if (!now) return now;
   const auto rootStat = drive_.files.stat(*drive_.root, {});
   if (!rootStat || rootStat->mountId != now->stat.mountId) return fail(Errc::otherDevice, "take", record.path);
   Identity found = identityOf(now->stat);
   if (found.kind == EntryKind::folder) found.length = record.identity.length;
-  if (now->stat.links > 1 && found.kind != EntryKind::folder) found.changedMark = record.identity.changedMark;
+  // Letting another name of the inode go has set its change time anew.
+  const auto node = drive_.survey.tree.find(record.path);
+  if (node && drive_.survey.tree.isLinked(*node)) found.changedMark = record.identity.changedMark;
   if (found != record.identity) return fail(Errc::changed, "take", record.path);
   if (const auto* holder = holders.holderOf(now->stat.device, now->stat.inode)) return fail(Errc::inUse, "take", record.path, *holder);
+  return now;
+}
+
+Result<void> Hold::take(JournalRecord& record, const Holders& holders) {
+  const auto now = stillMeasured(record, holders);
+  if (!now) return tl::unexpected(now.error());
   const auto hold = openHold(record);
   if (!hold) return tl::unexpected(hold.error());
   auto moved = drive_.files.rename(*now->parent, baseName(record.path), **hold, nameInHold(record));
@@ -79,9 +94,9 @@ Result<void> Hold::lookAt(const JournalRecord& record, const Holders& holders) {
   if (!sameContent(identityOf(*stat), record.identity)) return fail(Errc::changed, "look", record.path);
   if (const auto* holder = holders.holderOf(stat->device, stat->inode)) return fail(Errc::inUse, "look", record.path, *holder);
   if (stat->kind != EntryKind::folder) return {};
-  const auto node = drive_.survey.tree.find(record.path);
-  if (!node) return fail(Errc::changed, "look", record.path);
-  return checkContent(drive_, **hold, nameInHold(record), *node, holders, false);
+  const NodeId node = nodeOf(record);
+  if (node == noNode) return fail(Errc::changed, "look", record.path);
+  return checkContent(drive_, **hold, nameInHold(record), node, holders, false);
 }
 
 Result<bool> Hold::holds(const JournalRecord& record) {
@@ -144,9 +159,9 @@ Result<void> Hold::unlinkHeld(JournalRecord& record) {
   if (!stat) return tl::unexpected(stat.error());
   if (stat->inode != record.identity.inode) return fail(Errc::changed, "discard", record.path);
   if (stat->kind == EntryKind::folder) {
-    const auto node = drive_.survey.tree.find(record.path);
-    if (!node) return fail(Errc::changed, "discard", record.path);
-    return unlinkTree(drive_, **hold, nameInHold(record), *node, record);
+    const NodeId node = nodeOf(record);
+    if (node == noNode) return fail(Errc::changed, "discard", record.path);
+    return unlinkTree(drive_, **hold, nameInHold(record), node, record);
   }
   if (!sameContent(identityOf(*stat), record.identity)) return fail(Errc::changed, "discard", record.path);
   if (auto done = drive_.files.unlink(**hold, nameInHold(record)); !done) return done;

@@ -14,6 +14,8 @@ public:
   /// Opens (and makes, if need be) the folder an item would be held in: at the root, or where that is another subvolume or may not be
   /// written, in the highest folder above the item that will do. `record.holdFolder` is set.
   Result<void> choosePlace(JournalRecord& record, std::uint64_t device);
+  /// Whether the item is still what was measured, on the same mount, and nobody holds it. Gives it by handle.
+  Result<Looked> stillMeasured(const JournalRecord& record, const Holders& holders);
   /// Moves the item into the hold if it is still what was measured.
   Result<void> take(JournalRecord& record, const Holders& holders);
   /// Looks at what was taken: identity, and for folders the whole content.
@@ -30,6 +32,8 @@ public:
   void tidy(const JournalRecord& record);
 
 private:
+  /// The held folder in the survey: at its old place, or (measured since) in the hold. noNode if in neither.
+  NodeId nodeOf(const JournalRecord& record) const;
   Result<FolderPtr> openHold(const JournalRecord& record);
   Result<FolderPtr> openOrMakeParent(const PathBytes& path);
   Result<void> makeHoldIn(const FolderPtr& base);

@@ -93,6 +93,20 @@ Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, std
   return report;
 }
 
+std::vector<JournalRecord> Runner::rehearse(const Plan& plan) {
+  const Holders holders = Holders::read(drive_.openFiles);
+  std::vector<JournalRecord> all;
+  for (const PlanLine& line : plan.lines) {
+    if (!line.enabled) continue;
+    for (JournalRecord& r : prepare(line, line.items)) {
+      if (r.state == ItemState::intended)
+        if (const auto fits = hold_.stillMeasured(r, holders); !fits) refuse(r, fits.error());
+      all.push_back(std::move(r));
+    }
+  }
+  return all;
+}
+
 Runner::Batch Runner::prepare(const PlanLine& line, std::span<const PlanItem> items) {
   Batch batch;
   for (const PlanItem& item : items) {

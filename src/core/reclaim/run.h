@@ -60,6 +60,8 @@ public:
   Runner(GuardedDrive drive, Journal& journal, std::int64_t run)
       : drive_(std::move(drive)), journal_(journal), run_(run), hold_(drive_, run) {}
 
+  /// Checks every item as the run would, and changes nothing: refused records say why.
+  std::vector<JournalRecord> rehearse(const Plan& plan);
   Result<RunReport> carryOut(const Plan& plan, std::string_view token, std::stop_token stop, const LineProgress& progress);
 
 private:

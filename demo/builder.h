@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <string>
+
+#include "core/base/bytes.h"
+#include "core/base/clock.h"
+#include "core/base/result.h"
+
+namespace zt::demo {
+
+struct Built {
+  std::uint64_t files = 0;
+  std::uint64_t folders = 0;
+  Bytes lengthBytes = 0;
+  Bytes freeBytes = 0;
+};
+
+/// Builds the stand-in drive of the Skerry Point bird observatory in a new folder: `manifest.json`, `expected-finds.json` and
+/// `drive/`. Ages are counted back from `now`. Fails with taken if the folder is there and not empty.
+Result<Built> build(const std::string& folder, TimeNs now);
+
+}  // namespace zt::demo

@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "core/base/bytes.h"
+#include "core/base/result.h"
+
+namespace zt::demo {
+
+/// Files of one kind in one folder. `{n}` in a name is the file's number with leading zeros.
+struct FileSet {
+  std::string folder;
+  std::string name;
+  int count = 1;
+  Bytes bytes = 0;          ///< of all together; shared out from large to small
+  bool even = false;        ///< all of one size
+  double youngest = 1;      ///< age in days
+  double oldest = 1;
+  int owner = 0;            ///< user number
+  std::string content;      ///< files of one content key and number have equal content; empty: each its own
+  std::string text;         ///< the whole content, instead of bytes
+  std::string magic;        ///< hexadecimal bytes at the start
+  Bytes occupied = 0;       ///< declared hole: what it occupies on the stand-in; 0: its length
+  std::string heldBy;       ///< declared open by this program
+  int mode = 0644;
+};
+
+/// A further name of a file that is there already: all files of `from` linked into `folder`.
+struct LinkSet {
+  std::string from;
+  std::string folder;
+};
+
+struct Scenario {
+  std::string manifest;  ///< JSON object with the drive's figures, completed by the builder
+  std::string expected;  ///< JSON array: the finds that detectors must make, and near misses they must not
+  Bytes free = 0;
+  std::vector<FileSet> files;
+  std::vector<LinkSet> links;
+};
+
+/// Reads a scenario (demo/skerry-point.toml is the only one).
+Result<Scenario> parseScenario(std::string_view toml);
+
+}  // namespace zt::demo

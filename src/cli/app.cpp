@@ -1,0 +1,103 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/app.h"
+
+#include <CLI/CLI.hpp>
+#include <iostream>
+
+#include "cli/verbs.h"
+
+namespace zt::cli {
+
+namespace {
+
+using Verb = int (*)(Console&, const Arguments&);
+
+CLI::App* jobVerb(CLI::App& app, Arguments& a, const char* name, const char* text) {
+  CLI::App* verb = app.add_subcommand(name, text);
+  verb->add_option("--job", a.job, "the job file (*.ztjob)")->required();
+  verb->add_flag("--json", a.json, "print one JSON document");
+  return verb;
+}
+
+void addMeasuring(CLI::App& app, Arguments& a) {
+  CLI::App* d = app.add_subcommand("drives", "attached drives with role, kind, capacity, free, reserved, inodes");
+  d->add_flag("--json", a.json, "print one JSON document");
+  CLI::App* m = app.add_subcommand("measure", "measures a drive or folder; writes nothing to it");
+  m->add_option("PATH", a.path, "the drive's top, a folder on it, or a stand-in's folder")->required();
+  m->add_option("--job", a.job, "keep the job in this file; an existing job is measured again");
+  m->add_option("--threads", a.threads, "walk with so many threads")->check(CLI::Range(1, 64));
+  m->add_flag("--stand-in", a.standIn, "PATH is a stand-in drive");
+  m->add_flag("--job-on-drive", a.jobOnDrive, "the job file may lie on the measured drive");
+  m->add_option("--target", a.targets, "free bytes to reach: 20GB, 18GiB, 15%");
+  m->add_flag("--json", a.json, "print one JSON document");
+  CLI::App* t = jobVerb(app, a, "tree", "folders by size");
+  t->add_option("PATH", a.path, "the folder to begin with, from the measured root");
+  t->add_option("--top", a.top, "so many entries a folder")->capture_default_str();
+  t->add_option("--depth", a.depth, "so many levels down")->capture_default_str();
+  CLI::App* f = jobVerb(app, a, "finds", "finds, biggest first");
+  f->add_option("--kind", a.kinds, "large, old, dormant, trash, picked");
+  f->add_option("--top", a.top, "so many at most (0: all)");
+}
+
+void addPlanning(CLI::App& app, Arguments& a) {
+  CLI::App* p = jobVerb(app, a, "propose", "works a plan out that reaches the hardest target with the least regret");
+  p->add_option("--ceiling", a.ceiling, "none, time-or-bandwidth, a-way-back, personal-moved, personal-gone");
+  p->add_option("--keep", a.keep, "leave this path and everything in it alone");
+  p->add_option("-o,--output", a.output, "write the plan to this file; else it becomes the job's plan");
+  CLI::App* e = app.add_subcommand("plan", "edits and shows the plan");
+  e->add_option("--job", a.job, "the job file (*.ztjob)")->required();
+  e->add_flag("--json", a.json, "print one JSON document");
+  for (const char* name : {"add", "drop", "show"}) {
+    CLI::App* sub = e->add_subcommand(name);
+    sub->callback([&a, name] { a.edit = name; });
+    sub->add_flag("--json", a.json, "print one JSON document");
+    if (std::string_view(name) == "show") continue;
+    sub->add_option("ITEM", a.items, "ids of finds, or paths from the measured root")->required();
+    if (std::string_view(name) == "add")
+      sub->add_option("--action", a.action, "discard or hold")->check(CLI::IsMember({"discard", "hold"}));
+  }
+  e->require_subcommand(1);
+}
+
+void addCarryingOut(CLI::App& app, Arguments& a) {
+  CLI::App* r = jobVerb(app, a, "reclaim", "carries the plan out; without consent it changes nothing");
+  r->add_option("--plan", a.planFile, "a plan file, instead of the job's plan");
+  r->add_flag("--dry-run", a.dryRun, "check every item, change nothing");
+  r->add_option("--consent", a.consent, "the token that was printed without it");
+  jobVerb(app, a, "prove", "measures again and compares");
+  CLI::App* u = jobVerb(app, a, "undo", "puts held things back");
+  u->add_option("--run", a.run, "only those of this run");
+  CLI::App* l = jobVerb(app, a, "release", "lets held things go for good; without consent it changes nothing");
+  l->add_option("--consent", a.consent, "the token that was printed without it");
+  CLI::App* d = app.add_subcommand("demo", "builds the stand-in drive");
+  d->add_option("DIR", a.path, "a new folder")->required();
+  d->add_flag("--json", a.json, "print one JSON document");
+}
+
+}  // namespace
+
+int run(Console& console, int argc, const char* const* argv) {
+  Arguments args;
+  CLI::App app{"Zip Tally: measure where a drive's space goes, plan what to reclaim, carry it out safely, prove it."};
+  app.name("ztally");
+  app.set_version_flag("--version", "ztally 0.1.0");
+  app.require_subcommand(1);
+  app.footer("Exit status: 0 done, 1 failed, 2 usage, 3 done in part, 4 refused for safety.\nSizes: 1 GB = 10^9 B.");
+  addMeasuring(app, args);
+  addPlanning(app, args);
+  addCarryingOut(app, args);
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& e) {
+    const int code = app.exit(e, console.out, console.err);
+    return code == 0 ? Exit::done : Exit::usage;
+  }
+  static constexpr std::pair<const char*, Verb> verbs[] = {
+      {"drives", drives},   {"measure", measureVerb}, {"tree", tree},       {"finds", finds}, {"propose", proposeVerb}, {"plan", plan},
+      {"reclaim", reclaim}, {"prove", proveVerb},     {"undo", undo},       {"release", release}, {"demo", demo}};
+  for (const auto& [name, verb] : verbs)
+    if (app.got_subcommand(name)) return verb(console, args);
+  return Exit::usage;
+}
+
+}  // namespace zt::cli
