@@ -14,7 +14,7 @@ enum class DriveRole : std::uint8_t { system, data, backup, removable, recovery,
 /// What it is made of; decides which headroom rules speak.
 enum class DriveKind : std::uint8_t { unknown, solidState, rotating, removable, network };
 /// Which operating system it carries, by its own files.
-enum class SystemFamily : std::uint8_t { none, linux, windows, mac };
+enum class SystemFamily : std::uint8_t { none, linuxKind, windows, mac };
 
 std::string_view name(DriveRole role);
 std::string_view name(DriveKind kind);

@@ -32,7 +32,7 @@ FoundSystem findSystem(FileSystemReader& files, const Folder& root) {
     const auto text = files.readFile(**at, "os-release", 64 * 1024);
     if (!text) continue;
     std::string name = osReleaseValue(*text, "PRETTY_NAME");
-    return {SystemFamily::linux, name.empty() ? osReleaseValue(*text, "NAME") : name};
+    return {SystemFamily::linuxKind, name.empty() ? osReleaseValue(*text, "NAME") : name};
   }
   if (hasFolder(files, root, "Windows/System32")) return {SystemFamily::windows, "Windows"};
   if (hasFolder(files, root, "System/Library/CoreServices")) return {SystemFamily::mac, "macOS"};

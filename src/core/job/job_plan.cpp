@@ -66,7 +66,9 @@ PlannedGain Job::planned() const { return context_ ? plannedGain(plan_, context_
 Result<Proposal> Job::propose(ProposeOptions options) const {
   if (!survey_) return fail(Errc::notThere, "survey");
   const Target* most = hardest(targets_);
-  const Bytes need = most != nullptr && most->bytes > freeNow() ? most->bytes - freeNow() : 0;
+  Bytes need = most != nullptr && most->bytes > freeNow() ? most->bytes - freeNow() : 0;
+  // A little more than the shortfall: the machine goes on writing, and folders for the hold take a block.
+  if (need > 0) need += need / 2000 + 65536;
   for (const auto& [path, mark] : marks_) options.keep.push_back(path);
   return zt::propose(*finds_, need, survey_->tree, context_->setGain, options);
 }

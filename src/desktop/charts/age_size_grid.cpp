@@ -1,0 +1,192 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/charts/age_size_grid.h"
+
+#include <QtWidgets>
+#include <cmath>
+
+#include "desktop/style/words.h"
+
+namespace zt::desktop {
+
+namespace {
+constexpr std::array<Bytes, 6> sizeEnds{64'000, 1'000'000, 16'000'000, 128'000'000, 1'000'000'000, 4'000'000'000};
+}
+
+AgeSizeGrid::AgeSizeGrid(QWidget* parent) : Chart(parent) {
+  setObjectName(QStringLiteral("ageSizeGrid"));
+  setAccessibleName(tr("Age by size field"));
+  setMinimumSize(420, 320);
+}
+
+int AgeSizeGrid::sizeBand(Bytes bytes) {
+  return static_cast<int>(std::upper_bound(sizeEnds.begin(), sizeEnds.end(), bytes) - sizeEnds.begin());
+}
+
+QString AgeSizeGrid::sizeName(int band) {
+  if (band == bands - 1) return tr("bigger");
+  return tr("< %1").arg(Words::bytes(sizeEnds[static_cast<std::size_t>(band)]).replace(QStringLiteral(".0 "), QStringLiteral(" ")));
+}
+
+void AgeSizeGrid::show(const JobView& view) {
+  if (view.survey == survey_) return;
+  survey_ = view.survey;
+  context_ = view.context;
+  cells_ = {};
+  largest_ = 0;
+  anchor_ = cursor_ = {-1, -1};
+  if (survey_) {
+    const SurveyTree& t = survey_->tree;
+    for (NodeId id = 1; id < t.size(); ++id) {
+      if (t.kind(id) != EntryKind::file) continue;
+      const auto age = static_cast<std::size_t>(ageBand(t.modified(id), survey_->finished));
+      Cell& cell = cells_[age][static_cast<std::size_t>(sizeBand(t.occupied(id)))];
+      cell.bytes += t.occupied(id);
+      cell.by[static_cast<std::size_t>(context_->standing[id])] += t.occupied(id);
+      ++cell.files;
+    }
+    for (const auto& row : cells_)
+      for (const auto& cell : row) largest_ = std::max(largest_, cell.bytes);
+  }
+  twinChanged();
+  Q_EMIT pickChanged();
+}
+
+QString AgeSizeGrid::tableTwin() const {
+  QString text = tr("age");
+  for (int s = 0; s < bands; ++s) text += QLatin1Char('\t') + sizeName(s);
+  for (int a = 0; a < bands; ++a) {
+    text += QLatin1Char('\n') + Words::ageBand(static_cast<AgeBand>(a));
+    for (int s = 0; s < bands; ++s)
+      text += QLatin1Char('\t') + QString::number(cells_[static_cast<std::size_t>(a)][static_cast<std::size_t>(s)].bytes);
+  }
+  return text;
+}
+
+QRectF AgeSizeGrid::gridRect() const { return {78, 28, width() - 82.0, height() - 32.0}; }
+
+QPoint AgeSizeGrid::cellAt(const QPointF& pos) const {
+  const QRectF g = gridRect();
+  if (!g.contains(pos)) return {-1, -1};
+  return {std::min(bands - 1, static_cast<int>((pos.x() - g.left()) / g.width() * bands)),
+          std::min(bands - 1, static_cast<int>((pos.y() - g.top()) / g.height() * bands))};
+}
+
+bool AgeSizeGrid::isPicked(int age, int size) const {
+  if (anchor_.x() < 0) return false;
+  const auto between = [](int v, int a, int b) { return v >= std::min(a, b) && v <= std::max(a, b); };
+  return between(size, anchor_.x(), cursor_.x()) && between(age, anchor_.y(), cursor_.y());
+}
+
+void AgeSizeGrid::paintCell(QPainter& p, const QRectF& rect, const Cell& cell) {
+  if (cell.bytes == 0 || largest_ == 0) return;
+  // The block leaves a strip at the foot for its figure, so that figures never lie on a block.
+  const QRectF room = rect.adjusted(3, 3, -3, -17);
+  const double share = std::sqrt(static_cast<double>(cell.bytes) / static_cast<double>(largest_));
+  QSizeF size(std::max(3.0, room.width() * share), std::max(3.0, room.height() * share));
+  QRectF block({0, 0}, size);
+  block.moveCenter(room.center());
+  double x = block.left();
+  for (int i = 0; i < standings; ++i) {
+    const Bytes part = cell.by[static_cast<std::size_t>(i)];
+    const double width = block.width() * static_cast<double>(part) / static_cast<double>(cell.bytes);
+    if (width >= 0.5) fillStratum(p, QRectF(x, block.top(), width, block.height()), stratumOf(static_cast<Standing>(i)));
+    x += width;
+  }
+  p.setPen(QPen(face().line, 1));
+  p.setBrush(Qt::NoBrush);
+  p.drawRect(block);
+  if (cell.bytes * 200 >= largest_)
+    drawText(p, QRectF(rect.left(), rect.bottom() - 17, rect.width(), 15), Qt::AlignHCenter, Words::bytes(cell.bytes), typeface(Type::small),
+             face().ink);
+}
+
+void AgeSizeGrid::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  const QRectF g = gridRect();
+  const double w = g.width() / bands;
+  const double h = g.height() / bands;
+  for (int i = 0; i < bands; ++i) {
+    drawText(p, QRectF(g.left() + w * i, 4, w, 20), Qt::AlignHCenter, sizeName(i), typeface(Type::small), face().secondInk);
+    drawText(p, QRectF(0, g.top() + h * i, g.left() - 8, h), Qt::AlignRight | Qt::AlignVCenter, Words::ageBand(static_cast<AgeBand>(i)),
+             typeface(Type::small), face().secondInk);
+  }
+  for (int age = 0; age < bands; ++age)
+    for (int size = 0; size < bands; ++size) {
+      const QRectF rect(g.left() + w * size, g.top() + h * age, w, h);
+      if (isPicked(age, size)) p.fillRect(rect, face().picked);
+      p.setPen(QPen(face().rule, 1));
+      p.setBrush(Qt::NoBrush);
+      p.drawRect(rect);
+      paintCell(p, rect, cells_[static_cast<std::size_t>(age)][static_cast<std::size_t>(size)]);
+    }
+  if (anchor_.x() >= 0) {
+    const QRect cells = QRect(anchor_, QSize(1, 1)).united(QRect(cursor_, QSize(1, 1)));
+    p.setPen(QPen(face().ink, 2.5));
+    p.drawRect(QRectF(g.left() + w * cells.left(), g.top() + h * cells.top(), w * cells.width(), h * cells.height()));
+  }
+  paintFocus(p, QRectF(rect()).adjusted(1, 1, -2, -2));
+}
+
+void AgeSizeGrid::mousePressEvent(QMouseEvent* event) {
+  const QPoint cell = cellAt(event->position());
+  if (cell.x() < 0 || event->button() != Qt::LeftButton) return;
+  if ((event->modifiers() & Qt::ShiftModifier) == 0 || anchor_.x() < 0) anchor_ = cell;
+  cursor_ = cell;
+  update();
+  Q_EMIT pickChanged();
+}
+
+void AgeSizeGrid::mouseMoveEvent(QMouseEvent* event) {
+  const QPoint cell = cellAt(event->position());
+  if (cell.x() < 0 || (event->buttons() & Qt::LeftButton) == 0 || cell == cursor_) return;
+  cursor_ = cell;
+  update();
+  Q_EMIT pickChanged();
+}
+
+void AgeSizeGrid::keyPressEvent(QKeyEvent* event) {
+  QPoint step;
+  switch (event->key()) {
+    case Qt::Key_Left: step = {-1, 0}; break;
+    case Qt::Key_Right: step = {1, 0}; break;
+    case Qt::Key_Up: step = {0, -1}; break;
+    case Qt::Key_Down: step = {0, 1}; break;
+    default: return Chart::keyPressEvent(event);
+  }
+  const QPoint from = cursor_.x() < 0 ? QPoint(bands - 1, bands - 1) - step : cursor_;
+  cursor_ = {std::clamp(from.x() + step.x(), 0, bands - 1), std::clamp(from.y() + step.y(), 0, bands - 1)};
+  if ((event->modifiers() & Qt::ShiftModifier) == 0 || anchor_.x() < 0) anchor_ = cursor_;
+  update();
+  Q_EMIT pickChanged();
+}
+
+std::vector<NodeId> AgeSizeGrid::pickedFiles(std::size_t most) const {
+  std::vector<NodeId> files;
+  if (!survey_ || anchor_.x() < 0) return files;
+  const SurveyTree& t = survey_->tree;
+  for (NodeId id = 1; id < t.size(); ++id)
+    if (t.kind(id) == EntryKind::file &&
+        isPicked(static_cast<int>(ageBand(t.modified(id), survey_->finished)), sizeBand(t.occupied(id))))
+      files.push_back(id);
+  const auto larger = [&](NodeId a, NodeId b) { return t.occupied(a) > t.occupied(b); };
+  const std::size_t count = std::min(most, files.size());
+  std::partial_sort(files.begin(), files.begin() + static_cast<std::ptrdiff_t>(count), files.end(), larger);
+  files.resize(count);
+  return files;
+}
+
+QString AgeSizeGrid::pickedNote() const {
+  if (anchor_.x() < 0) return tr("Pick cells: click, drag, or use the arrows.");
+  Bytes bytes = 0;
+  std::uint32_t files = 0;
+  for (int a = 0; a < bands; ++a)
+    for (int s = 0; s < bands; ++s)
+      if (isPicked(a, s)) {
+        bytes += cells_[static_cast<std::size_t>(a)][static_cast<std::size_t>(s)].bytes;
+        files += cells_[static_cast<std::size_t>(a)][static_cast<std::size_t>(s)].files;
+      }
+  return tr("picked: %1 files, %2 occupied").arg(QLocale().toString(files), Words::bytes(bytes));
+}
+
+}  // namespace zt::desktop

@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "desktop/charts/chart.h"
+#include "desktop/session.h"
+#include "desktop/style/palette.h"
+
+namespace zt::desktop {
+
+/// Every file of a survey by how long nobody changed it and how big it is: seven age bands by seven size bands; a block's area is its
+/// bytes. Cells are picked by mouse (drag for a range) or by arrows and Space.
+class AgeSizeGrid final : public Chart {
+  Q_OBJECT
+public:
+  static constexpr int bands = 7;
+  explicit AgeSizeGrid(QWidget* parent = nullptr);
+  void show(const JobView& view);
+  QString tableTwin() const override;
+  /// The picked cells' files, largest first, at most `most`.
+  std::vector<NodeId> pickedFiles(std::size_t most) const;
+  QString pickedNote() const;
+  static int sizeBand(Bytes bytes);
+  static QString sizeName(int band);
+
+Q_SIGNALS:
+  void pickChanged();
+
+protected:
+  void paintEvent(QPaintEvent* event) override;
+  void mousePressEvent(QMouseEvent* event) override;
+  void mouseMoveEvent(QMouseEvent* event) override;
+  void keyPressEvent(QKeyEvent* event) override;
+
+private:
+  struct Cell {
+    Bytes bytes = 0;
+    std::uint32_t files = 0;
+    std::array<Bytes, standings> by{};
+  };
+  QRectF gridRect() const;
+  QPoint cellAt(const QPointF& pos) const;
+  bool isPicked(int age, int size) const;
+  void paintCell(QPainter& painter, const QRectF& rect, const Cell& cell);
+
+  SurveyPtr survey_;
+  std::shared_ptr<const FindContext> context_;
+  std::array<std::array<Cell, bands>, bands> cells_{};
+  Bytes largest_ = 0;
+  QPoint anchor_{-1, -1};
+  QPoint cursor_{-1, -1};
+};
+
+}  // namespace zt::desktop

@@ -1,0 +1,179 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The menus of the main window: every action is in one, with its keys.
+#include <QtWidgets>
+
+#include "desktop/frame/main_window.h"
+#include "desktop/style/palette.h"
+#include "desktop/style/words.h"
+
+namespace zt::desktop {
+
+QAction* MainWindow::act(QMenu* menu, const QString& text, const QKeySequence& keys, const char* name, std::function<void()> run) {
+  auto* action = menu->addAction(text);
+  action->setObjectName(QLatin1String(name));
+  action->setShortcut(keys);
+  if (!keys.isEmpty()) action->setToolTip(text + QStringLiteral(" (") + keys.toString(QKeySequence::NativeText) + QLatin1Char(')'));
+  connect(action, &QAction::triggered, this, [run = std::move(run)] { run(); });
+  addAction(action);
+  return action;
+}
+
+void MainWindow::setupMenus() {
+  setupFileMenu();
+  setupWorkMenus();
+  setupViewMenu();
+  setupHelpMenu();
+}
+
+void MainWindow::setupFileMenu() {
+  auto* file = menuBar()->addMenu(tr("&File"));
+  act(file, tr("Open a &folder…"), QKeySequence::Open, "actOpenFolder", [this] {
+    if (const auto folder = prompter_.chooseFolder(this, tr("Measure a folder"))) openPlace(*folder);
+  });
+  act(file, tr("Open a &job…"), QKeySequence(tr("Ctrl+J")), "actOpenJob", [this] {
+    if (const auto job = prompter_.chooseFile(this, tr("Open a job"), tr("Jobs (*.ztjob)"))) openPlace(*job);
+  });
+  act(file, tr("Open a &stand-in drive…"), {}, "actOpenStandIn", [this] { standInDialog(); });
+  act(file, tr("Look for &drives again"), QKeySequence::Refresh, "actDrives", [this] { session_.listDrives(); });
+  file->addSeparator();
+  act(file, tr("&Quit"), QKeySequence::Quit, "actQuit", [this] { close(); });
+}
+
+void MainWindow::setupWorkMenus() {
+  auto* go = menuBar()->addMenu(tr("&Go"));
+  const QStringList names{tr("&Bench"), tr("&Survey"), tr("&Finds"), tr("&Plan"), tr("&Reclaim"), tr("P&roof")};
+  for (int i = 0; i < stationCount; ++i)
+    act(go, names[i], QKeySequence(QStringLiteral("Ctrl+%1").arg(i + 1)), QByteArray("actStation" + QByteArray::number(i + 1)).constData(), [this, i] { goTo(i); });
+  go->addSeparator();
+  act(go, tr("&Age × size field"), QKeySequence(tr("Ctrl+F2")), "actField", [this] {
+    goTo(surveyStation);
+    survey_->showField(!survey_->fieldShown());
+  });
+  act(go, tr("F&ilter"), QKeySequence(Qt::Key_Slash), "actFilter", [this] { stations_[station()]->startFilter(); });
+  act(go, tr("Find a &command…"), QKeySequence(tr("Ctrl+K")), "actCommand", [this] { findCommand(); });
+
+  auto* work = menuBar()->addMenu(tr("&Work"));
+  act(work, tr("&Measure"), QKeySequence(tr("Ctrl+M")), "actMeasure", [this] {
+    if (session_.view().open && !session_.busy()) session_.measure();
+  });
+  stopAction_ = act(work, tr("&Stop"), QKeySequence(Qt::Key_Escape), "actStop", [this] { session_.stop(); });
+  stopAction_->setEnabled(false);
+  work->addSeparator();
+  act(work, tr("Plan the find\tP"), {}, "actPlanFind", [this] { finds_->judge(FindsStation::Judgement::plan); });
+  act(work, tr("Hold the find\tH"), {}, "actHoldFind", [this] { finds_->judge(FindsStation::Judgement::hold); });
+  act(work, tr("Keep the find\tK"), {}, "actKeepFind", [this] { finds_->judge(FindsStation::Judgement::keep); });
+  act(work, tr("Not now\tN"), {}, "actNotNow", [this] { finds_->judge(FindsStation::Judgement::notNow); });
+  work->addSeparator();
+  act(work, tr("&Propose a plan"), QKeySequence(tr("Ctrl+P")), "actPropose", [this] {
+    goTo(planStation);
+    plan_->propose();
+  });
+  act(work, tr("S&tart the run"), {}, "actStart", [this] {
+    goTo(reclaimStation);
+    reclaim_->start();
+  });
+  act(work, tr("Read the drive again (&prove)"), QKeySequence(tr("Ctrl+R")), "actProve", [this] {
+    if (session_.view().survey && !session_.busy()) session_.prove();
+  });
+  act(work, tr("Put held things &back"), {}, "actPutBack", [this] { proof_->putBack(); });
+  act(work, tr("&Release held things…"), {}, "actRelease", [this] { proof_->release(); });
+}
+
+void MainWindow::setupViewMenu() {
+  auto* view = menuBar()->addMenu(tr("&View"));
+  QSettings settings;
+  const auto check = [&](const QString& text, const char* name, bool on, std::function<void(bool)> run) {
+    auto* action = view->addAction(text);
+    action->setObjectName(QLatin1String(name));
+    action->setCheckable(true);
+    action->setChecked(on);
+    connect(action, &QAction::toggled, this, std::move(run));
+    addAction(action);
+  };
+  check(tr("&Dark face"), "actDark", settings.value(QStringLiteral("dark"), false).toBool(), [this](bool on) { setDark(on); });
+  check(tr("&IEC units (GiB)"), "actIec", settings.value(QStringLiteral("iec"), false).toBool(), [this](bool on) { setBase(on); });
+  view->addSeparator();
+  check(tr("Column &length"), "actLength", settings.value(QStringLiteral("columns/length"), false).toBool(),
+        [this](bool on) { survey_->setColumnShown(FolderModel::lengthColumn, on); });
+  check(tr("Column &exclusive"), "actExclusive", settings.value(QStringLiteral("columns/exclusive"), false).toBool(),
+        [this](bool on) { survey_->setColumnShown(FolderModel::exclusiveColumn, on); });
+  view->addSeparator();
+  act(view, tr("&Copy the paths of the chosen finds"), QKeySequence(tr("Ctrl+Shift+C")), "actCopyPaths", [this] {
+    QGuiApplication::clipboard()->setText(finds_->currentPaths().join(QLatin1Char('\n')));
+  });
+}
+
+void MainWindow::setupHelpMenu() {
+  auto* help = menuBar()->addMenu(tr("&Help"));
+  act(help, tr("Explain a &word"), QKeySequence::HelpContents, "actExplain", [this] { explainWord(); });
+  act(help, tr("&About Zip Tally"), {}, "actAbout", [this] {
+    prompter_.tell(this, tr("About Zip Tally"),
+                   tr("Zip Tally %1\n\nMeasures a nearly full drive, plans what to reclaim, carries it out safely, and proves it.\n\n"
+                      "Free software under the GNU General Public License, version 3 or later.")
+                       .arg(QCoreApplication::applicationVersion()));
+  });
+}
+
+void MainWindow::restoreSettings() {
+  QSettings settings;
+  setDark(settings.value(QStringLiteral("dark"), false).toBool());
+  setBase(settings.value(QStringLiteral("iec"), false).toBool());
+  survey_->setColumnShown(FolderModel::lengthColumn, settings.value(QStringLiteral("columns/length"), false).toBool());
+  survey_->setColumnShown(FolderModel::exclusiveColumn, settings.value(QStringLiteral("columns/exclusive"), false).toBool());
+  resize(1280, 800);
+  restoreGeometry(settings.value(QStringLiteral("geometry")).toByteArray());
+}
+
+void MainWindow::setDark(bool dark) {
+  QSettings().setValue(QStringLiteral("dark"), dark);
+  setFace(*qobject_cast<QApplication*>(QApplication::instance()), dark);
+  refresh();
+}
+
+void MainWindow::setBase(bool iec) {
+  QSettings().setValue(QStringLiteral("iec"), iec);
+  Words::setBase(iec ? UnitBase::iec : UnitBase::decimal);
+  refresh();
+}
+
+void MainWindow::findCommand() {
+  QDialog dialog(this);
+  dialog.setObjectName(QStringLiteral("commands"));
+  dialog.setWindowTitle(tr("Find a command"));
+  dialog.resize(480, 420);
+  QVBoxLayout box(&dialog);
+  QLineEdit filter;
+  filter.setObjectName(QStringLiteral("commandFilter"));
+  QListWidget list;
+  list.setObjectName(QStringLiteral("commandList"));
+  box.addWidget(&filter);
+  box.addWidget(&list);
+  const auto fill = [&] {
+    list.clear();
+    for (QAction* action : actions()) {
+      QString text = action->text().remove(QLatin1Char('&'));
+      if (!action->isEnabled() || !text.contains(filter.text(), Qt::CaseInsensitive)) continue;
+      text = text.section(QLatin1Char('\t'), 0, 0) + QStringLiteral("    ") +
+             (action->shortcut().isEmpty() ? text.section(QLatin1Char('\t'), 1) : action->shortcut().toString(QKeySequence::NativeText));
+      auto* item = new QListWidgetItem(text, &list);
+      item->setData(Qt::UserRole, QVariant::fromValue(static_cast<QObject*>(action)));
+    }
+    list.setCurrentRow(0);
+  };
+  fill();
+  connect(&filter, &QLineEdit::textChanged, &dialog, fill);
+  connect(&filter, &QLineEdit::returnPressed, &dialog, &QDialog::accept);
+  connect(&list, &QListWidget::itemActivated, &dialog, &QDialog::accept);
+  filter.setFocus();
+  if (dialog.exec() != QDialog::Accepted || list.currentItem() == nullptr) return;
+  if (auto* action = qobject_cast<QAction*>(list.currentItem()->data(Qt::UserRole).value<QObject*>())) action->trigger();
+}
+
+void MainWindow::explainWord() {
+  QString text;
+  for (const QString& word : knownWords()) text += word + QStringLiteral(": ") + explain(word) + QStringLiteral("\n\n");
+  const QString word = station() == planStation ? QStringLiteral("plan") : station() == findsStation ? QStringLiteral("standing") : station() == proofStation ? QStringLiteral("proof") : station() == surveyStation ? QStringLiteral("statement") : QStringLiteral("target");
+  prompter_.tell(this, tr("Words of Zip Tally"), word + QStringLiteral(": ") + explain(word) + QStringLiteral("\n\n\n") + text.trimmed());
+}
+
+}  // namespace zt::desktop

@@ -1,0 +1,235 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/frame/main_window.h"
+
+#include <QtWidgets>
+
+#include "desktop/style/palette.h"
+#include "desktop/style/words.h"
+
+namespace zt::desktop {
+
+MainWindow::MainWindow(System& system, Prompter& prompter, QWidget* parent)
+    : QMainWindow(parent), system_(system), prompter_(prompter), session_(system) {
+  setObjectName(QStringLiteral("mainWindow"));
+  setWindowTitle(tr("Zip Tally"));
+  setWindowIcon(QIcon(QStringLiteral(":/icons/zip-tally.svg")));
+  setAcceptDrops(true);
+  setupFrame();
+  setupMenus();
+  setupSession();
+  restoreSettings();
+  refresh();
+  session_.listDrives();
+}
+
+MainWindow::~MainWindow() = default;
+
+void MainWindow::setupFrame() {
+  auto* central = new QWidget(this);
+  auto* row = new QHBoxLayout(central);
+  row->setContentsMargins(0, 0, 0, 0);
+  row->setSpacing(0);
+  level_ = new LevelGauge(central);
+  row->addWidget(level_);
+  auto* column = new QVBoxLayout;
+  column->setSpacing(0);
+  strip_ = new StationStrip(central);
+  column->addWidget(strip_);
+  failure_ = new QLabel(central);
+  failure_->setObjectName(QStringLiteral("failure"));
+  failure_->setWordWrap(true);
+  failure_->setTextFormat(Qt::PlainText);
+  failure_->setContentsMargins(30, 8, 30, 8);
+  failure_->hide();
+  column->addWidget(failure_);
+  stack_ = new QStackedWidget(central);
+  bench_ = new BenchStation(session_, prompter_, this);
+  survey_ = new SurveyStation(session_, prompter_, this);
+  finds_ = new FindsStation(session_, prompter_, this);
+  plan_ = new PlanStation(session_, prompter_, this);
+  reclaim_ = new ReclaimStation(session_, prompter_, this);
+  proof_ = new ProofStation(session_, prompter_, this);
+  stations_ = {bench_, survey_, finds_, plan_, reclaim_, proof_};
+  for (Station* s : stations_) {
+    stack_->addWidget(s);
+    connect(s, &Station::goTo, this, &MainWindow::goTo);
+  }
+  column->addWidget(stack_, 1);
+  balance_ = new BalanceBar(central);
+  column->addWidget(balance_);
+  row->addLayout(column, 1);
+  setCentralWidget(central);
+  setMinimumSize(1000, 660);
+  connect(strip_, &StationStrip::chosen, this, &MainWindow::goTo);
+  connect(level_, &LevelGauge::picked, this, &MainWindow::pickStratum);
+  connect(bench_, &BenchStation::openRequested, this, &MainWindow::open);
+  connect(bench_, &BenchStation::standInRequested, this, &MainWindow::standInDialog);
+  connect(bench_, &BenchStation::folderRequested, this, [this] {
+    if (const auto folder = prompter_.chooseFolder(this, tr("Measure a folder"))) openPlace(*folder);
+  });
+  connect(bench_, &BenchStation::jobRequested, this, [this] {
+    if (const auto file = prompter_.chooseFile(this, tr("Open a job"), tr("Jobs (*.ztjob)"))) openPlace(*file);
+  });
+}
+
+void MainWindow::setupSession() {
+  connect(&session_, &Session::changed, this, &MainWindow::refresh);
+  connect(&session_, &Session::drivesListed, this, &MainWindow::refresh);
+  connect(&session_, &Session::workChanged, this, [this] {
+    const bool measuring = session_.work() == Session::Work::measuring;
+    stopAction_->setEnabled(measuring || session_.work() == Session::Work::running);
+    if (session_.busy() && !since_.isValid()) {
+      since_.start();
+      failure_->hide();
+      strip_->setProgress(2, measuring ? tr("measuring… Esc stops") : tr("working… Esc stops"));
+    }
+    if (!session_.busy()) {
+      since_.invalidate();
+      level_->setAccounted(0);
+      strip_->setProgress(-1, {});
+    }
+    for (Station* s : stations_) s->refresh();
+  });
+  connect(&session_, &Session::progressed, this, &MainWindow::showProgress);
+  connect(&session_, &Session::failed, this, &MainWindow::showFailure);
+  connect(&session_, &Session::measured, this, [this] {
+    if (station() == benchStation) goTo(surveyStation);
+  });
+  connect(&session_, &Session::runEnded, this, [this] { session_.prove(); });
+  connect(&session_, &Session::lineProgressed, this, [this](const LineOutcome& o) {
+    strip_->setProgress(2, tr("%1 of %2 things; Esc stops between them").arg(o.itemsDone).arg(o.items));
+  });
+  connect(&session_, &Session::onDriveRefused, this, [this](const QByteArray& path, bool standIn, const QByteArray& file) {
+    const QString text = tr("The job's file would lie on the drive that is measured:\n%1\n\nNothing else is written there. A job kept in memory is lost when the window closes.")
+                             .arg(Words::path(file.toStdString()));
+    const bool keep = prompter_.confirm(this, tr("Where to keep the job"), text, tr("Keep the file there"));
+    session_.openPlace(path.toStdString(), standIn, keep ? file.toStdString() : std::string{}, keep);
+    session_.measure();
+  });
+}
+
+void MainWindow::refresh() {
+  level_->show(session_.view());
+  balance_->show(session_.view());
+  for (Station* s : stations_) s->refresh();
+  refreshStrip();
+}
+
+void MainWindow::refreshStrip() {
+  static const std::array names{QT_TR_NOOP("Bench"), QT_TR_NOOP("Survey"), QT_TR_NOOP("Finds"), QT_TR_NOOP("Plan"), QT_TR_NOOP("Reclaim"), QT_TR_NOOP("Proof")};
+  QList<StationStrip::Item> items;
+  for (qsizetype i = 0; i < stations_.size(); ++i) {
+    const bool reached = i == reclaimStation ? session_.view().report.has_value() : i == planStation ? !session_.view().plan.lines.empty() || session_.view().report.has_value() : stations_[i]->ready();
+    items.append({tr(names[static_cast<std::size_t>(i)]), stations_[i]->figure(), reached});
+  }
+  strip_->show(items, station());
+}
+
+void MainWindow::showProgress(const Progress& progress) {
+  if (session_.work() != Session::Work::measuring) return;
+  level_->setAccounted(progress.doneBytes);
+  QString note = tr("%1 accounted, %2 entries").arg(Words::bytes(progress.doneBytes), QLocale().toString(static_cast<qulonglong>(progress.doneItems)));
+  double share = 2;
+  if (progress.totalBytes > 0) {
+    share = std::min(1.0, static_cast<double>(progress.doneBytes) / static_cast<double>(progress.totalBytes));
+    const double left = share > 0.02 ? static_cast<double>(since_.elapsed()) / 1000.0 * (1 - share) / share : 0;
+    if (left > 2) note += tr(", about %1 s left").arg(left, 0, 'f', 0);
+  }
+  strip_->setProgress(share, note + tr("; Esc stops"));
+}
+
+void MainWindow::showFailure(const Error& error) {
+  failure_->setText(Words::error(error));
+  QPalette p = failure_->palette();
+  p.setColor(QPalette::WindowText, face().red);
+  failure_->setPalette(p);
+  failure_->show();
+}
+
+void MainWindow::goTo(int station) {
+  stack_->setCurrentIndex(station);
+  stations_[station]->refresh();
+  stations_[station]->enter();
+  refreshStrip();
+}
+
+int MainWindow::station() const { return stack_->currentIndex(); }
+
+PathBytes MainWindow::jobFileFor(const QByteArray& path) const {
+  const QString folder = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + QStringLiteral("/zip-tally/jobs");
+  QDir().mkpath(folder);
+  QString name = QString::fromStdString(escapePath(baseName(path.toStdString()))).replace(QRegularExpression(QStringLiteral("[^A-Za-z0-9._-]")), QStringLiteral("_"));
+  if (name.isEmpty()) name = QStringLiteral("drive");
+  const QString stamp = QDateTime::currentDateTime().toString(QStringLiteral("yyyyMMdd-HHmmss-zzz"));
+  return QFile::encodeName(folder + QLatin1Char('/') + name + QLatin1Char('-') + stamp + QStringLiteral(".ztjob")).toStdString();
+}
+
+void MainWindow::open(const QByteArray& path, bool standIn) {
+  failure_->hide();
+  session_.openPlace(path.toStdString(), standIn, jobFileFor(path), false);
+  session_.measure();
+}
+
+void MainWindow::openPlace(const QString& path) {
+  if (path.endsWith(QStringLiteral(".ztjob"))) {
+    failure_->hide();
+    session_.openJob(QFile::encodeName(path).toStdString());
+    goTo(surveyStation);
+    return;
+  }
+  open(QFile::encodeName(path), false);
+}
+
+void MainWindow::openStandIn(const QString& folder) {
+  const PathBytes path = QFile::encodeName(QDir(folder).absolutePath()).toStdString();
+  auto opened = StandInDrive::open(system_, path);
+  if (!opened) return showFailure(opened.error());
+  bench_->addStandIn((*opened)->manifest(), path, (*opened)->drive());
+  QSettings().setValue(QStringLiteral("lastStandIn"), folder);
+  goTo(benchStation);
+}
+
+void MainWindow::standInDialog() {
+  if (const auto folder = prompter_.chooseFolder(this, tr("Open a stand-in drive"))) openStandIn(*folder);
+}
+
+void MainWindow::pickStratum(Stratum stratum) {
+  if (stratum <= Stratum::spent) {
+    const auto standing = static_cast<Standing>(stratum);
+    if (station() == findsStation)
+      finds_->showStanding(standing);
+    else {
+      goTo(surveyStation);
+      survey_->showStanding(standing);
+    }
+  } else if (stratum == Stratum::free) {
+    goTo(benchStation);
+  } else {
+    goTo(surveyStation);
+  }
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+  if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+  for (const QUrl& url : event->mimeData()->urls())
+    if (url.isLocalFile()) return openPlace(url.toLocalFile());
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+  if (session_.work() == Session::Work::running &&
+      !prompter_.confirm(this, tr("A run is under way"), tr("It is stopped after the item at hand; the rest stays on the plan."), tr("Stop and close"))) {
+    event->ignore();
+    return;
+  }
+  session_.stop();
+  QSettings settings;
+  settings.setValue(QStringLiteral("geometry"), saveGeometry());
+  settings.setValue(QStringLiteral("columns/length"), survey_->columnShown(FolderModel::lengthColumn));
+  settings.setValue(QStringLiteral("columns/exclusive"), survey_->columnShown(FolderModel::exclusiveColumn));
+  event->accept();
+}
+
+}  // namespace zt::desktop

@@ -1,0 +1,148 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/models/finds_model.h"
+
+#include "core/survey/set_gain.h"
+#include "desktop/style/palette.h"
+#include "desktop/style/words.h"
+
+namespace zt::desktop {
+
+void FindsModel::show(const JobView& view) {
+  const bool same = view.finds == view_.finds && view.survey == view_.survey;
+  view_ = view;
+  if (!same || nodes_.empty()) return rebuild();
+  // The same finds with other marks: rows stay, so that nothing jumps under the user's hand.
+  for (std::size_t n = 1; n < nodes_.size(); ++n)
+    if (nodes_[n].find >= 0) {
+      const QModelIndex at = createIndex(nodes_[n].row, 0, static_cast<quintptr>(n));
+      Q_EMIT dataChanged(at, at.siblingAtColumn(1));
+    }
+}
+
+void FindsModel::setFilter(const QString& text) {
+  filter_ = FindFilter(text);
+  rebuild();
+}
+
+int FindsModel::add(int parent, Node node) {
+  const auto id = static_cast<int>(nodes_.size());
+  node.parent = parent;
+  if (parent >= 0) {
+    node.row = static_cast<int>(nodes_[static_cast<std::size_t>(parent)].children.size());
+    nodes_[static_cast<std::size_t>(parent)].children.push_back(id);
+  }
+  nodes_.push_back(std::move(node));
+  return id;
+}
+
+void FindsModel::rebuild() {
+  beginResetModel();
+  nodes_.clear();
+  nodes_.emplace_back();
+  shown_ = folded_ = 0;
+  foldedBytes_ = 0;
+  if (view_.finds) {
+    const Target* target = hardest(view_.targets);
+    const Bytes shortfall = target != nullptr && target->bytes > view_.free ? target->bytes - view_.free : 0;
+    const Bytes small = filter_.empty() ? shortfall / 200 : 0;
+    static constexpr std::array order{Standing::spent, Standing::rebuilds, Standing::ownersCall, Standing::unjudged, Standing::kept, Standing::bedrock};
+    for (const Standing standing : order) {
+      std::vector<int> big;
+      std::vector<int> little;
+      std::vector<NodeId> nodes;
+      for (std::size_t i = 0; i < view_.finds->size(); ++i) {
+        const Find& f = (*view_.finds)[i];
+        if (f.standing != standing || !filter_.takes(f, view_.survey->finished)) continue;
+        (f.gain.atMost < small ? little : big).push_back(static_cast<int>(i));
+        for (const auto& item : f.items) nodes.push_back(item.node);
+      }
+      if (big.empty() && little.empty()) continue;
+      // Finds overlap; the group's figure counts every byte once.
+      const int group = add(0, {-1, 0, -1, false, standing, view_.context->setGain.of(nodes), {}});
+      for (const int i : big) add(group, {-1, 0, i, false, standing, (*view_.finds)[static_cast<std::size_t>(i)].gain.sure, {}});
+      shown_ += big.size() + little.size();
+      if (little.empty()) continue;
+      Bytes sum = 0;
+      for (const int i : little) sum += (*view_.finds)[static_cast<std::size_t>(i)].gain.sure;
+      const int fold = add(group, {-1, 0, -1, true, standing, sum, {}});
+      for (const int i : little) add(fold, {-1, 0, i, false, standing, (*view_.finds)[static_cast<std::size_t>(i)].gain.sure, {}});
+      folded_ += little.size();
+      foldedBytes_ += sum;
+    }
+  }
+  endResetModel();
+}
+
+const Find* FindsModel::findAt(const QModelIndex& index) const {
+  if (!index.isValid() || index.internalId() >= nodes_.size()) return nullptr;
+  const int find = nodes_[index.internalId()].find;
+  return find < 0 ? nullptr : &(*view_.finds)[static_cast<std::size_t>(find)];
+}
+
+QModelIndex FindsModel::indexOf(const std::string& id) const {
+  for (std::size_t n = 1; n < nodes_.size(); ++n)
+    if (nodes_[n].find >= 0 && (*view_.finds)[static_cast<std::size_t>(nodes_[n].find)].id == id)
+      return createIndex(nodes_[n].row, 0, static_cast<quintptr>(n));
+  return {};
+}
+
+QModelIndex FindsModel::groupOf(Standing standing) const {
+  if (nodes_.empty()) return {};
+  for (const int n : nodes_[0].children)
+    if (nodes_[static_cast<std::size_t>(n)].standing == standing)
+      return createIndex(nodes_[static_cast<std::size_t>(n)].row, 0, static_cast<quintptr>(n));
+  return {};
+}
+
+QModelIndex FindsModel::index(int row, int column, const QModelIndex& parent) const {
+  if (nodes_.empty() || row < 0 || column < 0 || column > 1) return {};
+  const auto& list = nodes_[parent.isValid() ? parent.internalId() : 0].children;
+  if (row >= static_cast<int>(list.size())) return {};
+  return createIndex(row, column, static_cast<quintptr>(list[static_cast<std::size_t>(row)]));
+}
+
+QModelIndex FindsModel::parent(const QModelIndex& index) const {
+  if (!index.isValid() || index.internalId() >= nodes_.size()) return {};
+  const int up = nodes_[index.internalId()].parent;
+  if (up <= 0) return {};
+  return createIndex(nodes_[static_cast<std::size_t>(up)].row, 0, static_cast<quintptr>(up));
+}
+
+int FindsModel::rowCount(const QModelIndex& parent) const {
+  if (nodes_.empty() || parent.column() > 0) return 0;
+  return static_cast<int>(nodes_[parent.isValid() ? parent.internalId() : 0].children.size());
+}
+
+QString FindsModel::markText(const Find& find) const {
+  if (const PlanLine* line = view_.plan.find(find.id)) return line->action == StepAction::hold ? tr("● to hold") : tr("● planned");
+  if (find.standing == Standing::bedrock) return tr("locked");
+  if (const auto mark = view_.markOf(find.id)) return *mark == Mark::kept ? tr("◆ kept") : tr("○ not now");
+  return {};
+}
+
+QVariant FindsModel::data(const QModelIndex& index, int role) const {
+  if (!index.isValid() || index.internalId() >= nodes_.size()) return {};
+  const Node& node = nodes_[index.internalId()];
+  const Find* find = findAt(index);
+  switch (role) {
+    case Qt::DisplayRole:
+      if (index.column() == 1) return Words::bytes(node.bytes);
+      if (find != nullptr) return Words::findTitle(*find);
+      return node.fold ? tr("%1 small ones").arg(node.children.size()) : Words::standing(node.standing);
+    case Qt::ToolTipRole:
+      if (index.column() == 1) return Words::exact(node.bytes);
+      return find != nullptr ? Words::findTitle(*find) : node.fold ? QString() : Words::standingMeaning(node.standing);
+    case Qt::AccessibleTextRole:
+      if (find != nullptr) return Words::findTitle(*find) + QStringLiteral(", ") + Words::bytes(node.bytes) + QLatin1Char(' ') + markText(*find);
+      return {};
+    case Qt::TextAlignmentRole: return index.column() == 1 ? QVariant(Qt::AlignRight | Qt::AlignTop) : QVariant();
+    case findRole: return find == nullptr ? QVariant() : QString::fromStdString(find->id);
+    case standingRole: return static_cast<int>(node.standing);
+    case noteRole: return find == nullptr ? (node.fold ? tr("small against the shortfall; open to see them") : QString()) : Words::findNote(*find);
+    case markRole: return find == nullptr ? QString() : markText(*find);
+    case foldRole: return node.fold;
+    default: return {};
+  }
+}
+
+}  // namespace zt::desktop

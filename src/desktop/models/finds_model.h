@@ -1,0 +1,57 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QAbstractItemModel>
+
+#include "desktop/models/find_filter.h"
+#include "desktop/session.h"
+
+namespace zt::desktop {
+
+/// Finds in groups by standing (spent first, bedrock last), biggest first; what is small against the shortfall is folded into one row
+/// a group. GUI thread.
+class FindsModel final : public QAbstractItemModel {
+  Q_OBJECT
+public:
+  enum Role { findRole = Qt::UserRole, standingRole, noteRole, markRole, foldRole };
+  using QAbstractItemModel::QAbstractItemModel;
+
+  void show(const JobView& view);
+  void setFilter(const QString& text);
+  const Find* findAt(const QModelIndex& index) const;
+  QModelIndex indexOf(const std::string& id) const;
+  /// The group of a standing; invalid if it has none.
+  QModelIndex groupOf(Standing standing) const;
+  std::size_t shown() const { return shown_; }
+  std::size_t folded() const { return folded_; }
+  Bytes foldedBytes() const { return foldedBytes_; }
+
+  QModelIndex index(int row, int column, const QModelIndex& parent = {}) const override;
+  QModelIndex parent(const QModelIndex& index) const override;
+  int rowCount(const QModelIndex& parent = {}) const override;
+  int columnCount(const QModelIndex& = {}) const override { return 2; }
+  QVariant data(const QModelIndex& index, int role) const override;
+
+private:
+  struct Node {
+    int parent = -1;
+    int row = 0;
+    int find = -1;        ///< −1: a group, or the fold
+    bool fold = false;
+    Standing standing = Standing::unjudged;
+    Bytes bytes = 0;
+    std::vector<int> children;
+  };
+  void rebuild();
+  int add(int parent, Node node);
+  QString markText(const Find& find) const;
+
+  JobView view_;
+  FindFilter filter_;
+  std::vector<Node> nodes_;  ///< 0 is the invisible root
+  std::size_t shown_ = 0;
+  std::size_t folded_ = 0;
+  Bytes foldedBytes_ = 0;
+};
+
+}  // namespace zt::desktop

@@ -1,0 +1,126 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/stations/finds/evidence_panel.h"
+
+#include <QtWidgets>
+
+#include "desktop/models/rows_model.h"
+#include "desktop/stations/station.h"
+#include "desktop/style/palette.h"
+#include "desktop/style/words.h"
+
+namespace zt::desktop {
+
+EvidencePanel::EvidencePanel(QWidget* parent) : QWidget(parent) {
+  setObjectName(QStringLiteral("evidence"));
+  auto* box = new QVBoxLayout(this);
+  box->setContentsMargins(22, 0, 0, 0);
+  auto* head = new QHBoxLayout;
+  auto* names = new QVBoxLayout;
+  title_ = titleLabel({}, this);
+  title_->setObjectName(QStringLiteral("evidenceTitle"));
+  title_->setWordWrap(true);
+  title_->setTextFormat(Qt::PlainText);
+  note_ = noteLabel({}, this);
+  names->addWidget(title_);
+  names->addWidget(note_);
+  head->addLayout(names, 1);
+  auto* amounts = new QVBoxLayout;
+  gain_ = new QLabel(this);
+  gain_->setFont(typeface(Type::figure));
+  gainNote_ = new QLabel(this);
+  gainNote_->setFont(typeface(Type::small));
+  gainNote_->setForegroundRole(QPalette::PlaceholderText);
+  for (auto* l : {gain_, gainNote_}) l->setAlignment(Qt::AlignRight), amounts->addWidget(l);
+  head->addLayout(amounts);
+  box->addLayout(head);
+  auto* rule = new QFrame(this);
+  rule->setFrameShape(QFrame::HLine);
+  box->addWidget(rule);
+  facts_ = new QWidget(this);
+  form_ = new QFormLayout(facts_);
+  form_->setContentsMargins(0, 4, 0, 4);
+  form_->setVerticalSpacing(7);
+  form_->setHorizontalSpacing(18);
+  box->addWidget(facts_);
+  insideTitle_ = new QLabel(tr("Look inside"), this);
+  insideTitle_->setFont(typeface(Type::strong));
+  box->addWidget(insideTitle_);
+  inside_ = ledgerView("inside", this);
+  insideRows_ = new RowsModel({tr("name"), tr("newest"), tr("occupied")}, {1, 2}, this);
+  inside_->setModel(insideRows_);
+  inside_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+  inside_->setColumnWidth(1, 90);
+  inside_->setColumnWidth(2, 84);
+  box->addWidget(inside_, 1);
+}
+
+void EvidencePanel::show(const Find* find, const JobView& view) {
+  const bool any = find != nullptr;
+  for (QWidget* w : {static_cast<QWidget*>(gain_), static_cast<QWidget*>(gainNote_), facts_, static_cast<QWidget*>(insideTitle_), static_cast<QWidget*>(inside_)})
+    w->setVisible(any);
+  if (!any) {
+    title_->setText(tr("No find chosen"));
+    note_->setText(tr("Choose one on the left to see what is known of it."));
+    return;
+  }
+  const QString title = Words::findTitle(*find);
+  title_->setText(find->kind == FindKind::old || find->kind == FindKind::trash ? title : title.section(QLatin1Char('/'), -1));
+  note_->setText(Words::findKind(find->kind) + QStringLiteral(" · ") + Words::standing(find->standing) + QStringLiteral(" · ") +
+                 Words::findNote(*find));
+  note_->setWordWrap(true);
+  gain_->setText(Words::bytes(find->gain.sure));
+  gain_->setToolTip(Words::exact(find->gain.sure));
+  gainNote_->setText(find->standing == Standing::bedrock ? tr("occupied; locked") : tr("sure, freed at once"));
+  fillFacts(*find, view);
+  fillInside(*find, view);
+}
+
+void EvidencePanel::fillFacts(const Find& find, const JobView& view) {
+  while (form_->rowCount() > 0) form_->removeRow(0);
+  for (const Fact& fact : evidence(find, *view.context)) {
+    auto* label = new QLabel(fact.label, facts_);
+    label->setForegroundRole(QPalette::PlaceholderText);
+    auto* text = new QLabel(fact.text, facts_);
+    text->setWordWrap(true);
+    text->setTextFormat(Qt::PlainText);
+    text->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    form_->addRow(label, text);
+  }
+}
+
+void EvidencePanel::fillInside(const Find& find, const JobView& view) {
+  const SurveyTree& t = view.survey->tree;
+  QList<Row> rows;
+  std::vector<NodeId> nodes;
+  const bool oneFolder = find.items.size() == 1 && t.isFolder(find.items[0].node);
+  if (oneFolder) {
+    const FolderTotals& totals = t.totals(find.items[0].node);
+    for (NodeId id = totals.firstChild; totals.children > 0 && id < totals.firstChild + totals.children; ++id) nodes.push_back(id);
+  } else {
+    for (const auto& item : find.items) nodes.push_back(item.node);
+  }
+  const std::size_t count = std::min<std::size_t>(nodes.size(), 200);
+  std::partial_sort(nodes.begin(), nodes.begin() + static_cast<std::ptrdiff_t>(count), nodes.end(),
+                    [&](NodeId a, NodeId b) { return t.weight(a) > t.weight(b); });
+  for (std::size_t i = 0; i < count; ++i) {
+    const NodeId id = nodes[i];
+    const auto item = std::find_if(find.items.begin(), find.items.end(), [&](const FindItem& f) { return f.node == id; });
+    QString name = oneFolder ? Words::path(t.name(id)) : Words::path(baseName(t.path(id)));
+    QString tip = Words::path(t.path(id));
+    if (item != find.items.end() && !item->origin.empty()) {
+      name = tr("%1, from %2").arg(name, Words::path(item->origin));
+      tip += QLatin1Char('\n') + tr("thrown away %1").arg(QString::fromStdString(item->deleted).replace(QLatin1Char('T'), QLatin1Char(' ')));
+    }
+    const TimeNs newest = t.isFolder(id) ? t.totals(id).newest : t.modified(id);
+    rows.append({QString::number(id), -1, false, false,
+                 {{name, tip, false, false, false, false},
+                  {Words::age(newest, view.survey->finished), Words::date(newest), false, false, true, true},
+                  {Words::bytes(t.weight(id)), Words::exact(t.weight(id)), false, false, false, true}}});
+  }
+  insideTitle_->setVisible(rows.size() > 1);
+  inside_->setVisible(rows.size() > 1);
+  insideTitle_->setText(nodes.size() > count ? tr("Look inside: the largest %1 of %2").arg(count).arg(nodes.size()) : tr("Look inside"));
+  insideRows_->setRows(rows);
+}
+
+}  // namespace zt::desktop

@@ -1,0 +1,39 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QWidget>
+
+#include "desktop/session.h"
+
+class QLabel;
+class QTreeView;
+class QFormLayout;
+
+namespace zt::desktop {
+
+class RowsModel;
+
+/// The right half of Finds: everything that is known of the current find, and what is inside it.
+class EvidencePanel final : public QWidget {
+  Q_OBJECT
+public:
+  explicit EvidencePanel(QWidget* parent = nullptr);
+  /// nullptr clears it.
+  void show(const Find* find, const JobView& view);
+
+private:
+  void fillFacts(const Find& find, const JobView& view);
+  void fillInside(const Find& find, const JobView& view);
+
+  QLabel* title_;
+  QLabel* note_;
+  QLabel* gain_;
+  QLabel* gainNote_;
+  QWidget* facts_;
+  QFormLayout* form_;
+  QLabel* insideTitle_;
+  QTreeView* inside_;
+  RowsModel* insideRows_;
+};
+
+}  // namespace zt::desktop

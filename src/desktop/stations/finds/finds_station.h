@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "desktop/models/finds_model.h"
+#include "desktop/stations/finds/evidence_panel.h"
+#include "desktop/stations/station.h"
+
+class QLineEdit;
+class QStackedWidget;
+
+namespace zt::desktop {
+
+/// For quick judging by keyboard: P plan it, H hold it, K keep, N not now; a second press takes it back. Several rows at once where several are
+/// chosen. After a key the cursor goes on to the next find.
+class FindsStation final : public Station {
+  Q_OBJECT
+public:
+  FindsStation(Session& session, Prompter& prompter, QWidget* parent);
+  void refresh() override;
+  QString figure() const override;
+  bool ready() const override { return view().survey != nullptr; }
+  void enter() override;
+  void startFilter() override;
+  void showStanding(Standing standing);
+  enum class Judgement { plan, hold, keep, notNow };
+  void judge(Judgement judgement);
+  QStringList currentPaths() const;
+
+protected:
+  bool eventFilter(QObject* watched, QEvent* event) override;
+
+private:
+  void setupKeys(QLayout* box);
+  void goOn();
+  std::vector<const Find*> chosen() const;
+  void judgeOne(const Find& find, Judgement judgement);
+
+  QStackedWidget* pages_ = nullptr;
+  QLabel* waiting_ = nullptr;
+  QLabel* summary_ = nullptr;
+  QTreeView* list_ = nullptr;
+  FindsModel* model_ = nullptr;
+  QLineEdit* filter_ = nullptr;
+  EvidencePanel* evidence_ = nullptr;
+  std::string current_;
+};
+
+}  // namespace zt::desktop

@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "desktop/charts/staircase.h"
+#include "desktop/models/rows_model.h"
+#include "desktop/stations/station.h"
+
+class QButtonGroup;
+class QStackedWidget;
+
+namespace zt::desktop {
+
+/// The staircase, the regret ceilings, and the lines beneath.
+class PlanStation final : public Station {
+  Q_OBJECT
+public:
+  PlanStation(Session& session, Prompter& prompter, QWidget* parent);
+  void refresh() override;
+  QString figure() const override;
+  bool ready() const override { return view().survey != nullptr; }
+  void enter() override;
+  void propose();
+
+protected:
+  bool eventFilter(QObject* watched, QEvent* event) override;
+
+private:
+  void setupCeilings(class QVBoxLayout* box);
+  void setupLines(class QVBoxLayout* box);
+  void fillCeilings();
+  void fillLines();
+  std::string currentLine() const;
+  void switchAction();
+  QString summary() const;
+
+  QStackedWidget* pages_ = nullptr;
+  QLabel* waiting_ = nullptr;
+  QLabel* summary_ = nullptr;
+  Staircase* stairs_ = nullptr;
+  QButtonGroup* ceilings_ = nullptr;
+  QTreeView* lines_ = nullptr;
+  RowsModel* rows_ = nullptr;
+  QPushButton* propose_ = nullptr;
+};
+
+}  // namespace zt::desktop

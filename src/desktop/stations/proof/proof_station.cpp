@@ -1,0 +1,178 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/stations/proof/proof_station.h"
+
+#include <QtWidgets>
+
+#include "desktop/style/palette.h"
+#include "desktop/style/words.h"
+
+namespace zt::desktop {
+
+ProofStation::ProofStation(Session& session, Prompter& prompter, QWidget* parent) : Station(session, prompter, parent) {
+  setObjectName(QStringLiteral("proofStation"));
+  pages_ = new QStackedWidget(this);
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(30, 14, 30, 12);
+  outer->addWidget(pages_);
+  waiting_ = waitingLabel(this);
+  pages_->addWidget(waiting_);
+  auto* page = new QWidget(this);
+  auto* box = new QVBoxLayout(page);
+  box->setContentsMargins(0, 0, 0, 0);
+  auto* head = new QHBoxLayout;
+  head->addWidget(titleLabel(tr("Proof"), page));
+  head->addSpacing(10);
+  heading_ = noteLabel({}, page, "proofHeading");
+  head->addWidget(heading_, 1);
+  box->addLayout(head);
+  auto* top = new QHBoxLayout;
+  columns_ = new ProofColumns(page);
+  top->addWidget(columns_, 5);
+  top->addSpacing(20);
+  top->addWidget(setupRight(page), 4);
+  box->addLayout(top, 2);
+  lines_ = ledgerView("proofLines", page);
+  rows_ = new RowsModel({tr("line"), tr("promised"), tr("actual"), tr("difference"), tr("why")}, {1, 2, 3}, this);
+  lines_->setModel(rows_);
+  lines_->setUniformRowHeights(false);
+  lines_->setWordWrap(true);
+  lines_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+  for (int c = 1; c < 4; ++c) lines_->setColumnWidth(c, 90);
+  lines_->header()->setSectionResizeMode(4, QHeaderView::Stretch);
+  box->addWidget(lines_, 3);
+  auto* foot = new QHBoxLayout;
+  foot->addStretch();
+  again_ = button(tr("Read the drive again"), "proveAgain", page);
+  measure_ = button(tr("Measure anew"), "measureAnew", page, true);
+  foot->addWidget(again_);
+  foot->addWidget(measure_);
+  box->addLayout(foot);
+  pages_->addWidget(page);
+  connect(again_, &QPushButton::clicked, &session_, &Session::prove);
+  connect(measure_, &QPushButton::clicked, this, [this] {
+    session_.measure();
+    Q_EMIT goTo(surveyStation);
+  });
+}
+
+QWidget* ProofStation::setupRight(QWidget* page) {
+  auto* right = new QWidget(page);
+  auto* box = new QVBoxLayout(right);
+  box->setContentsMargins(0, 6, 0, 0);
+  verdicts_ = new QLabel(right);
+  verdicts_->setObjectName(QStringLiteral("verdicts"));
+  verdicts_->setWordWrap(true);
+  verdicts_->setTextFormat(Qt::RichText);
+  box->addWidget(verdicts_);
+  box->addSpacing(8);
+  held_ = new QLabel(right);
+  held_->setObjectName(QStringLiteral("heldNote"));
+  held_->setWordWrap(true);
+  box->addWidget(held_);
+  auto* row = new QHBoxLayout;
+  putBack_ = button(tr("Put back"), "putBack", right);
+  release_ = button(tr("Release…"), "release", right);
+  putBack_->setToolTip(tr("Moves everything held back to where it was; never over anything"));
+  release_->setToolTip(tr("Lets everything held go for good"));
+  row->addWidget(putBack_);
+  row->addWidget(release_);
+  row->addStretch();
+  box->addLayout(row);
+  box->addStretch();
+  connect(putBack_, &QPushButton::clicked, this, &ProofStation::putBack);
+  connect(release_, &QPushButton::clicked, this, &ProofStation::release);
+  return right;
+}
+
+void ProofStation::putBack() {
+  if (!session_.busy() && !view().held.empty()) session_.undo();
+}
+
+void ProofStation::release() {
+  if (session_.busy() || view().held.empty()) return;
+  session_.withReleaseConsent([this](const Consent& consent) {
+    QStringList things;
+    Bytes bytes = 0;
+    for (const auto& line : consent.lines) {
+      bytes += line.bytes;
+      if (things.size() < 12) things.append(Words::path(line.example));
+    }
+    if (consent.lines.size() > 12) things.append(tr("and %1 more").arg(consent.lines.size() - 12));
+    const QString text = tr("These things go for good, %1 in all. This cannot be undone.\n\n%2").arg(Words::bytes(bytes), things.join(QLatin1Char('\n')));
+    if (prompter_.confirm(this, tr("Release what is held"), text, tr("Let them go"))) session_.release(consent.token);
+  });
+}
+
+void ProofStation::fillTargets() {
+  QString html;
+  for (const auto& t : view().proof->targets) {
+    const QString name = Words::targetName(t.target).toHtmlEscaped();
+    html += t.met ? tr("<p style='margin:2px 0'><b>%1: met</b>, %2 to spare</p>").arg(name, Words::signedBytes(t.surplus))
+                  : tr("<p style='margin:2px 0'><b style='color:%3'>%1: %2 short</b></p>").arg(name, Words::signedBytes(-t.surplus), face().red.name());
+  }
+  if (html.isEmpty()) html = tr("<p>No target is chosen.</p>");
+  const SignedBytes others = view().proof->byOthers;
+  if (std::abs(others) >= 1'000'000) html += tr("<p style='margin:8px 0 2px 0'>Others changed the drive meanwhile: %1.</p>").arg(Words::signedBytes(others));
+  verdicts_->setText(html);
+  const bool held = !view().held.empty();
+  held_->setText(held ? tr("In the hold: %1 things, %2. They free nothing until released.")
+                            .arg(view().held.size())
+                            .arg(Words::bytes(view().proof->held))
+                      : tr("Nothing is held."));
+  putBack_->setVisible(held);
+  release_->setVisible(held);
+}
+
+void ProofStation::fillLines() {
+  QList<Row> rows;
+  const Proof& proof = *view().proof;
+  for (const ProofLine& line : proof.lines) {
+    const SignedBytes difference = static_cast<SignedBytes>(line.actual) - static_cast<SignedBytes>(line.promised);
+    QStringList why;
+    for (const auto& r : line.reasons) why.append(Words::reason(r));
+    QString title = Words::path(line.example);
+    for (const Find& f : *view().finds)
+      if (f.id == line.line) title = Words::findTitle(f);
+    if (line.kind != FindKind::large && line.items > 1) title += tr(", %1 things").arg(line.items);
+    rows.append({QString::fromStdString(line.line), -1, false, false,
+                 {{title, {}, true, false, false, false},
+                  {Words::bytes(line.promised), Words::exact(line.promised), false, false, false, true},
+                  {Words::bytes(line.actual), Words::exact(line.actual), true, false, false, true},
+                  {Words::signedBytes(difference), {}, false, difference < 0, difference == 0, true},
+                  {why.join(QStringLiteral("; ")), {}, false, false, true, false}}});
+  }
+  const SignedBytes difference = static_cast<SignedBytes>(proof.actual) - static_cast<SignedBytes>(proof.promised);
+  rows.append({QStringLiteral("sum"), -1, false, false,
+               {{tr("sum"), {}, true, false, false, false},
+                {Words::bytes(proof.promised), Words::exact(proof.promised), true, false, false, true},
+                {Words::bytes(proof.actual), Words::exact(proof.actual), true, false, false, true},
+                {Words::signedBytes(difference), {}, false, difference < 0, difference == 0, true},
+                {QString(), {}, false, false, true, false}}});
+  rows_->setRows(rows);
+}
+
+void ProofStation::refresh() {
+  pages_->setCurrentIndex(ready() ? 1 : 0);
+  waiting_->setText(view().survey ? tr("Nothing has been carried out yet, so there is nothing to prove.")
+                                  : tr("Proof waits for a run. Choose a drive on the Bench and measure it."));
+  if (!ready()) return;
+  heading_->setText(tr("read again %1").arg(Words::clockTime(view().proof->when)));
+  columns_->show(view());
+  fillTargets();
+  fillLines();
+  again_->setEnabled(!session_.busy());
+  measure_->setEnabled(!session_.busy());
+}
+
+QString ProofStation::figure() const {
+  if (!ready()) return QStringLiteral("–");
+  for (const auto& t : view().proof->targets)
+    if (!t.met) return tr("not reached");
+  return view().proof->targets.empty() ? tr("read again") : tr("targets met");
+}
+
+void ProofStation::enter() {
+  if (ready()) lines_->setFocus();
+}
+
+}  // namespace zt::desktop

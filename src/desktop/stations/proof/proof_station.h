@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "desktop/charts/proof_columns.h"
+#include "desktop/models/rows_model.h"
+#include "desktop/stations/station.h"
+
+class QStackedWidget;
+
+namespace zt::desktop {
+
+/// Before, promised, actual, and why they differ; targets; what is held.
+class ProofStation final : public Station {
+  Q_OBJECT
+public:
+  ProofStation(Session& session, Prompter& prompter, QWidget* parent);
+  void refresh() override;
+  QString figure() const override;
+  bool ready() const override { return view().proof.has_value(); }
+  void enter() override;
+  void putBack();
+  void release();
+
+private:
+  QWidget* setupRight(QWidget* page);
+  void fillTargets();
+  void fillLines();
+
+  QStackedWidget* pages_ = nullptr;
+  QLabel* waiting_ = nullptr;
+  QPushButton* proveNow_ = nullptr;
+  QLabel* heading_ = nullptr;
+  ProofColumns* columns_ = nullptr;
+  QLabel* verdicts_ = nullptr;
+  QLabel* held_ = nullptr;
+  QPushButton* putBack_ = nullptr;
+  QPushButton* release_ = nullptr;
+  QTreeView* lines_ = nullptr;
+  RowsModel* rows_ = nullptr;
+  QPushButton* again_ = nullptr;
+  QPushButton* measure_ = nullptr;
+};
+
+}  // namespace zt::desktop

@@ -1,0 +1,214 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/stations/reclaim/reclaim_station.h"
+
+#include <QtWidgets>
+
+#include "desktop/style/palette.h"
+#include "desktop/style/words.h"
+
+namespace zt::desktop {
+
+ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* parent) : Station(session, prompter, parent) {
+  setObjectName(QStringLiteral("reclaimStation"));
+  pages_ = new QStackedWidget(this);
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(30, 14, 30, 12);
+  outer->addWidget(pages_);
+  waiting_ = waitingLabel(this);
+  pages_->addWidget(waiting_);
+  auto* page = new QWidget(this);
+  auto* box = new QVBoxLayout(page);
+  box->setContentsMargins(0, 0, 0, 0);
+  auto* head = new QHBoxLayout;
+  head->addWidget(titleLabel(tr("Reclaim"), page));
+  head->addSpacing(10);
+  heading_ = noteLabel({}, page, "reclaimHeading");
+  head->addWidget(heading_, 1);
+  box->addLayout(head);
+  lines_ = ledgerView("runLines", page);
+  rows_ = new RowsModel({tr("line"), tr("step"), tr("state"), tr("things"), tr("promised"), tr("freed")}, {3, 4, 5}, this);
+  lines_->setModel(rows_);
+  lines_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+  for (int c = 1; c < 6; ++c) lines_->setColumnWidth(c, c == 2 ? 210 : 100);
+  box->addWidget(lines_, 3);
+  problemsTitle_ = new QLabel(tr("What would not go, and why"), page);
+  problemsTitle_->setFont(typeface(Type::strong));
+  box->addWidget(problemsTitle_);
+  problems_ = ledgerView("problems", page);
+  problemRows_ = new RowsModel({tr("item"), tr("why"), tr("where it is")}, {}, this);
+  problems_->setModel(problemRows_);
+  problems_->header()->setSectionResizeMode(1, QHeaderView::Stretch);
+  problems_->setColumnWidth(0, 380);
+  problems_->setColumnWidth(2, 120);
+  box->addWidget(problems_, 2);
+  agree_ = new QCheckBox(page);
+  agree_->setObjectName(QStringLiteral("agree"));
+  box->addWidget(agree_);
+  auto* foot = new QHBoxLayout;
+  foot->addStretch();
+  stop_ = button(tr("Stop after this item"), "stopRun", page);
+  start_ = button(tr("Start"), "startRun", page, true);
+  toProof_ = button(tr("On to Proof"), "toProof", page, true);
+  for (auto* b : {stop_, start_, toProof_}) foot->addWidget(b);
+  box->addLayout(foot);
+  pages_->addWidget(page);
+  connect(agree_, &QCheckBox::toggled, this, [this](bool on) {
+    agreedTo_ = on ? view().consent.token : std::string{};
+    refresh();
+  });
+  connect(start_, &QPushButton::clicked, this, &ReclaimStation::start);
+  connect(stop_, &QPushButton::clicked, &session_, &Session::stop);
+  connect(toProof_, &QPushButton::clicked, this, [this] { Q_EMIT goTo(proofStation); });
+  connect(&session_, &Session::lineProgressed, this, [this](const LineOutcome& outcome) {
+    running_[outcome.line] = outcome;
+    refresh();
+  });
+  connect(&session_, &Session::runEnded, this, [this] {
+    running_.clear();
+    refresh();
+  });
+}
+
+void ReclaimStation::start() {
+  if (session_.busy() || view().plan.lines.empty()) return;
+  const std::string token = view().consent.token;
+  if (!token.empty() && agreedTo_ != token) return;
+  for (const PlanLine& line : view().plan.lines) titles_[line.id] = titleOf(line.id);
+  running_.clear();
+  agreedTo_.clear();
+  const QSignalBlocker quiet(agree_);
+  agree_->setChecked(false);
+  session_.reclaim(token);
+}
+
+QString ReclaimStation::titleOf(const std::string& id) const {
+  for (const Find& f : *view().finds)
+    if (f.id == id) return Words::findTitle(f);
+  if (const PlanLine* line = view().plan.find(id); line != nullptr && !line->items.empty()) return Words::path(line->items[0].path);
+  const auto known = titles_.find(id);
+  return known == titles_.end() ? QString::fromStdString(id) : known->second;
+}
+
+Row ReclaimStation::consentRow(const PlanLine& line, std::size_t index) const {
+  const bool discard = line.action == StepAction::discard;
+  const QString loss = !discard ? tr("set aside; can be put back") : line.regret == Regret::personalGone ? tr("removed for good") : tr("removed");
+  return {QString::fromStdString(line.id), static_cast<int>(stratumOf(line.standing)), false, false,
+          {{titleOf(line.id), {}, true, false, false, false},
+           {Words::action(line.action, line.kind), {}, false, false, false, false},
+           {loss, {}, false, discard, !discard, false},
+           {QLocale().toString(static_cast<qulonglong>(line.items.size())), {}, false, false, true, true},
+           {Words::bytes(view().steps[index]), Words::exact(view().steps[index]), true, false, false, true},
+           {QString(), {}, false, false, true, true}}};
+}
+
+Row ReclaimStation::outcomeRow(const LineOutcome& o) const {
+  const bool bad = o.state == LineOutcome::State::refused || o.state == LineOutcome::State::partly;
+  QString state = Words::lineState(o.state);
+  if (o.held > 0) state += tr(", %1 held").arg(Words::bytes(o.held));
+  return {QString::fromStdString(o.line), -1, false, false,
+          {{titleOf(o.line), {}, true, false, false, false},
+           {Words::action(o.action, FindKind::picked), {}, false, false, false, false},
+           {state, {}, false, bad, false, false},
+           {tr("%1 of %2").arg(o.itemsDone).arg(o.items), {}, false, false, true, true},
+           {Words::bytes(o.promised), Words::exact(o.promised), false, false, false, true},
+           {Words::bytes(o.freed), Words::exact(o.freed), true, false, false, true}}};
+}
+
+void ReclaimStation::fillLines() {
+  QList<Row> rows;
+  const bool running = session_.work() == Session::Work::running;
+  const bool plan = !view().plan.lines.empty();
+  if (view().report && !running)
+    for (const auto& outcome : view().report->lines) rows.append(outcomeRow(outcome));
+  if (plan)
+    for (std::size_t i = 0; i < view().plan.lines.size(); ++i) {
+      const PlanLine& line = view().plan.lines[i];
+      const auto now = running_.find(line.id);
+      if (!line.enabled || std::any_of(rows.begin(), rows.end(), [&](const Row& r) { return r.id.toStdString() == line.id; })) continue;
+      rows.append(now != running_.end() ? outcomeRow(now->second) : consentRow(line, i));
+    }
+  rows_->setRows(rows);
+}
+
+void ReclaimStation::fillProblems() {
+  QList<Row> rows;
+  const auto take = [&](const LineOutcome& o) {
+    for (const auto& r : o.problems)
+      if (rows.size() < 2000)
+        rows.append({QString::number(r.seq), -1, false, false,
+                     {{Words::path(r.path), {}, false, false, false, false},
+                      {Words::problem(r.problem, r.detail), {}, false, true, false, false},
+                      {Words::itemState(r.state), {}, false, false, true, false}}});
+  };
+  if (view().report && session_.work() != Session::Work::running)
+    for (const auto& o : view().report->lines) take(o);
+  for (const auto& [id, o] : running_) take(o);
+  for (const auto& r : view().recovered)
+    rows.append({QString::number(-r.seq), -1, false, false,
+                 {{Words::path(r.path), {}, false, false, false, false},
+                  {tr("an earlier run was cut short; settled at the start"), {}, false, false, false, false},
+                  {Words::itemState(r.state), {}, false, false, true, false}}});
+  problemRows_->setRows(rows);
+  problems_->setVisible(!rows.isEmpty());
+  problemsTitle_->setVisible(!rows.isEmpty());
+}
+
+QString ReclaimStation::heading() const {
+  if (session_.work() == Session::Work::running) return tr("running; every item is looked at again before it goes");
+  if (!view().plan.lines.empty() && !view().consent.lines.empty()) {
+    Bytes bytes = 0;
+    for (std::size_t i = 0; i < view().plan.lines.size(); ++i) bytes += view().steps[i];
+    return tr("nothing has been changed yet; these lines give %1").arg(Words::bytes(bytes));
+  }
+  if (!view().plan.lines.empty()) return tr("nothing is removed: these lines only set aside");
+  if (view().report && view().report->stopped) return tr("stopped; what was not reached is still on the plan");
+  return tr("the run is over");
+}
+
+void ReclaimStation::refresh() {
+  pages_->setCurrentIndex(ready() || !view().recovered.empty() ? 1 : 0);
+  waiting_->setText(view().survey ? tr("The plan is empty: there is nothing to do yet.")
+                                  : tr("Reclaim waits for a plan. Choose a drive on the Bench and measure it."));
+  if (!view().survey || pages_->currentIndex() == 0) return;
+  const bool running = session_.work() == Session::Work::running;
+  const bool plan = !view().plan.lines.empty();
+  const bool needs = plan && !view().consent.token.empty();
+  heading_->setText(heading());
+  fillLines();
+  fillProblems();
+  // A consent belongs to exactly one plan: any change to it takes the tick away.
+  if (agreedTo_ != view().consent.token && agree_->isChecked()) {
+    const QSignalBlocker quiet(agree_);
+    agree_->setChecked(false);
+  }
+  std::uint64_t things = 0;
+  for (const auto& line : view().consent.lines) things += line.items;
+  agree_->setText(tr("I agree: %1 things on %2 lines are removed for good. This cannot be undone.")
+                      .arg(QLocale().toString(static_cast<qulonglong>(things)))
+                      .arg(view().consent.lines.size()));
+  agree_->setVisible(needs && !running);
+  QPalette red = palette();
+  red.setColor(QPalette::WindowText, face().red);
+  agree_->setPalette(red);
+  start_->setVisible(plan && !running);
+  start_->setEnabled(!session_.busy() && (!needs || agree_->isChecked()));
+  stop_->setVisible(running);
+  toProof_->setVisible(!plan && !running && view().report.has_value());
+}
+
+QString ReclaimStation::figure() const {
+  if (session_.work() == Session::Work::running) return tr("running");
+  if (view().report) {
+    Bytes freed = 0;
+    for (const auto& o : view().report->lines) freed += o.freed;
+    return tr("%1 freed").arg(Words::bytes(freed));
+  }
+  return view().plan.lines.empty() ? tr("no plan yet") : tr("not started");
+}
+
+void ReclaimStation::enter() {
+  if (agree_->isVisible()) return agree_->setFocus();
+  (start_->isVisible() ? static_cast<QWidget*>(start_) : toProof_->isVisible() ? static_cast<QWidget*>(toProof_) : lines_)->setFocus();
+}
+
+}  // namespace zt::desktop

@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/stations/station.h"
+
+#include <QtWidgets>
+
+#include "desktop/style/palette.h"
+
+namespace zt::desktop {
+
+Station::Station(Session& session, Prompter& prompter, QWidget* parent) : QWidget(parent), session_(session), prompter_(prompter) {}
+
+QLabel* titleLabel(const QString& text, QWidget* parent) {
+  auto* label = new QLabel(text, parent);
+  label->setFont(typeface(Type::title));
+  return label;
+}
+
+QLabel* noteLabel(const QString& text, QWidget* parent, const char* name) {
+  auto* label = new QLabel(text, parent);
+  QFont f = typeface(Type::small);
+  f.setItalic(true);
+  label->setFont(f);
+  label->setForegroundRole(QPalette::PlaceholderText);
+  label->setTextFormat(Qt::PlainText);
+  if (name != nullptr) label->setObjectName(QLatin1String(name));
+  return label;
+}
+
+QPushButton* button(const QString& text, const char* name, QWidget* parent, bool main) {
+  auto* b = new QPushButton(text, parent);
+  b->setObjectName(QLatin1String(name));
+  b->setProperty("main", main);
+  b->setAutoDefault(false);
+  return b;
+}
+
+QPushButton* linkButton(const QString& text, const char* name, QWidget* parent) {
+  auto* b = button(text, name, parent);
+  b->setProperty("link", true);
+  b->setCursor(Qt::PointingHandCursor);
+  return b;
+}
+
+QTreeView* ledgerView(const char* name, QWidget* parent) {
+  auto* tree = new QTreeView(parent);
+  tree->setObjectName(QLatin1String(name));
+  tree->setRootIsDecorated(false);
+  tree->setUniformRowHeights(true);
+  tree->setFrameShape(QFrame::NoFrame);
+  tree->setAllColumnsShowFocus(true);
+  tree->setSelectionBehavior(QAbstractItemView::SelectRows);
+  tree->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  tree->setTextElideMode(Qt::ElideMiddle);
+  tree->header()->setSectionsMovable(false);
+  tree->header()->setStretchLastSection(false);
+  tree->viewport()->setAutoFillBackground(false);
+  return tree;
+}
+
+QLabel* waitingLabel(QWidget* parent) {
+  auto* label = new QLabel(parent);
+  label->setObjectName(QStringLiteral("waiting"));
+  label->setAlignment(Qt::AlignCenter);
+  label->setWordWrap(true);
+  label->setForegroundRole(QPalette::PlaceholderText);
+  return label;
+}
+
+}  // namespace zt::desktop

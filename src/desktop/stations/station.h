@@ -1,0 +1,52 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QWidget>
+
+#include "desktop/prompter.h"
+#include "desktop/session.h"
+
+class QLabel;
+class QPushButton;
+class QTreeView;
+
+namespace zt::desktop {
+
+/// One of the six places of work. Shows the session's view and asks the session to act; keeps no job state of its own.
+class Station : public QWidget {
+  Q_OBJECT
+public:
+  Station(Session& session, Prompter& prompter, QWidget* parent);
+  /// Brings everything shown up to the view.
+  virtual void refresh() = 0;
+  /// The live figure under the station's name in the strip.
+  virtual QString figure() const = 0;
+  /// Whether it has something to show already.
+  virtual bool ready() const = 0;
+  /// Where the keyboard should be when the station is entered.
+  virtual void enter() {}
+  /// Opens the filter, if it has one.
+  virtual void startFilter() {}
+
+Q_SIGNALS:
+  void goTo(int station);
+
+protected:
+  const JobView& view() const { return session_.view(); }
+  Session& session_;
+  Prompter& prompter_;
+};
+
+/// Stations in the order of the work.
+enum StationIndex { benchStation, surveyStation, findsStation, planStation, reclaimStation, proofStation, stationCount };
+
+/// Pieces that every station is made of.
+QLabel* titleLabel(const QString& text, QWidget* parent);
+QLabel* noteLabel(const QString& text, QWidget* parent, const char* name = nullptr);
+QPushButton* button(const QString& text, const char* name, QWidget* parent, bool main = false);
+QPushButton* linkButton(const QString& text, const char* name, QWidget* parent);
+QTreeView* ledgerView(const char* name, QWidget* parent);
+/// "Nothing here yet: …", centred, for a station that waits.
+QLabel* waitingLabel(QWidget* parent);
+
+}  // namespace zt::desktop

@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "desktop/charts/chart.h"
+#include "desktop/session.h"
+
+namespace zt::desktop {
+
+/// The statement, set like a ledger page: capacity, the lines, their sum beneath a double rule. It adds up.
+class StatementPage final : public Chart {
+  Q_OBJECT
+public:
+  explicit StatementPage(QWidget* parent = nullptr);
+  void show(const JobView& view);
+  QString tableTwin() const override;
+
+protected:
+  void paintEvent(QPaintEvent* event) override;
+
+private:
+  struct Line {
+    QString name;
+    QString note;
+    SignedBytes bytes = 0;
+    bool alarm = false;
+  };
+  QList<Line> lines() const;
+  JobView view_;
+};
+
+}  // namespace zt::desktop
