@@ -22,6 +22,7 @@ std::string words(Errc problem) {
     case Errc::corrupt: return "the file is damaged";
     case Errc::notOurs: return "it is not a file of Zip Tally";
     case Errc::tooNew: return "it was written by a newer version";
+    case Errc::conflict: return "another line of the plan does something else with it; drop that line first";
     case Errc::noConsent: return "it needs consent first";
     case Errc::tooManyOpen: return "too many files are open";
     case Errc::unsupported: return "the file system cannot do that";
@@ -45,6 +46,7 @@ std::string sentence(const Error& error) {
 Exit exitFor(const Error& error) {
   switch (error.code) {
     case Errc::bedrock:
+    case Errc::conflict:
     case Errc::outsideRoot:
     case Errc::noConsent:
     case Errc::onDrive:

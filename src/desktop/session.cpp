@@ -91,6 +91,22 @@ std::array<Bytes, standings> plannedByStanding(const JobView& v) {
 
 }  // namespace
 
+namespace {
+/// Takes what runs on this survey have freed out of the strata it came from, so that the Level sinks where something went.
+void lowerStrata(Job& job, JobView& v) {
+  v.strata = strataOf(*v.context);
+  const auto runs = job.store().runs(false);
+  if (!runs) return;
+  for (const auto& run : *runs)
+    if (const auto records = job.store().records(run.id, {}))
+      for (const auto& r : *records)
+        if (const auto node = v.survey->tree.find(r.path)) {
+          Bytes& stratum = v.strata[static_cast<std::size_t>(v.context->standing[*node])];
+          stratum -= std::min(stratum, r.freed);
+        }
+}
+}  // namespace
+
 JobView Session::snapshot(Job& job, const JobView& before) {
   JobView v;
   v.open = true;
@@ -113,7 +129,8 @@ JobView Session::snapshot(Job& job, const JobView& before) {
     v.steps = stepGains(v.plan, v.context->setGain);
     v.planned = job.planned();
     v.composition = before.survey == v.survey ? before.composition : std::make_shared<const Composition>(v.context);
-    v.strata = before.survey == v.survey ? before.strata : strataOf(*v.context);
+    v.strata = before.survey == v.survey && !before.stale ? before.strata : strataOf(*v.context);
+    if (v.stale) lowerStrata(job, v);
     v.plannedFrom = plannedByStanding(v);
     for (const Find& f : *v.finds)
       if (!f.items.empty())

@@ -57,6 +57,7 @@ std::string_view name(Errc code) {
     case Errc::corrupt: return "corrupt";
     case Errc::notOurs: return "not-ours";
     case Errc::tooNew: return "too-new";
+    case Errc::conflict: return "conflict";
     case Errc::noConsent: return "no-consent";
     case Errc::tooManyOpen: return "too-many-open";
     case Errc::unsupported: return "unsupported";

@@ -24,6 +24,7 @@ enum class Errc {
   corrupt,        ///< a file of ours that is damaged
   notOurs,        ///< a file of another kind
   tooNew,         ///< written by a newer version
+  conflict,       ///< another line of the plan does something else with it
   noConsent,      ///< an irreversible step without consent
   tooManyOpen,    ///< no file handles are left
   unsupported,    ///< the kernel or file system cannot do it

@@ -26,10 +26,13 @@ TimeNs Job::freeReadAt() const { return usageAt_; }
 Result<void> Job::addToPlan(const Find& find, StepAction action) {
   auto line = lineFor(find, action);
   if (!line) return tl::unexpected(line.error());
-  if (PlanLine* there = plan_.find(find.id))
+  Plan changed = plan_;
+  if (PlanLine* there = changed.find(find.id))
     *there = std::move(*line);
   else
-    plan_.lines.push_back(std::move(*line));
+    changed.lines.push_back(std::move(*line));
+  if (auto clear = checkConflicts(changed, survey_->tree); !clear) return clear;
+  plan_ = std::move(changed);
   return saveState();
 }
 
@@ -43,6 +46,7 @@ Result<void> Job::dropFromPlan(std::string_view id) {
 Result<void> Job::setPlan(Plan plan) {
   if (!survey_) return fail(Errc::notThere, "survey");
   if (auto bound = bind(plan, survey_->tree); !bound) return bound;
+  if (auto clear = checkConflicts(plan, survey_->tree); !clear) return clear;
   for (PlanLine& line : plan.lines) {
     std::vector<NodeId> nodes;
     Regret regret = Regret::none;

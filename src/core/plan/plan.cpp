@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/plan.h"
 
+#include <absl/container/flat_hash_set.h>
+
 #include <algorithm>
 
 namespace zt {
@@ -54,12 +56,42 @@ PlannedGain plannedGain(const Plan& plan, const SetGain& gain) {
   return {sure, all.size() == discards.size() ? sure : gain.of(all)};
 }
 
+std::vector<NodeId> outermostItems(const Plan& plan, const SetGain& gain) {
+  std::vector<NodeId> all;
+  for (const auto& line : plan.lines)
+    if (line.enabled) append(all, line);
+  return gain.outermost(all);
+}
+
+Result<void> checkConflicts(const Plan& plan, const SurveyTree& tree) {
+  absl::flat_hash_set<NodeId> held;
+  absl::flat_hash_set<NodeId> aboveHeld;
+  for (const auto& line : plan.lines)
+    if (line.enabled && line.action == StepAction::hold)
+      for (const auto& item : line.items) {
+        held.insert(item.node);
+        for (NodeId up = tree.parent(item.node); up != noNode && aboveHeld.insert(up).second;) up = tree.parent(up);
+      }
+  if (held.empty()) return {};
+  for (const auto& line : plan.lines)
+    if (line.enabled && line.action == StepAction::discard)
+      for (const auto& item : line.items) {
+        bool clash = aboveHeld.contains(item.node);
+        for (NodeId up = item.node; up != noNode && !clash; up = tree.parent(up)) clash = held.contains(up);
+        if (clash) return fail(Errc::conflict, "plan", item.path);
+      }
+  return {};
+}
+
 std::vector<Bytes> stepGains(const Plan& plan, const SetGain& gain) {
+  const std::vector<NodeId> outer = outermostItems(plan, gain);
   std::vector<Bytes> steps;
   std::vector<NodeId> nodes;
   Bytes before = 0;
   for (const auto& line : plan.lines) {
-    if (line.enabled && line.action == StepAction::discard) append(nodes, line);
+    if (line.enabled && line.action == StepAction::discard)
+      for (const auto& item : line.items)
+        if (std::binary_search(outer.begin(), outer.end(), item.node)) nodes.push_back(item.node);
     const Bytes now = gain.of(nodes);
     steps.push_back(now - before);
     before = now;

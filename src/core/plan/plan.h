@@ -58,12 +58,19 @@ struct PlannedGain {
 /// Exact gain of the enabled lines together.
 PlannedGain plannedGain(const Plan& plan, const SetGain& gain);
 
-/// What each line adds to those before it, in order; 0 for lines that are off and for holds. Sums to `plannedGain().sure`.
+/// What each line adds to those before it, in order; 0 for lines that are off and for holds. What lies beneath an item of another
+/// line goes with that line and counts there. Sums to `plannedGain().sure`.
 std::vector<Bytes> stepGains(const Plan& plan, const SetGain& gain);
+
+/// The items of the enabled lines that are acted on: none twice, and none beneath another. Sorted node numbers.
+std::vector<NodeId> outermostItems(const Plan& plan, const SetGain& gain);
 
 /// Finds the nodes of all items in a survey; fails with changed if an identity is not what the survey holds, or with
 /// outsideRoot for a path that is not a plain relative one.
 Result<void> bind(Plan& plan, const SurveyTree& tree);
+
+/// Fails with conflict where something is to be held and something at, above or beneath it is to be discarded.
+Result<void> checkConflicts(const Plan& plan, const SurveyTree& tree);
 
 /// Whether a path is relative, not empty, and without "." and "..".
 bool plainRelative(std::string_view path);

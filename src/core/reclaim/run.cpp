@@ -35,19 +35,6 @@ LineOutcome::State stateOf(const LineOutcome& o) {
   return LineOutcome::State::partly;
 }
 
-/// The items of a plan that lie beneath an item of another enabled line: they go with it.
-absl::flat_hash_set<PathBytes> coveredItems(const Plan& plan) {
-  absl::flat_hash_set<PathBytes> all;
-  for (const auto& line : plan.lines)
-    if (line.enabled)
-      for (const auto& item : line.items) all.insert(item.path);
-  absl::flat_hash_set<PathBytes> covered;
-  for (const auto& path : all)
-    for (std::string_view up = parentPath(path); !up.empty(); up = parentPath(up))
-      if (all.contains(PathBytes(up))) covered.insert(path);
-  return covered;
-}
-
 }  // namespace
 
 std::string_view name(LineOutcome::State state) {
@@ -62,7 +49,7 @@ Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, std
   report.run = run_;
   const SetGain gain(drive_.survey.tree);
   const auto steps = stepGains(plan, gain);
-  const auto covered = coveredItems(plan);
+  const std::vector<NodeId> outer = outermostItems(plan, gain);
   absl::flat_hash_set<PathBytes> taken;
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
@@ -73,7 +60,8 @@ Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, std
     outcome.promised = steps[i];
     std::vector<PlanItem> items;
     for (const auto& item : line.items)
-      if (!covered.contains(item.path) && taken.insert(item.path).second) items.push_back(item);
+      if (item.node == noNode || std::binary_search(outer.begin(), outer.end(), item.node))
+        if (taken.insert(item.path).second) items.push_back(item);
     outcome.items = items.size();
     for (std::size_t from = 0; from < items.size() && !report.journalFailed; from += batchSize) {
       report.stopped = report.stopped || stop.stop_requested();

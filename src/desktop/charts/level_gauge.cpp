@@ -116,9 +116,14 @@ void LevelGauge::paintTargets(QPainter& p, const QRectF& column) {
     const double y = std::max(m.y - 15, last);
     QFont name = typeface(Type::small);
     name.setBold(true);
-    drawText(p, QRectF(6, y, column.left() - 22, 16), Qt::AlignRight, m.name, name, face().red);
-    drawText(p, QRectF(6, y + 14, column.left() - 22, 16), Qt::AlignRight, m.amount, typeface(Type::small), face().red);
-    last = y + 33;
+    // A long name takes two lines; what still does not fit is cut.
+    const QRectF room(6, y, column.left() - 22, 32);
+    p.setFont(name);
+    p.setPen(face().red);
+    QRectF used;
+    p.drawText(room, Qt::AlignRight | Qt::AlignTop | Qt::TextWordWrap, m.name, &used);
+    drawText(p, QRectF(6, y + used.height() - 1, room.width(), 16), Qt::AlignRight, m.amount, typeface(Type::small), face().red);
+    last = y + used.height() + 18;
   }
 }
 

@@ -101,6 +101,7 @@ void Staircase::paintEvent(QPaintEvent*) {
   p.setRenderHint(QPainter::Antialiasing);
   const QRectF area(66, 8, width() - 70.0, height() - 34.0);
   paintAxis(p, area);
+  paintTargets(p, area);
   const auto list = steps();
   const double slot = area.width() / static_cast<double>(list.size() + 2);
   const double bar = std::min(slot * 0.86, 130.0);
@@ -110,7 +111,12 @@ void Staircase::paintEvent(QPaintEvent*) {
   const auto label = [&](qsizetype at, double above, const QString& text) {
     QFont bold = typeface(Type::small);
     bold.setBold(true);
-    drawText(p, QRectF(area.left() + slot * static_cast<double>(at), above - 18, slot, 16), Qt::AlignHCenter, text, bold, face().ink);
+    // Figures lie on paper, never on a target line.
+    const double width = QFontMetricsF(bold).horizontalAdvance(text) + 8;
+    const double middle = std::min(area.left() + slot * (static_cast<double>(at) + 0.5), area.right() - width / 2);
+    const QRectF room(middle - width / 2, above - 18, width, 16);
+    p.fillRect(room, face().paper);
+    drawText(p, room, Qt::AlignHCenter, text, bold, face().ink);
   };
   const auto foot = [&](qsizetype at, const QString& text) {
     drawText(p, QRectF(area.left() + slot * static_cast<double>(at) + 2, area.bottom() + 5, slot - 4, 18), Qt::AlignHCenter, text, typeface(Type::small),
@@ -148,7 +154,6 @@ void Staircase::paintEvent(QPaintEvent*) {
     p.drawRect(more);
     label(list.size() + 1, more.top(), tr("at most %1").arg(Words::bytes(view_.free + view_.planned.atMost)));
   }
-  paintTargets(p, area);
   paintFocus(p, QRectF(rect()).adjusted(1, 1, -2, -2));
 }
 

@@ -78,7 +78,10 @@ void setFace(QApplication& app, bool dark) {
   for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText})
     p.setColor(QPalette::Disabled, role, f.dark ? QColor(0x80868B) : QColor(0x8E8B82));
   app.setPalette(p);
+  // Platform themes give some widgets fonts of their own; ours is one for all.
   app.setFont(typeface(Type::body));
+  for (const char* type : {"QPushButton", "QHeaderView", "QMenuBar", "QMenu", "QLineEdit", "QAbstractItemView", "QLabel", "QCheckBox", "QListWidget"})
+    QApplication::setFont(typeface(std::string_view(type) == "QHeaderView" ? Type::small : Type::body), type);
   const auto name = [](const QColor& c) { return c.name(); };
   app.setStyleSheet(
       QStringLiteral(
@@ -92,20 +95,24 @@ void setFace(QApplication& app, bool dark) {
           "QPushButton[main=\"true\"]:focus{border:2px solid %6}"
           "QPushButton[main=\"true\"]:disabled{background:%4;color:%7;border-color:%4}"
           "QPushButton[link=\"true\"]{background:transparent;border:0;border-bottom:1px solid %4;padding:2px 0;text-align:left}"
-          "QPushButton[link=\"true\"]:checked{border-bottom:2px solid %3;font-weight:bold}"
+          "QPushButton[link=\"true\"]:checked{border-bottom:3px solid %3}"
           "QPushButton[link=\"true\"]:focus,QPushButton[link=\"true\"]:hover{border-bottom:2px solid %3}"
           "QLineEdit{background:%8;color:%3;border:0;border-bottom:1px solid %4;padding:4px}"
           "QLineEdit:focus{border-bottom:2px solid %3}"
           "QTreeView,QTableView,QListView{background:transparent;color:%3;border:0;outline:0;selection-background-color:%5;"
-          "selection-color:%3} QTreeView::item,QListView::item{padding:3px 0}"
+          "selection-color:%3} QTreeView::item,QListView::item{padding:3px 6px}"
+          "QTreeView::item:selected,QListView::item:selected{background:%5;color:%3}"
+          "QTreeView::indicator,QCheckBox::indicator{width:13px;height:13px;border:1px solid %3;background:%8}"
+          "QTreeView::indicator:checked,QCheckBox::indicator:checked{image:url(:/icons/tick-%9.svg)}"
+          "QCheckBox:focus{border:1px dotted %3}"
           "QTreeView:focus,QListView:focus{border-left:2px solid %3}"
           "QHeaderView{background:transparent;border:0} QHeaderView::section{background:transparent;color:%7;border:0;"
-          "border-bottom:1px solid %4;padding:3px 2px;font-weight:normal}"
+          "border-bottom:1px solid %4;padding:3px 6px;font-weight:normal}"
           "QScrollBar:vertical{background:transparent;width:10px} QScrollBar::handle:vertical{background:%4;min-height:24px}"
           "QScrollBar::add-line,QScrollBar::sub-line{height:0;width:0} QScrollBar:horizontal{background:transparent;height:10px}"
           "QScrollBar::handle:horizontal{background:%4;min-width:24px}"
           "QToolTip{background:%2;color:%3;border:1px solid %4} QCheckBox{spacing:8px} QSplitter::handle{background:%4}")
-          .arg(name(f.paper), name(f.panel), name(f.ink), name(f.rule), name(f.picked), name(f.red), name(f.secondInk), name(f.free)));
+          .arg(name(f.paper), name(f.panel), name(f.ink), name(f.rule), name(f.picked), name(f.red), name(f.secondInk), name(f.free), f.dark ? QStringLiteral("dark") : QStringLiteral("light")));
 }
 
 namespace {
@@ -129,7 +136,8 @@ void fillStratum(QPainter& painter, const QRectF& rect, Stratum stratum) {
   painter.setClipRect(rect, Qt::IntersectClip);
   painter.fillRect(rect, f.tone(stratum));
   QColor mark = f.dark && stratum != Stratum::bedrock ? f.tone(stratum).darker(170) : f.tone(stratum).darker(128);
-  if (stratum == Stratum::bedrock || stratum == Stratum::kept) mark = f.tone(stratum).lighter(f.dark ? 260 : 135);
+  if (stratum == Stratum::bedrock) mark = f.tone(stratum).lighter(f.dark ? 260 : 135);
+  if (stratum == Stratum::kept) mark = f.tone(stratum).lighter(135);
   if (stratum == Stratum::planned) mark = f.red;
   if (stratum == Stratum::unknown) mark = f.secondInk;
   painter.setPen(QPen(mark, 1));

@@ -164,6 +164,7 @@ QString Words::problem(Errc code, const std::string& detail) {
     case Errc::corrupt: return t("the file is damaged; open an older copy or measure anew") + with;
     case Errc::notOurs: return t("it is not a file of Zip Tally") + with;
     case Errc::tooNew: return t("a newer version of Zip Tally wrote it") + with;
+    case Errc::conflict: return t("another line of the plan does something else with it; drop that line first") + with;
     case Errc::noConsent: return t("it needs consent first") + with;
     case Errc::tooManyOpen: return t("too many files are open; close other programs and try again") + with;
     case Errc::unsupported: return t("the file system cannot do that") + with;
@@ -290,7 +291,7 @@ QString Words::age(TimeNs then, TimeNs now) {
 }
 
 QString Words::clockTime(TimeNs time) {
-  return QLocale().toString(QDateTime::fromSecsSinceEpoch(time / nsPerSecond).time(), QLocale::ShortFormat);
+  return QLocale().toString(QDateTime::fromSecsSinceEpoch(time / nsPerSecond).time(), QStringLiteral("HH:mm"));
 }
 
 QString Words::date(TimeNs time) {
@@ -300,6 +301,10 @@ QString Words::date(TimeNs time) {
 QString Words::owner(std::uint32_t uid) {
   const passwd* entry = ::getpwuid(uid);
   return entry == nullptr ? t("user %1").arg(uid) : QString::fromLocal8Bit(entry->pw_name);
+}
+
+QString Words::things(std::uint64_t count) {
+  return count == 1 ? t("1 thing") : t("%1 things").arg(QLocale().toString(static_cast<qulonglong>(count)));
 }
 
 QString Words::findTitle(const Find& f) {
@@ -317,7 +322,7 @@ QString Words::findNote(const Find& f) {
     case FindKind::large: return t("large file, %1").arg(sinceModified(f.band));
     case FindKind::old: return files + QStringLiteral(", ") + sinceModified(f.band);
     case FindKind::dormant: return t("dormant: %1, %2").arg(files, sinceModified(f.band));
-    case FindKind::trash: return t("%1 things thrown away").arg(static_cast<int>(f.items.size() + 1) / 2);
+    case FindKind::trash: return t("%1 thrown away").arg(things((f.items.size() + 1) / 2));
     case FindKind::picked: return t("picked by hand, %1").arg(files);
   }
   return {};

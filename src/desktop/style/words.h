@@ -44,6 +44,7 @@ public:
   static QString clockTime(TimeNs t);
   static QString date(TimeNs t);
   static QString owner(std::uint32_t uid);
+  static QString things(std::uint64_t count);        ///< "1 thing", "8 things"
 
   static QString findTitle(const Find& f);
   static QString findNote(const Find& f);            ///< the second line in the list

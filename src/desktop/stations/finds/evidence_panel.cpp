@@ -51,7 +51,11 @@ EvidencePanel::EvidencePanel(QWidget* parent) : QWidget(parent) {
   inside_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
   inside_->setColumnWidth(1, 90);
   inside_->setColumnWidth(2, 84);
-  box->addWidget(inside_, 1);
+  box->addWidget(inside_, 100);
+  box->addStretch(1);
+  for (QLabel* l : {title_, note_, gain_, gainNote_}) l->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
+  amounts->addStretch();
+  names->addStretch();
 }
 
 void EvidencePanel::show(const Find* find, const JobView& view) {

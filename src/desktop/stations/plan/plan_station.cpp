@@ -168,7 +168,7 @@ void PlanStation::fillLines() {
     for (const Find& f : *view().finds)
       if (f.id == line.id) find = &f;
     QString title = find != nullptr ? Words::findTitle(*find) : Words::path(line.items.empty() ? line.place : line.items[0].path);
-    if (line.items.size() > 1) title += tr(", %1 things").arg(line.items.size());
+    if (line.items.size() > 1) title += QStringLiteral(", ") + Words::things(line.items.size());
     const bool gone = line.regret == Regret::personalGone;
     rows.append({QString::fromStdString(line.id), static_cast<int>(stratumOf(line.standing)), true, line.enabled,
                  {{title, title, line.enabled, false, !line.enabled, false},
@@ -201,7 +201,8 @@ QString PlanStation::figure() const {
   const auto count = view().plan.lines.size();
   if (!ready()) return tr("not measured");
   if (count == 0) return tr("empty");
-  return (count == 1 ? tr("1 line · %1") : tr("%2 lines · %1").arg(QStringLiteral("%1")).arg(count)).arg(Words::bytes(view().planned.sure));
+  const QString gain = Words::bytes(view().planned.sure);
+  return count == 1 ? tr("1 line · %1").arg(gain) : tr("%1 lines · %2").arg(count).arg(gain);
 }
 
 void PlanStation::enter() {

@@ -41,6 +41,10 @@ ProofStation::ProofStation(Session& session, Prompter& prompter, QWidget* parent
   lines_->header()->setSectionResizeMode(4, QHeaderView::Stretch);
   box->addWidget(lines_, 3);
   auto* foot = new QHBoxLayout;
+  sum_ = new QLabel(page);
+  sum_->setObjectName(QStringLiteral("proofSum"));
+  sum_->setFont(typeface(Type::strong));
+  foot->addWidget(sum_);
   foot->addStretch();
   again_ = button(tr("Read the drive again"), "proveAgain", page);
   measure_ = button(tr("Measure anew"), "measureAnew", page, true);
@@ -115,9 +119,9 @@ void ProofStation::fillTargets() {
   if (std::abs(others) >= 1'000'000) html += tr("<p style='margin:8px 0 2px 0'>Others changed the drive meanwhile: %1.</p>").arg(Words::signedBytes(others));
   verdicts_->setText(html);
   const bool held = !view().held.empty();
-  held_->setText(held ? tr("In the hold: %1 things, %2. They free nothing until released.")
-                            .arg(view().held.size())
-                            .arg(Words::bytes(view().proof->held))
+  held_->setText(held ? tr("In the hold: %1, %2. Nothing of it is free until released.")
+                            .arg(Words::things(view().held.size()),
+                                 Words::bytes(view().proof->held))
                       : tr("Nothing is held."));
   putBack_->setVisible(held);
   release_->setVisible(held);
@@ -133,7 +137,7 @@ void ProofStation::fillLines() {
     QString title = Words::path(line.example);
     for (const Find& f : *view().finds)
       if (f.id == line.line) title = Words::findTitle(f);
-    if (line.kind != FindKind::large && line.items > 1) title += tr(", %1 things").arg(line.items);
+    if (line.kind != FindKind::large && line.items > 1) title += QStringLiteral(", ") + Words::things(line.items);
     rows.append({QString::fromStdString(line.line), -1, false, false,
                  {{title, {}, true, false, false, false},
                   {Words::bytes(line.promised), Words::exact(line.promised), false, false, false, true},
@@ -142,12 +146,7 @@ void ProofStation::fillLines() {
                   {why.join(QStringLiteral("; ")), {}, false, false, true, false}}});
   }
   const SignedBytes difference = static_cast<SignedBytes>(proof.actual) - static_cast<SignedBytes>(proof.promised);
-  rows.append({QStringLiteral("sum"), -1, false, false,
-               {{tr("sum"), {}, true, false, false, false},
-                {Words::bytes(proof.promised), Words::exact(proof.promised), true, false, false, true},
-                {Words::bytes(proof.actual), Words::exact(proof.actual), true, false, false, true},
-                {Words::signedBytes(difference), {}, false, difference < 0, difference == 0, true},
-                {QString(), {}, false, false, true, false}}});
+  sum_->setText(tr("sum: promised %1, actual %2, difference %3").arg(Words::bytes(proof.promised), Words::bytes(proof.actual), Words::signedBytes(difference)));
   rows_->setRows(rows);
 }
 

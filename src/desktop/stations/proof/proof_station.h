@@ -37,6 +37,7 @@ private:
   QPushButton* release_ = nullptr;
   QTreeView* lines_ = nullptr;
   RowsModel* rows_ = nullptr;
+  QLabel* sum_ = nullptr;
   QPushButton* again_ = nullptr;
   QPushButton* measure_ = nullptr;
 };

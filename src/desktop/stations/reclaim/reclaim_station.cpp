@@ -183,9 +183,8 @@ void ReclaimStation::refresh() {
   }
   std::uint64_t things = 0;
   for (const auto& line : view().consent.lines) things += line.items;
-  agree_->setText(tr("I agree: %1 things on %2 lines are removed for good. This cannot be undone.")
-                      .arg(QLocale().toString(static_cast<qulonglong>(things)))
-                      .arg(view().consent.lines.size()));
+  agree_->setText(tr("I agree: %1 on %2 go for good. This cannot be undone.")
+                      .arg(Words::things(things), view().consent.lines.size() == 1 ? tr("1 line") : tr("%1 lines").arg(view().consent.lines.size())));
   agree_->setVisible(needs && !running);
   QPalette red = palette();
   red.setColor(QPalette::WindowText, face().red);

@@ -142,7 +142,7 @@ void SurveyStation::refresh() {
   if (!ready()) return;
   statement_->show(view());
   const auto count = view().survey->exceptions.size();
-  exceptions_->setVisible(count > 0);
+  exceptions_->setVisible(count > 0 && !fieldShown());
   exceptions_->setText(count == 1 ? tr("1 place could not be looked into…") : tr("%1 places could not be looked into…").arg(count));
   if (shown_ != view().survey) {
     shown_ = view().survey;
@@ -173,6 +173,9 @@ void SurveyStation::startFilter() {
 
 void SurveyStation::showField(bool field) {
   faces_->setCurrentIndex(field ? 1 : 0);
+  // The field needs the room; the statement is one key away.
+  statement_->setVisible(!field);
+  exceptions_->setVisible(!field && view().survey && !view().survey->exceptions.empty());
   enter();
 }
 

@@ -1,0 +1,184 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The binary, run as a user would.
+#include <gtest/gtest.h>
+#include <unistd.h>
+
+#include <filesystem>
+
+#include "support/run_program.h"
+#include "support/temp_folder.h"
+
+namespace zt::test {
+namespace {
+
+template <class... A>
+Ran ztally(const A&... a) {
+  return runProgram({ZTALLY, std::string(a)...});
+}
+
+class Ztally : public ::testing::Test {
+protected:
+  void SetUp() override {
+    t.file("drive/films/one.mp4", 2'000'000);
+    t.file("drive/films/two.mp4", 1'500'000);
+    t.file("drive/odd\nname\xFF", "x");
+    t.age("drive/films/two.mp4", 900);
+  }
+  Ran measure() { return ztally("measure", t / "drive", "--job", job, "--job-on-drive", "--target", "50%", "--json"); }
+  TempFolder t;
+  std::string job = t / "a.ztjob";
+};
+
+TEST_F(Ztally, MeasuresWithAllDocumentedFields) {
+  const Ran ran = measure();
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  const auto j = ran.json();
+  for (const char* key : {"entries", "files", "folders", "length_bytes", "occupied_bytes", "linked_inodes", "unreadable", "vanished", "seconds", "statement"})
+    EXPECT_TRUE(j.contains(key)) << key;
+  EXPECT_EQ(j["entries"], 5);
+  EXPECT_EQ(j["length_bytes"], 3'500'001);
+  std::int64_t sum = 0;
+  for (const auto& line : j["statement"]["lines"]) sum += line["bytes"].get<std::int64_t>();
+  EXPECT_EQ(sum, j["statement"]["capacity_bytes"].get<std::int64_t>());
+}
+
+TEST_F(Ztally, GoesTheWholeWay) {
+  ASSERT_EQ(measure().status, 0);
+  const auto finds = ztally("finds", "--job", job, "--json").json();
+  ASSERT_FALSE(finds["finds"].empty());
+  EXPECT_EQ(ztally("plan", "--job", job, "add", "films/one.mp4").status, 0);
+  EXPECT_EQ(ztally("plan", "--job", job, "add", "--action", "hold", "films/two.mp4").status, 0);
+  const auto plan = ztally("plan", "--job", job, "show", "--json").json();
+  EXPECT_EQ(plan["lines"].size(), 2u);
+  EXPECT_GE(plan["planned"]["sure_bytes"].get<std::uint64_t>(), 2'000'000u);
+  EXPECT_GT(plan["planned"]["at_most_bytes"], plan["planned"]["sure_bytes"]);
+
+  const Ran asked = ztally("reclaim", "--job", job, "--json");
+  EXPECT_EQ(asked.status, 4);
+  const std::string token = asked.json()["consent"]["token"];
+  EXPECT_TRUE(t.has("drive/films/one.mp4"));
+  EXPECT_EQ(ztally("reclaim", "--job", job, "--consent", "0123").status, 4);
+  EXPECT_EQ(ztally("reclaim", "--job", job, "--dry-run").status, 0);
+  EXPECT_TRUE(t.has("drive/films/one.mp4"));
+  const Ran done = ztally("reclaim", "--job", job, "--consent", token, "--json");
+  EXPECT_EQ(done.status, 0) << done.err << done.out;
+  EXPECT_FALSE(t.has("drive/films/one.mp4"));
+  EXPECT_FALSE(t.has("drive/films/two.mp4"));
+
+  const auto proof = ztally("prove", "--job", job, "--json").json();
+  EXPECT_EQ(proof["lines"][0]["actual_bytes"], proof["lines"][0]["promised_bytes"]);
+  EXPECT_EQ(proof["lines"][1]["reasons"][0]["reason"], "held");
+  EXPECT_EQ(ztally("undo", "--job", job).status, 0);
+  EXPECT_TRUE(t.has("drive/films/two.mp4"));
+  EXPECT_NE(ztally("release", "--job", job).out.find("nothing to do"), std::string::npos);
+}
+
+TEST_F(Ztally, ReleasesOnlyWithConsent) {
+  measure();
+  ztally("plan", "--job", job, "add", "--action", "hold", "films");
+  ASSERT_EQ(ztally("reclaim", "--job", job).status, 0) << "holds need no consent";
+  EXPECT_FALSE(t.has("drive/films"));
+  const Ran asked = ztally("release", "--job", job, "--json");
+  EXPECT_EQ(asked.status, 4);
+  EXPECT_TRUE(t.has("drive/.zip-tally-hold"));
+  const Ran gone = ztally("release", "--job", job, "--consent", asked.json()["consent"]["token"].get<std::string>());
+  EXPECT_EQ(gone.status, 0) << gone.err;
+  EXPECT_FALSE(t.has("drive/.zip-tally-hold"));
+}
+
+TEST_F(Ztally, EscapesNamesAndKeepsTheirBytes) {
+  measure();
+  const auto tree = ztally("tree", "--job", job, "--json").json();
+  for (const auto& child : tree["children"]) {
+    if (child["path"] == "films") continue;
+    EXPECT_EQ(child["path"], "odd\\x0aname\\xff");
+    EXPECT_EQ(child["path_b64"], "b2RkCm5hbWX/");
+  }
+  EXPECT_EQ(ztally("plan", "--job", job, "add", "odd\\x0aname\\xff").status, 0);
+  EXPECT_EQ(ztally("plan", "--job", job, "drop", "odd\\x0aname\\xff").status, 0);
+}
+
+TEST_F(Ztally, RefusesBadInputWithTheRightStatus) {
+  EXPECT_EQ(ztally("measure", t / "none").status, 1);
+  EXPECT_EQ(ztally("measure", t / "drive/films/one.mp4").status, 1);
+  for (const char* target : {"-3GB", "120%", "x"}) EXPECT_EQ(ztally("measure", t / "drive", std::string("--target=") + target).status, 2) << target;
+  EXPECT_EQ(ztally("measure").status, 2);
+  EXPECT_EQ(ztally("nonsense").status, 2);
+  EXPECT_EQ(ztally("measure", t / "drive", "--job", job).status, 4) << "the job file would lie on the measured drive";
+  EXPECT_EQ(ztally("finds", "--job", t / "none.ztjob").status, 1);
+  t.file("other.ztjob", "no job at all");
+  EXPECT_EQ(ztally("finds", "--job", t / "other.ztjob").status, 1);
+  measure();
+  EXPECT_EQ(ztally("plan", "--job", job, "add", "../drive").status, 4);
+  EXPECT_EQ(ztally("plan", "--job", job, "add", "films/none").status, 1);
+  EXPECT_EQ(ztally("finds", "--job", job, "--kind", "everything").status, 2);
+  EXPECT_EQ(ztally("propose", "--job", job, "--ceiling", "sky").status, 2);
+}
+
+TEST_F(Ztally, RefusesPlanFilesThatDoNotFit) {
+  measure();
+  ztally("plan", "--job", job, "add", "films/one.mp4");
+  auto plan = ztally("plan", "--job", job, "show", "--json").json();
+  const auto tryPlan = [&](const nlohmann::json& p) {
+    t.file("plan.json", p.dump());
+    return ztally("reclaim", "--job", job, "--plan", t / "plan.json", "--consent", "x").status;
+  };
+  auto climbing = plan;
+  climbing["lines"][0]["items"][0]["path"] = "../drive/films/one.mp4";
+  EXPECT_EQ(tryPlan(climbing), 4);
+  auto absolute = plan;
+  absolute["lines"][0]["items"][0]["path"] = t / "drive/films/one.mp4";
+  EXPECT_EQ(tryPlan(absolute), 4);
+  auto other = plan;
+  other["lines"][0]["items"][0]["identity"]["inode"] = 1;
+  EXPECT_EQ(tryPlan(other), 4);
+  auto newer = plan;
+  newer["version"] = 7;
+  EXPECT_EQ(tryPlan(newer), 1);
+  EXPECT_EQ(tryPlan("[]"), 1);
+  EXPECT_TRUE(t.has("drive/films/one.mp4"));
+}
+
+TEST(ZtallyHelp, SaysWhatEachVerbDoes) {
+  const Ran help = ztally("--help");
+  EXPECT_EQ(help.status, 0);
+  for (const char* verb : {"drives", "measure", "tree", "finds", "propose", "plan", "reclaim", "prove", "undo", "release", "demo"}) {
+    EXPECT_NE(help.out.find(verb), std::string::npos) << verb;
+    EXPECT_EQ(ztally(verb, "--help").status, 0) << verb;
+  }
+}
+
+TEST(ZtallyDrives, ListsTheRootDrive) {
+  const auto j = ztally("drives", "--json").json();
+  ASSERT_TRUE(j.contains("drives"));
+  for (const auto& d : j["drives"]) EXPECT_GT(d["capacity_bytes"].get<std::uint64_t>(), 0u);
+}
+
+/// The stand-in drive: the expected list is held against what this version's detectors find.
+TEST(ZtallyDemo, HasTheFindsItPromises) {
+  TempFolder t;
+  ASSERT_EQ(ztally("demo", t / "si").status, 0);
+  EXPECT_EQ(ztally("demo", t / "si").status, 1) << "never over something that is there";
+  const std::string job = t / "a.ztjob";
+  const auto measured = ztally("measure", t / "si", "--stand-in", "--job", job, "--json").json();
+  EXPECT_NEAR(measured["statement"]["lines"][0]["bytes"].get<double>(), 9.6e9, 5e6);
+  EXPECT_LT(std::abs(measured["statement"]["unexplained_bytes"].get<double>()), 1e6);
+  const auto finds = ztally("finds", "--job", job, "--json").json()["finds"];
+  const auto expected = nlohmann::json::parse(t.read("si/expected-finds.json"));
+  int checked = 0;
+  for (const auto& e : expected) {
+    const std::string kind = e["kind"];
+    if (kind != "large" && kind != "old" && kind != "dormant" && kind != "trash") continue;
+    bool found = false;
+    for (const auto& f : finds) found = found || (f["kind"] == kind && (f["items"][0]["path"] == e["path"] || f["place"] == e["path"]));
+    EXPECT_EQ(found, e["find"].get<bool>()) << e;
+    ++checked;
+  }
+  EXPECT_GE(checked, 12);
+  const auto proposal = ztally("propose", "--job", job, "--json").json();
+  EXPECT_TRUE(proposal["reached"].get<bool>());
+  EXPECT_LE(proposal["proof"]["bound_gap"].get<double>(), 0.001);
+}
+
+}  // namespace
+}  // namespace zt::test

@@ -1,0 +1,141 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/job/job_file.h"
+
+#include <gtest/gtest.h>
+
+#include <filesystem>
+#include <fstream>
+
+#include "core/job/job.h"
+#include "support/fakes.h"
+#include "support/temp_folder.h"
+
+namespace zt::test {
+namespace {
+
+JournalRecord record(std::int64_t seq, ItemState state) {
+  JournalRecord r;
+  r.run = 1;
+  r.seq = seq;
+  r.line = "large-1";
+  r.path = "d/odd\xFF\nname";
+  r.holdFolder = ".zip-tally-hold/run-1";
+  r.identity = {EntryKind::file, 42, 9000, -5, 7, 8};
+  r.state = state;
+  r.promised = 9000;
+  return r;
+}
+
+TEST(JobFile, KeepsTheLastWordOnEveryItem) {
+  TempFolder t;
+  {
+    auto file = JobFile::create(t / "a.ztjob").value();
+    const JournalRecord first[] = {record(1, ItemState::intended), record(2, ItemState::intended)};
+    ASSERT_TRUE(file->write(first));
+    const JournalRecord later[] = {record(1, ItemState::held)};
+    ASSERT_TRUE(file->write(later));
+  }
+  auto file = JobFile::open(t / "a.ztjob").value();
+  const auto all = file->records(1, {}).value();
+  ASSERT_EQ(all.size(), 2u);
+  EXPECT_EQ(all[0].state, ItemState::held);
+  EXPECT_EQ(all[0].path, "d/odd\xFF\nname");
+  EXPECT_EQ(all[0].identity, record(1, ItemState::held).identity);
+  const ItemState wanted[] = {ItemState::intended};
+  EXPECT_EQ(file->records(0, wanted)->size(), 1u);
+}
+
+TEST(JobFile, RefusesWhatIsNotOurs) {
+  TempFolder t;
+  t.file("text.ztjob", std::string("just some text that is long enough to have a header, if it were a database at all, which it is not"));
+  t.file("empty.ztjob", std::string());
+  EXPECT_EQ(JobFile::open(t / "text.ztjob").error().code, Errc::notOurs);
+  EXPECT_EQ(JobFile::open(t / "empty.ztjob").error().code, Errc::notOurs);
+  EXPECT_EQ(JobFile::open(t / "none.ztjob").error().code, Errc::notThere);
+  EXPECT_EQ(JobFile::create(t / "text.ztjob").error().code, Errc::taken);
+}
+
+TEST(JobFile, RefusesANewerVersion) {
+  TempFolder t;
+  JobFile::create(t / "a.ztjob").value();
+  // The user version lies at byte 60 of an SQLite header, big-endian.
+  std::fstream raw(t / "a.ztjob", std::ios::in | std::ios::out | std::ios::binary);
+  raw.seekp(63);
+  raw.put(9);
+  raw.close();
+  EXPECT_EQ(JobFile::open(t / "a.ztjob").error().code, Errc::tooNew);
+}
+
+TEST(JobFile, SaysSoWhenItsDiskIsFull) {
+  TempFolder t;
+  auto file = JobFile::create(t / "a.ztjob").value();
+  file->limitPages(12);
+  EXPECT_EQ(file->put("big", std::string(200'000, 'x')).error().code, Errc::noSpace);
+  EXPECT_FALSE(file->get("big")->has_value());
+}
+
+TEST(JobFile, IsForOneProcessAtATime) {
+  TempFolder t;
+  auto file = JobFile::create(t / "a.ztjob").value();
+  ASSERT_TRUE(file->put("k", "v"));
+  EXPECT_EQ(JobFile::open(t / "a.ztjob").error().code, Errc::busy);
+}
+
+/// A whole job, cut at every length: it opens whole or says what is wrong, and never crashes.
+TEST(Job, BearsATruncationAtAnyLength) {
+  TempFolder t;
+  t.file("drive/a/big", 70'000);
+  t.file("drive/b", 9'000);
+  RealSystem real;
+  {
+    auto job = Job::create(real.ports, t / "drive", false, {t / "a.ztjob", true}).value();
+    ASSERT_TRUE(job->measure({}, {}, nullptr));
+    ASSERT_TRUE(job->addToPlan(**job->pick("b"), StepAction::hold));
+  }
+  std::string whole = t.read("a.ztjob");
+  int opened = 0;
+  for (std::size_t size = 0; size < whole.size(); size += size < 1100 ? 13 : 509) {
+    t.file("cut.ztjob", whole.substr(0, size));
+    opened += Job::open(real.ports, t / "cut.ztjob").has_value();
+    for (const char* rest : {"cut.ztjob-wal", "cut.ztjob-shm"}) std::filesystem::remove(t / rest);
+  }
+  EXPECT_EQ(opened, 0);
+  EXPECT_TRUE(Job::open(real.ports, t / "a.ztjob"));
+}
+
+TEST(Job, KeepsItsFileOffTheMeasuredDriveUnlessTold) {
+  TempFolder t;
+  t.file("drive/a", 100);
+  RealSystem real;
+  EXPECT_EQ(Job::create(real.ports, t / "drive", false, {t / "a.ztjob", false}).error().code, Errc::onDrive);
+  EXPECT_FALSE(t.has("a.ztjob"));
+}
+
+TEST(Job, ComesBackAsItWasLeft) {
+  TempFolder t;
+  t.file("drive/a/big", 3'000'000);
+  t.file("drive/b", 9'000);
+  RealSystem real;
+  std::string token;
+  {
+    auto job = Job::create(real.ports, t / "drive", false, {t / "a.ztjob", true}).value();
+    ASSERT_TRUE(job->measure({}, {}, nullptr));
+    ASSERT_TRUE(job->addTarget("upgrade", "1GB"));
+    ASSERT_TRUE(job->addToPlan(**job->pick("a"), StepAction::discard));
+    ASSERT_TRUE(job->mark("b", Mark::kept));
+    token = job->consent().token;
+  }
+  auto job = Job::open(real.ports, t / "a.ztjob").value();
+  EXPECT_EQ(job->targets()[0].label, "upgrade");
+  EXPECT_EQ(job->consent().token, token);
+  EXPECT_EQ(job->markOf("b"), Mark::kept);
+  const auto report = job->reclaim(token, {}, {});
+  ASSERT_TRUE(report);
+  EXPECT_EQ(report->lines[0].state, LineOutcome::State::done);
+  EXPECT_FALSE(t.has("drive/a"));
+  EXPECT_TRUE(t.has("drive/b"));
+  EXPECT_EQ(job->prove()->lines[0].actual, report->lines[0].promised);
+}
+
+}  // namespace
+}  // namespace zt::test

@@ -1,0 +1,181 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/plan/proposer.h"
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <chrono>
+#include <numeric>
+#include <random>
+
+#include "core/plan/plan_json.h"
+#include "support/planned.h"
+
+namespace zt::test {
+namespace {
+
+Bytes sumOf(const std::vector<Bytes>& amounts, const std::vector<std::size_t>& picked) {
+  return std::accumulate(picked.begin(), picked.end(), Bytes{0}, [&](Bytes b, std::size_t i) { return b + amounts[i]; });
+}
+
+TEST(CoverTightly, MatchesTryingAllSubsets) {
+  const auto seed = std::random_device{}();
+  std::mt19937 random(seed);
+  for (int round = 0; round < 300; ++round) {
+    std::vector<Bytes> amounts(1 + random() % 12);
+    for (Bytes& a : amounts) a = 1 + random() % 100;
+    std::sort(amounts.rbegin(), amounts.rend());
+    const Bytes need = 1 + random() % 500;
+    Bytes best = ~Bytes{0};
+    for (unsigned set = 0; set < (1u << amounts.size()); ++set) {
+      Bytes sum = 0;
+      for (std::size_t i = 0; i < amounts.size(); ++i) sum += (set >> i & 1u) != 0 ? amounts[i] : 0;
+      if (sum >= need) best = std::min(best, sum);
+    }
+    const auto picked = coverTightly(amounts, need);
+    ASSERT_EQ(picked.empty() ? ~Bytes{0} : sumOf(amounts, picked), best) << "seed " << seed;
+  }
+}
+
+TEST(CoverTightly, ComesCloseOnManyAmounts) {
+  const auto seed = std::random_device{}();
+  std::mt19937_64 random(seed);
+  std::vector<Bytes> amounts(100'000);
+  for (Bytes& a : amounts) a = 1'000 + random() % 10'000'000;
+  std::sort(amounts.rbegin(), amounts.rend());
+  const Bytes need = std::accumulate(amounts.begin(), amounts.end(), Bytes{0}) / 3;
+  const Bytes got = sumOf(amounts, coverTightly(amounts, need));
+  EXPECT_GE(got, need) << "seed " << seed;
+  EXPECT_LE(static_cast<double>(got - need) / static_cast<double>(need), 0.001);
+}
+
+MemoryFileSystem& homeWith(MemoryFileSystem& files) {
+  files.add("var/cache/apt/archives/p.deb", std::string(40'000, 'x'));   // spent, time or bandwidth
+  files.add("home/w/.cache/blob", std::string(60'000, 'x'));             // rebuilds
+  files.add("home/w/film.mp4", std::string(200'000, 'x'));               // owner's call
+  files.add("home/w/photo.tif", std::string(80'000, 'x'));
+  files.add("odd/image.raw", std::string(900'000, 'x'));                 // unjudged
+  files.add("usr/lib/huge.so", std::string(900'000, 'x'));               // bedrock
+  return files;
+}
+
+TEST(Propose, TakesTheLowestCeilingThatReaches) {
+  MemoryFileSystem files;
+  const Measured m(homeWith(files), "/", true);
+  const auto cheap = propose(m.finds, 90'000, m.survey->tree, m.context->setGain, {});
+  EXPECT_TRUE(cheap.reached);
+  EXPECT_EQ(cheap.ceiling, Regret::timeOrBandwidth);
+  EXPECT_EQ(cheap.plan.lines.size(), 2u);
+  const auto dear = propose(m.finds, 150'000, m.survey->tree, m.context->setGain, {});
+  EXPECT_TRUE(dear.reached);
+  EXPECT_EQ(dear.ceiling, Regret::personalGone);
+  EXPECT_FALSE(dear.usesUnjudged);
+}
+
+TEST(Propose, LeavesUnjudgedAloneUntilNothingElseReaches) {
+  MemoryFileSystem files;
+  const Measured m(homeWith(files), "/", true);
+  const auto far = propose(m.finds, 600'000, m.survey->tree, m.context->setGain, {});
+  EXPECT_TRUE(far.reached);
+  EXPECT_TRUE(far.usesUnjudged);
+  for (const auto& line : far.plan.lines) EXPECT_NE(line.standing, Standing::bedrock);
+}
+
+TEST(Propose, SaysWhatIsShort) {
+  MemoryFileSystem files;
+  const Measured m(homeWith(files), "/", true);
+  ProposeOptions options;
+  options.ceiling = Regret::timeOrBandwidth;
+  const auto p = propose(m.finds, 300'000, m.survey->tree, m.context->setGain, options);
+  EXPECT_FALSE(p.reached);
+  EXPECT_EQ(p.shortBy, 300'000 - plannedGain(p.plan, m.context->setGain).sure);
+}
+
+TEST(Propose, KeepsWhatIsToBeKept) {
+  MemoryFileSystem files;
+  const Measured m(homeWith(files), "/", true);
+  ProposeOptions options;
+  options.keep = {"home/w/film.mp4"};
+  const auto p = propose(m.finds, 150'000, m.survey->tree, m.context->setGain, options);
+  for (const auto& line : p.plan.lines)
+    for (const auto& item : line.items) EXPECT_NE(item.path, "home/w/film.mp4");
+  EXPECT_TRUE(p.reached);
+}
+
+TEST(Propose, NeverCountsOneByteTwice) {
+  MemoryFileSystem files;
+  for (int i = 0; i < 20; ++i) {
+    const auto node = files.add("srv/old/f" + std::to_string(i), std::string(10'000 + static_cast<std::size_t>(i) * 500, 'x'));
+    node->stat.modified = 0;
+  }
+  files.add("srv/old/")->stat.modified = 0;
+  const Measured m(files, "/", true);
+  const auto p = propose(m.finds, 150'000, m.survey->tree, m.context->setGain, {});
+  Bytes singly = 0;
+  for (const auto& line : p.plan.lines) singly += line.gain.sure;
+  EXPECT_EQ(singly, plannedGain(p.plan, m.context->setGain).sure);
+  EXPECT_TRUE(p.reached);
+}
+
+TEST(PlannedGain, CountsLinksHolesAndNestingAsASet) {
+  MemoryFileSystem files;
+  files.add("d/a", std::string(10'000, 'x'));
+  files.add("e/");
+  files.link("d/a", "e/b");
+  const Measured m(files);
+  const Bytes file = m.survey->tree.occupied(*m.survey->tree.find("d/a"));
+  const auto gain = [&](std::initializer_list<const char*> paths, StepAction action = StepAction::discard) {
+    Plan plan;
+    for (const char* p : paths) plan.lines.push_back(m.line(p, action));
+    return plannedGain(plan, m.context->setGain);
+  };
+  EXPECT_EQ(gain({"d/a"}).sure, 0u);
+  EXPECT_EQ(gain({"d/a", "e/b"}).sure, file);
+  EXPECT_EQ(gain({"d", "d/a", "e/b"}).sure, file + 4096);
+  EXPECT_EQ(gain({"d", "e"}, StepAction::hold).sure, 0u);
+  EXPECT_EQ(gain({"d", "e"}, StepAction::hold).atMost, file + 8192);
+}
+
+TEST(PlanJson, RoundTripsAndRefusesHostileText) {
+  MemoryFileSystem files;
+  files.add("d/odd\xFF\nname", std::string(9000, 'x'));
+  const Measured m(files);
+  Plan plan;
+  plan.lines.push_back(m.line("d/odd\xFF\nname", StepAction::hold));
+  const std::string text = toJson(plan).dump();
+  auto back = planFromJson(nlohmann::json::parse(text));
+  ASSERT_TRUE(back);
+  EXPECT_EQ(back->lines[0].items[0].path, "d/odd\xFF\nname");
+  EXPECT_EQ(back->lines[0].items[0].identity, plan.lines[0].items[0].identity);
+  EXPECT_EQ(back->lines[0].action, StepAction::hold);
+  for (std::size_t size = 0; size < text.size(); ++size) EXPECT_FALSE(planFromJson(nlohmann::json::parse(text.substr(0, size), nullptr, false)));
+  auto newer = nlohmann::json::parse(text);
+  newer["version"] = 2;
+  EXPECT_EQ(planFromJson(newer).error().code, Errc::tooNew);
+  auto wrong = nlohmann::json::parse(text);
+  wrong["lines"][0]["items"][0]["identity"]["inode"] = -3;
+  EXPECT_EQ(planFromJson(wrong).error().code, Errc::badInput);
+}
+
+TEST(Bind, RefusesPathsAndIdentitiesThatDoNotFit) {
+  MemoryFileSystem files;
+  files.add("d/a", "x");
+  const Measured m(files);
+  const auto code = [&](const std::function<void(PlanItem&)>& spoil) {
+    Plan plan;
+    plan.lines.push_back(m.line("d/a"));
+    spoil(plan.lines[0].items[0]);
+    const auto bound = bind(plan, m.survey->tree);
+    return bound ? Errc::busy : bound.error().code;
+  };
+  EXPECT_EQ(code([](PlanItem&) {}), Errc::busy);
+  for (const char* path : {"../a", "/d/a", "d/../d/a", "d//a", "./d/a", "", "d/a/"})
+    EXPECT_EQ(code([&](PlanItem& i) { i.path = path; }), Errc::outsideRoot) << path;
+  EXPECT_EQ(code([](PlanItem& i) { i.path = "d/none"; }), Errc::notThere);
+  EXPECT_EQ(code([](PlanItem& i) { ++i.identity.inode; }), Errc::changed);
+  EXPECT_EQ(code([](PlanItem& i) { ++i.identity.modified; }), Errc::changed);
+  EXPECT_EQ(code([](PlanItem& i) { ++i.identity.changedMark; }), Errc::changed);
+}
+
+}  // namespace
+}  // namespace zt::test

@@ -1,0 +1,112 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The whole flow on the stand-in drive, once by keyboard and once by mouse.
+#include "desktop/window_fixture.h"
+
+namespace zt::test {
+namespace {
+
+class Flow : public WindowTest {};
+
+TEST_F(Flow, ByKeyboard) {
+  TempFolder t;
+  measureStandIn(t);
+  EXPECT_EQ(window->station(), surveyStation) << "the survey is shown when it is there";
+  EXPECT_NEAR(static_cast<double>(session().view().free), 9.6e9, 1e7);
+  station(3);
+  EXPECT_EQ(window->station(), findsStation);
+  judge(QStringLiteral("trash · warden"), Qt::Key_P);
+  ASSERT_EQ(session().view().plan.lines.size(), 1u);
+  judge(QStringLiteral("logger.raw"), Qt::Key_P);
+  judge(QStringLiteral("hydrophone-a"), Qt::Key_H);
+  ASSERT_EQ(session().view().plan.lines.size(), 3u);
+  EXPECT_NEAR(static_cast<double>(session().view().planned.sure), 10.2e9, 1e7);
+  EXPECT_GT(session().view().planned.atMost, session().view().planned.sure);
+
+  station(5);
+  auto* agree = find<QCheckBox>("agree");
+  auto* start = find<QPushButton>("startRun");
+  EXPECT_FALSE(start->isEnabled()) << "no start without consent";
+  agree->setFocus();
+  key(agree, Qt::Key_Space);
+  EXPECT_TRUE(start->isEnabled());
+  start->setFocus();
+  key(start, Qt::Key_Space);
+  ASSERT_TRUE(waitFor([&] { return session().view().proof.has_value(); }));
+  ASSERT_TRUE(idle());
+  EXPECT_FALSE(t.has("si/drive/srv/virtual-machines/logger.raw"));
+  EXPECT_FALSE(t.has("si/drive/srv/recordings/hydrophone-trial/hydrophone-a.wav"));
+  EXPECT_NEAR(static_cast<double>(session().view().free), 19.8e9, 2e7);
+
+  station(6);
+  EXPECT_TRUE(text("heldNote").contains(QStringLiteral("1 thing")));
+  auto* putBack = find<QPushButton>("putBack");
+  putBack->setFocus();
+  key(putBack, Qt::Key_Space);
+  ASSERT_TRUE(waitFor([&] { return session().view().held.empty() && !session().busy(); }));
+  EXPECT_TRUE(t.has("si/drive/srv/recordings/hydrophone-trial/hydrophone-a.wav"));
+}
+
+TEST_F(Flow, ByMouse) {
+  TempFolder t;
+  ASSERT_TRUE(zt::demo::build(t / "si", real.clock.now()));
+  prompter.folders = {QString::fromStdString(t / "si")};
+  click("openStandIn");
+  click("measure");
+  ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
+  ASSERT_TRUE(idle());
+  auto* strip = find<QWidget>("stations");
+  QTest::mouseClick(strip, Qt::LeftButton, {}, QPoint(36 + 166 * 3, 30));
+  ASSERT_EQ(window->station(), planStation);
+  click("propose");
+  ASSERT_TRUE(waitFor([&] { return session().view().proposal.has_value(); }));
+  ASSERT_TRUE(idle());
+  EXPECT_TRUE(session().view().proposal->reached);
+  EXPECT_TRUE(text("planSummary").contains(QStringLiteral("reaches"))) << text("planSummary").toStdString();
+  click("toReclaim");
+  QTest::mouseClick(find<QCheckBox>("agree"), Qt::LeftButton, {}, QPoint(8, find<QCheckBox>("agree")->height() / 2));
+  click("startRun");
+  ASSERT_TRUE(waitFor([&] { return session().view().proof.has_value(); }));
+  ASSERT_TRUE(idle());
+  click("toProof");
+  EXPECT_TRUE(text("verdicts").contains(QStringLiteral("met")));
+  for (const auto& target : session().view().proof->targets) EXPECT_TRUE(target.met);
+  EXPECT_EQ(session().view().proof->promised, session().view().proof->actual);
+}
+
+TEST_F(Flow, ReleaseAsksFirst) {
+  TempFolder t;
+  measureStandIn(t);
+  station(3);
+  judge(QStringLiteral("hydrophone-a"), Qt::Key_H);
+  station(5);
+  click("startRun");
+  ASSERT_TRUE(waitFor([&] { return session().view().proof.has_value(); }));
+  ASSERT_TRUE(idle());
+  station(6);
+  prompter.yes = false;
+  click("release");
+  ASSERT_TRUE(waitFor([&] { return prompter.asked.size() == 1; }));
+  ASSERT_TRUE(idle());
+  EXPECT_EQ(session().view().held.size(), 1u);
+  prompter.yes = true;
+  click("release");
+  ASSERT_TRUE(waitFor([&] { return session().view().held.empty() && !session().busy(); }));
+  EXPECT_FALSE(t.has("si/drive/.zip-tally-hold"));
+}
+
+TEST_F(Flow, AJobComesBack) {
+  TempFolder t;
+  measureStandIn(t);
+  station(3);
+  judge(QStringLiteral("logger.raw"), Qt::Key_P);
+  const QString file = QString::fromStdString(session().view().file);
+  window = nullptr;
+  SetUp();
+  prompter.files = {file};
+  click("openJob");
+  ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
+  EXPECT_EQ(session().view().plan.lines.size(), 1u);
+}
+
+}  // namespace
+}  // namespace zt::test

@@ -1,0 +1,210 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <QAbstractItemModelTester>
+#include <QAction>
+#include <QClipboard>
+
+#include "desktop/window_fixture.h"
+
+namespace zt::test {
+namespace {
+
+class Stations : public WindowTest {};
+
+TEST_F(Stations, SayWhatTheyWaitFor) {
+  for (int i = 2; i <= 6; ++i) {
+    station(i);
+    auto* page = window->findChildren<Station*>()[i - 1];
+    EXPECT_FALSE(page->findChild<QLabel*>(QStringLiteral("waiting"))->text().isEmpty()) << i;
+  }
+}
+
+TEST_F(Stations, TheBenchListsTheDrivesOfTheMachine) {
+  ASSERT_TRUE(waitFor([&] { return !session().drives().empty(); }));
+  auto* shelf = window->findChild<DriveShelf*>();
+  EXPECT_EQ(shelf->drives().size(), static_cast<qsizetype>(session().drives().size()));
+  EXPECT_TRUE(shelf->tableTwin().contains(QStringLiteral("free")));
+}
+
+TEST_F(Stations, AFolderThatIsNotThereIsSaidAndNothingIsLost) {
+  window->openPlace(QStringLiteral("/no/such/folder"));
+  auto* failure = find<QLabel>("failure");
+  ASSERT_TRUE(waitFor([&] { return failure->isVisible(); }));
+  EXPECT_TRUE(failure->text().contains(QStringLiteral("/no/such/folder")));
+}
+
+TEST_F(Stations, AStandInThatIsNoneIsRefused) {
+  TempFolder t;
+  window->openStandIn(QString::fromStdString(t.path()));
+  EXPECT_TRUE(find<QLabel>("failure")->isVisible());
+}
+
+TEST_F(Stations, ModelsKeepTheRulesOfModels) {
+  TempFolder t;
+  measureStandIn(t);
+  auto* finds = find<QTreeView>("finds")->model();
+  auto* folders = find<QTreeView>("folders")->model();
+  const QAbstractItemModelTester a(finds, QAbstractItemModelTester::FailureReportingMode::Fatal);
+  const QAbstractItemModelTester b(folders, QAbstractItemModelTester::FailureReportingMode::Fatal);
+  QTest::keyClicks(find<QLineEdit>("findsFilter"), QStringLiteral("size>1GB age>1y"));
+  find<QTreeView>("folders")->expand(folders->index(0, 0, folders->index(0, 0)));
+  EXPECT_GT(finds->rowCount(), 0);
+}
+
+TEST_F(Stations, TheFilterUnderstandsSizesAgesAndKinds) {
+  TempFolder t;
+  measureStandIn(t);
+  auto* model = window->findChild<FindsModel*>();
+  const auto shown = [&](const char* text) {
+    model->setFilter(QString::fromUtf8(text));
+    return model->shown();
+  };
+  const auto all = shown("");
+  EXPECT_LT(shown("size>1GB"), all);
+  EXPECT_EQ(shown("kind:trash"), 2u);
+  EXPECT_EQ(shown("logger.raw"), 1u);
+  EXPECT_LT(shown("age>3y size>1GB"), shown("size>1GB"));
+  EXPECT_EQ(shown("no-such-thing-at-all"), 0u);
+}
+
+TEST_F(Stations, KeepTakesAFindOffTheTableAndBack) {
+  TempFolder t;
+  measureStandIn(t);
+  station(3);
+  judge(QStringLiteral("logger.qcow2"), Qt::Key_K);
+  const auto standingOf = [&] {
+    for (const Find& f : *session().view().finds)
+      if (f.items[0].path == "srv/virtual-machines/logger.qcow2" && f.kind == FindKind::large) return f.standing;
+    return Standing::spent;
+  };
+  EXPECT_EQ(standingOf(), Standing::kept);
+  judge(QStringLiteral("logger.qcow2"), Qt::Key_K);
+  EXPECT_EQ(standingOf(), Standing::ownersCall);
+}
+
+TEST_F(Stations, BedrockStaysLocked) {
+  TempFolder t;
+  measureStandIn(t);
+  station(3);
+  judge(QStringLiteral("swapfile"), Qt::Key_P);
+  EXPECT_TRUE(session().view().plan.lines.empty());
+  EXPECT_TRUE(find<QLabel>("failure")->isVisible());
+}
+
+TEST_F(Stations, TheConsentIsForOnePlanOnly) {
+  TempFolder t;
+  measureStandIn(t);
+  station(3);
+  judge(QStringLiteral("logger.raw"), Qt::Key_P);
+  station(5);
+  auto* agree = find<QCheckBox>("agree");
+  agree->setChecked(true);
+  EXPECT_TRUE(find<QPushButton>("startRun")->isEnabled());
+  station(3);
+  judge(QStringLiteral("logger.qcow2"), Qt::Key_P);
+  station(5);
+  EXPECT_FALSE(agree->isChecked());
+  EXPECT_FALSE(find<QPushButton>("startRun")->isEnabled());
+}
+
+TEST_F(Stations, PlanLinesCanBeSwitchedMovedAndDropped) {
+  TempFolder t;
+  measureStandIn(t);
+  station(3);
+  judge(QStringLiteral("logger.raw"), Qt::Key_P);
+  judge(QStringLiteral("logger.qcow2"), Qt::Key_P);
+  station(4);
+  auto* lines = find<QTreeView>("planLines");
+  const auto sure = session().view().planned.sure;
+  const auto first = session().view().plan.lines[0].id;
+  lines->setCurrentIndex(lines->model()->index(0, 0));
+  key(lines, Qt::Key_Down, Qt::AltModifier);
+  ASSERT_TRUE(idle());
+  EXPECT_EQ(session().view().plan.lines[1].id, first);
+  key(lines, Qt::Key_H);
+  ASSERT_TRUE(idle());
+  EXPECT_LT(session().view().planned.sure, sure);
+  key(lines, Qt::Key_Delete);
+  ASSERT_TRUE(idle());
+  EXPECT_EQ(session().view().plan.lines.size(), 1u);
+}
+
+TEST_F(Stations, TargetsAreAddedTickedAndDropped) {
+  TempFolder t;
+  measureStandIn(t);
+  station(1);
+  prompter.target = Prompter::TargetAnswer{QStringLiteral("films"), QStringLiteral("60GB")};
+  click("addTarget");
+  ASSERT_TRUE(idle());
+  ASSERT_NE(hardest(session().view().targets), nullptr);
+  EXPECT_EQ(hardest(session().view().targets)->bytes, 60'000'000'000u);
+  prompter.target = Prompter::TargetAnswer{QStringLiteral("films"), QStringLiteral("-3GB")};
+  click("addTarget");
+  ASSERT_TRUE(waitFor([&] { return find<QLabel>("failure")->isVisible(); }));
+  auto* targets = find<QTreeView>("targets");
+  targets->setCurrentIndex(targets->model()->index(0, 0));
+  click("dropTarget");
+  ASSERT_TRUE(waitFor([&] { return hardest(session().view().targets)->bytes != 60'000'000'000u; }));
+}
+
+TEST_F(Stations, TheBalanceIsTheSum) {
+  TempFolder t;
+  measureStandIn(t);
+  const QString text = window->findChild<BalanceBar*>()->tableTwin();
+  EXPECT_EQ(text, QStringLiteral("free 9.6 GB + planned 0 B − target 38.4 GB = 28.8 GB short"));
+  window->findChild<QAction*>(QStringLiteral("actIec"))->setChecked(true);
+  EXPECT_TRUE(window->findChild<BalanceBar*>()->tableTwin().contains(QStringLiteral("GiB")));
+  window->findChild<QAction*>(QStringLiteral("actIec"))->setChecked(false);
+}
+
+TEST_F(Stations, ChartsHaveATableTwinThatCanBeCopied) {
+  TempFolder t;
+  measureStandIn(t);
+  for (const char* name : {"level", "statement", "ageSizeGrid", "staircase", "balance"}) {
+    auto* chart = window->findChild<Chart*>(QLatin1String(name));
+    ASSERT_NE(chart, nullptr) << name;
+    EXPECT_FALSE(chart->tableTwin().isEmpty()) << name;
+    EXPECT_FALSE(chart->accessibleName().isEmpty()) << name;
+    QTest::keyClick(chart, Qt::Key_C, Qt::ControlModifier);
+    EXPECT_EQ(QGuiApplication::clipboard()->text(), chart->tableTwin()) << name;
+  }
+}
+
+TEST_F(Stations, TheFieldPicksCellsByKeyboard) {
+  TempFolder t;
+  measureStandIn(t);
+  window->findChild<SurveyStation*>()->showField(true);
+  auto* grid = window->findChild<AgeSizeGrid*>();
+  key(grid, Qt::Key_Down);
+  ASSERT_FALSE(grid->pickedFiles(10).empty());
+  EXPECT_EQ(session().view().survey->tree.path(grid->pickedFiles(10)[0]), "old/logger-image-2019/logger-disk.img");
+  EXPECT_GT(find<QTreeView>("pickedFiles")->model()->rowCount(), 0);
+}
+
+TEST_F(Stations, AFolderIsPlannedFromTheSurvey) {
+  TempFolder t;
+  measureStandIn(t);
+  station(2);
+  auto* filter = find<QLineEdit>("surveyFilter");
+  QTest::keyClicks(filter, QStringLiteral("hydrophone-trial"));
+  key(filter, Qt::Key_Return);
+  EXPECT_EQ(window->findChild<SurveyStation*>()->currentPath(), "srv/recordings/hydrophone-trial");
+  key(find<QTreeView>("folders"), Qt::Key_P);
+  ASSERT_TRUE(idle());
+  ASSERT_EQ(session().view().plan.lines.size(), 1u);
+  EXPECT_NEAR(static_cast<double>(session().view().planned.sure), 7.7e9, 1e6);
+}
+
+TEST_F(Stations, TheLevelGoesToAStratum) {
+  TempFolder t;
+  measureStandIn(t);
+  station(3);
+  auto* level = find<QWidget>("level");
+  level->setFocus();
+  key(level, Qt::Key_Up);
+  key(level, Qt::Key_Return);
+  auto* list = find<QTreeView>("finds");
+  EXPECT_EQ(list->currentIndex().data(FindsModel::standingRole).toInt(), static_cast<int>(Standing::bedrock));
+}
+
+}  // namespace
+}  // namespace zt::test

@@ -1,0 +1,119 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Makes the pictures of docs/screenshots: usage: zt_shots STAND-IN OUT [SIZE]. Drives the window as a user would.
+#include <QApplication>
+#include <QCheckBox>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QTest>
+#include <QTreeView>
+#include <cstdio>
+
+#include "core/os/linux_file_system.h"
+#include "core/os/linux_mount_table.h"
+#include "core/os/linux_open_files.h"
+#include "core/os/system_clock.h"
+#include "desktop/frame/main_window.h"
+
+namespace {
+
+using namespace zt;
+using namespace zt::desktop;
+
+/// Answers yes to everything; nothing is asked on the way of the pictures but the release.
+class YesPrompter final : public Prompter {
+public:
+  std::optional<QString> chooseFolder(QWidget*, const QString&) override { return std::nullopt; }
+  std::optional<QString> chooseFile(QWidget*, const QString&, const QString&) override { return std::nullopt; }
+  std::optional<TargetAnswer> askTarget(QWidget*) override { return std::nullopt; }
+  bool confirm(QWidget*, const QString&, const QString&, const QString&) override { return true; }
+  void tell(QWidget*, const QString&, const QString&) override {}
+};
+
+bool waitFor(const std::function<bool()>& done) { return QTest::qWaitFor(done, 60000); }
+
+struct Studio {
+  MainWindow& window;
+  QString out;
+  QString suffix;
+  bool grab(const QString& name) {
+    QTest::qWait(50);
+    return window.grab().save(out + QLatin1Char('/') + name + suffix + QStringLiteral(".png"));
+  }
+  template <class T>
+  T* find(const char* name) {
+    return window.findChild<T*>(QLatin1String(name));
+  }
+  bool idle() {
+    return waitFor([&] { return session().work() == Session::Work::none; });
+  }
+  Session& session() { return window.session(); }
+};
+
+void whole(Studio& s, const QString& standIn) {
+  s.window.goTo(surveyStation);
+  s.grab(QStringLiteral("waiting"));
+  s.window.openStandIn(standIn);
+  QTest::qWait(300);
+  s.grab(QStringLiteral("bench"));
+  QTest::mouseClick(s.find<QPushButton>("measure"), Qt::LeftButton);
+  waitFor([&] { return s.session().view().survey != nullptr; });
+  s.idle();
+  s.window.goTo(surveyStation);
+  auto* tree = s.find<QTreeView>("folders");
+  tree->expand(tree->model()->index(0, 0, tree->model()->index(0, 0)));
+  s.grab(QStringLiteral("survey"));
+  s.window.findChild<SurveyStation*>()->showField(true);
+  auto* grid = s.find<AgeSizeGrid>("ageSizeGrid");
+  QTest::keyClick(grid, Qt::Key_Down);
+  QTest::keyClick(grid, Qt::Key_Left, Qt::ShiftModifier);
+  QTest::keyClick(grid, Qt::Key_Up, Qt::ShiftModifier);
+  s.grab(QStringLiteral("field"));
+  s.window.findChild<SurveyStation*>()->showField(false);
+  s.window.goTo(findsStation);
+  s.grab(QStringLiteral("finds"));
+  s.window.goTo(planStation);
+  QTest::mouseClick(s.find<QPushButton>("propose"), Qt::LeftButton);
+  waitFor([&] { return s.session().view().proposal.has_value(); });
+  s.session().pickPath("srv/recordings/dawn-chorus/2023", StepAction::hold);
+  s.idle();
+  s.grab(QStringLiteral("plan"));
+  s.window.goTo(reclaimStation);
+  s.grab(QStringLiteral("reclaim"));
+  s.find<QCheckBox>("agree")->setChecked(true);
+  QTest::mouseClick(s.find<QPushButton>("startRun"), Qt::LeftButton);
+  waitFor([&] { return s.session().view().proof.has_value(); });
+  s.idle();
+  s.grab(QStringLiteral("reclaim-done"));
+  s.window.goTo(proofStation);
+  s.grab(QStringLiteral("proof"));
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  QApplication app(argc, argv);
+  QApplication::setApplicationName(QStringLiteral("zip-tally"));
+  QApplication::setOrganizationName(QStringLiteral("zip-tally"));
+  if (argc < 3) return std::fprintf(stderr, "usage: zt_shots STAND-IN OUT [WIDTHxHEIGHT] [dark]\n"), 2;
+  LinuxFileSystem files;
+  LinuxMountTable mounts;
+  LinuxOpenFiles openFiles;
+  SystemClock clock;
+  System system{files, mounts, openFiles, clock};
+  YesPrompter prompter;
+  MainWindow window(system, prompter);
+  const QStringList size = argc > 3 ? QString::fromLocal8Bit(argv[3]).split(QLatin1Char('x')) : QStringList{QStringLiteral("1280"), QStringLiteral("800")};
+  window.resize(size.value(0).toInt(), size.value(1).toInt());
+  window.show();
+  const bool dark = argc > 4 && qstrcmp(argv[4], "dark") == 0;
+  if (dark) window.findChild<QAction*>(QStringLiteral("actDark"))->setChecked(true);
+  Studio studio{window, QString::fromLocal8Bit(argv[2]), dark ? QStringLiteral("-dark") : QString()};
+  whole(studio, QString::fromLocal8Bit(argv[1]));
+  if (dark || argc > 3) return 0;
+  // One picture of the dark face, of the station with the most in it.
+  window.findChild<QAction*>(QStringLiteral("actDark"))->setChecked(true);
+  window.goTo(findsStation);
+  studio.grab(QStringLiteral("finds-dark"));
+  window.findChild<QAction*>(QStringLiteral("actDark"))->setChecked(false);
+  return 0;
+}

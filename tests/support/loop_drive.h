@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "core/base/bytes.h"
+#include "support/temp_folder.h"
+
+namespace zt::test {
+
+/// A real file system on a loop device, mounted for one test. Needs root; `why` says what is missing where it cannot be made.
+class LoopDrive {
+public:
+  /// `type`: ext4, xfs, btrfs.
+  LoopDrive(const std::string& type, Bytes size);
+  ~LoopDrive();
+  LoopDrive(const LoopDrive&) = delete;
+  LoopDrive& operator=(const LoopDrive&) = delete;
+
+  bool mounted() const { return why_.empty(); }
+  const std::string& why() const { return why_; }
+  const std::string& path() const { return mountPoint_; }
+  std::string operator/(const std::string& name) const { return mountPoint_ + "/" + name; }
+
+private:
+  TempFolder folder_;
+  std::string mountPoint_;
+  std::string why_;
+};
+
+/// Whether skipping is allowed: CI must not skip system tests.
+bool mayBeSkipped();
+
+}  // namespace zt::test
+
+/// Skips loudly where loop drives are not allowed; fails where they must be (CI is set).
+#define ZT_NEEDS(drive)                                                                    \
+  if (!(drive).mounted()) {                                                                \
+    if (!zt::test::mayBeSkipped()) FAIL() << "loop drives are needed in CI: " << (drive).why(); \
+    GTEST_SKIP() << "SKIPPED, no loop drives here: " << (drive).why();                     \
+  }

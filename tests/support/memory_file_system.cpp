@@ -1,0 +1,237 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "support/memory_file_system.h"
+
+#include <cerrno>
+
+namespace zt::test {
+
+namespace {
+
+class MemoryFolder final : public Folder {
+public:
+  explicit MemoryFolder(std::shared_ptr<MemoryFileSystem::Node> n) : node(std::move(n)) {}
+  std::shared_ptr<MemoryFileSystem::Node> node;
+};
+
+MemoryFileSystem::Node& nodeOf(const Folder& folder) { return *static_cast<const MemoryFolder&>(folder).node; }
+
+bool plainName(std::string_view name) {
+  return name != "." && name != ".." && name.find('/') == std::string_view::npos && name.find('\0') == std::string_view::npos && name.size() < 256;
+}
+
+}  // namespace
+
+MemoryFileSystem::MemoryFileSystem() { root_ = make(EntryKind::folder); }
+
+std::shared_ptr<MemoryFileSystem::Node> MemoryFileSystem::make(EntryKind kind) {
+  auto node = std::make_shared<Node>();
+  node->stat.kind = kind;
+  node->stat.inode = nextInode_++;
+  node->stat.mode = kind == EntryKind::folder ? 0755 : 0644;
+  node->stat.born = ++time_;
+  node->stat.modified = node->stat.changed = node->stat.accessed = time_;
+  node->stat.occupied = kind == EntryKind::folder ? 4096 : 0;
+  return node;
+}
+
+void MemoryFileSystem::touch(Node& node) { node.stat.modified = node.stat.changed = ++time_; }
+
+std::shared_ptr<MemoryFileSystem::Node> MemoryFileSystem::find(const std::string& path) const {
+  auto at = root_;
+  for (const auto part : splitPath(path)) {
+    const auto next = at->children.find(std::string(part));
+    if (next == at->children.end()) return nullptr;
+    at = next->second;
+  }
+  return at;
+}
+
+std::shared_ptr<MemoryFileSystem::Node> MemoryFileSystem::add(const std::string& path, const std::string& content) {
+  const bool folder = path.back() == '/';
+  auto at = root_;
+  const auto parts = splitPath(path);
+  for (std::size_t i = 0; i < parts.size(); ++i) {
+    auto& child = at->children[std::string(parts[i])];
+    if (!child) child = make(i + 1 < parts.size() || folder ? EntryKind::folder : EntryKind::file);
+    at = child;
+  }
+  if (!folder) {
+    at->content = content;
+    at->stat.length = content.size();
+    at->stat.occupied = (content.size() + 4095) / 4096 * 4096;
+  }
+  return at;
+}
+
+void MemoryFileSystem::link(const std::string& from, const std::string& to) {
+  const auto node = find(from);
+  ++node->stat.links;
+  find(std::string(parentPath(to)))->children[std::string(baseName(to))] = node;
+}
+
+void MemoryFileSystem::failCall(std::size_t number, Errc code) {
+  failAt_ = number;
+  failWith_ = code;
+}
+
+Result<void> MemoryFileSystem::enter(std::string_view call, std::string_view name) {
+  calls_.push_back(std::string(call) + " " + std::string(name));
+  if (calls_.size() == failAt_) return fail(failWith_, call, PathBytes(name));
+  return {};
+}
+
+Result<FolderPtr> MemoryFileSystem::openRoot(const PathBytes& path) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("open-root", path); !ok) return tl::unexpected(ok.error());
+  const auto node = find(path);
+  if (!node) return failErrno("open", path, ENOENT);
+  if (node->stat.kind != EntryKind::folder) return failErrno("open", path, ENOTDIR);
+  return std::make_shared<MemoryFolder>(node);
+}
+
+Result<FolderPtr> MemoryFileSystem::openFolder(const Folder& at, std::string_view name) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("open", name); !ok) return tl::unexpected(ok.error());
+  if (!plainName(name)) return fail(Errc::outsideRoot, "open", PathBytes(name));
+  const auto child = nodeOf(at).children.find(std::string(name));
+  if (child == nodeOf(at).children.end()) return failErrno("open", PathBytes(name), ENOENT);
+  if (child->second->stat.kind != EntryKind::folder) return failErrno("open", PathBytes(name), ENOTDIR);
+  return std::make_shared<MemoryFolder>(child->second);
+}
+
+Result<FolderPtr> MemoryFileSystem::openBeneath(const Folder& root, std::string_view relative) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("open-beneath", relative); !ok) return tl::unexpected(ok.error());
+  if (!relative.empty() && relative.front() == '/') return fail(Errc::outsideRoot, "open", PathBytes(relative));
+  auto at = static_cast<const MemoryFolder&>(root).node;
+  for (const auto part : splitPath(relative)) {
+    if (!plainName(part)) return fail(Errc::outsideRoot, "open", PathBytes(relative));
+    const auto child = at->children.find(std::string(part));
+    if (child == at->children.end()) return failErrno("open", PathBytes(relative), ENOENT);
+    if (child->second->stat.kind == EntryKind::symlink) return fail(Errc::outsideRoot, "open", PathBytes(relative));
+    if (child->second->stat.kind != EntryKind::folder) return failErrno("open", PathBytes(relative), ENOTDIR);
+    at = child->second;
+  }
+  return std::make_shared<MemoryFolder>(at);
+}
+
+Result<EntryStat> MemoryFileSystem::stat(const Folder& at, std::string_view name) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("stat", name); !ok) return tl::unexpected(ok.error());
+  if (name.empty()) return nodeOf(at).stat;
+  if (!plainName(name)) return fail(Errc::outsideRoot, "stat", PathBytes(name));
+  const auto child = nodeOf(at).children.find(std::string(name));
+  if (child == nodeOf(at).children.end()) return failErrno("stat", PathBytes(name), ENOENT);
+  return child->second->stat;
+}
+
+Result<void> MemoryFileSystem::scan(const Folder& at, ScanSink& sink) {
+  std::vector<std::pair<std::string, EntryStat>> copies;
+  {
+    const std::scoped_lock lock(mutex_);
+    if (auto ok = enter("scan", {}); !ok) return ok;
+    for (const auto& [name, node] : nodeOf(at).children) copies.emplace_back(name, node->stat);
+  }
+  std::vector<ScannedEntry> batch;
+  for (const auto& [name, stat] : copies) batch.push_back({name, stat, 0});
+  if (!batch.empty()) sink.take(batch);
+  return {};
+}
+
+Result<std::string> MemoryFileSystem::readFile(const Folder& at, std::string_view name, std::size_t limit) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("read", name); !ok) return tl::unexpected(ok.error());
+  if (!plainName(name)) return fail(Errc::outsideRoot, "read", PathBytes(name));
+  const auto child = nodeOf(at).children.find(std::string(name));
+  if (child == nodeOf(at).children.end()) return failErrno("read", PathBytes(name), ENOENT);
+  if (child->second->stat.kind != EntryKind::file) return fail(Errc::notAFile, "read", PathBytes(name));
+  if (child->second->content.size() > limit) return fail(Errc::badInput, "read", PathBytes(name));
+  return child->second->content;
+}
+
+Result<SpaceUsage> MemoryFileSystem::usage(const Folder&) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("usage", {}); !ok) return tl::unexpected(ok.error());
+  std::map<std::uint64_t, Bytes> seen;
+  std::vector<const Node*> waiting{root_.get()};
+  while (!waiting.empty()) {
+    const Node* node = waiting.back();
+    waiting.pop_back();
+    seen[node->stat.inode] = node->stat.occupied;
+    for (const auto& [name, child] : node->children) waiting.push_back(child.get());
+  }
+  SpaceUsage u;
+  u.capacity = u.free = capacity;
+  for (const auto& [inode, bytes] : seen) u.free -= bytes;
+  u.available = u.free;
+  return u;
+}
+
+Result<void> MemoryFileSystem::makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("make-folder", name); !ok) return ok;
+  if (!plainName(name) || name.empty()) return fail(Errc::outsideRoot, "make-folder", PathBytes(name));
+  if (nodeOf(at).children.contains(std::string(name))) return failErrno("make-folder", PathBytes(name), EEXIST);
+  auto node = make(EntryKind::folder);
+  node->stat.mode = mode;
+  nodeOf(at).children[std::string(name)] = node;
+  touch(nodeOf(at));
+  return {};
+}
+
+Result<void> MemoryFileSystem::rename(const Folder& from, std::string_view name, const Folder& to, std::string_view newName) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("rename", name); !ok) return ok;
+  if (!plainName(name) || !plainName(newName) || name.empty() || newName.empty()) return fail(Errc::outsideRoot, "rename", PathBytes(name));
+  auto& a = nodeOf(from).children;
+  auto& b = nodeOf(to).children;
+  const auto at = a.find(std::string(name));
+  if (at == a.end()) return failErrno("rename", PathBytes(name), ENOENT);
+  if (b.contains(std::string(newName))) return failErrno("rename", PathBytes(newName), EEXIST);
+  const auto node = at->second;
+  a.erase(at);
+  b[std::string(newName)] = node;
+  node->stat.changed = ++time_;
+  touch(nodeOf(from));
+  touch(nodeOf(to));
+  return {};
+}
+
+Result<void> MemoryFileSystem::unlink(const Folder& at, std::string_view name) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("unlink", name); !ok) return ok;
+  if (!plainName(name) || name.empty()) return fail(Errc::outsideRoot, "unlink", PathBytes(name));
+  const auto child = nodeOf(at).children.find(std::string(name));
+  if (child == nodeOf(at).children.end()) return failErrno("unlink", PathBytes(name), ENOENT);
+  if (child->second->stat.kind == EntryKind::folder) return failErrno("unlink", PathBytes(name), EISDIR);
+  --child->second->stat.links;
+  child->second->stat.changed = ++time_;
+  nodeOf(at).children.erase(child);
+  touch(nodeOf(at));
+  return {};
+}
+
+Result<void> MemoryFileSystem::removeFolder(const Folder& at, std::string_view name) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("remove-folder", name); !ok) return ok;
+  if (!plainName(name) || name.empty()) return fail(Errc::outsideRoot, "remove-folder", PathBytes(name));
+  const auto child = nodeOf(at).children.find(std::string(name));
+  if (child == nodeOf(at).children.end()) return failErrno("remove-folder", PathBytes(name), ENOENT);
+  if (child->second->stat.kind != EntryKind::folder) return failErrno("remove-folder", PathBytes(name), ENOTDIR);
+  if (!child->second->children.empty()) return failErrno("remove-folder", PathBytes(name), ENOTEMPTY);
+  nodeOf(at).children.erase(child);
+  touch(nodeOf(at));
+  return {};
+}
+
+Result<void> MemoryFileSystem::syncFolder(const Folder&) {
+  const std::scoped_lock lock(mutex_);
+  return enter("sync", {});
+}
+
+Result<void> MemoryFileSystem::syncAll(const Folder&) {
+  const std::scoped_lock lock(mutex_);
+  return enter("sync-all", {});
+}
+
+}  // namespace zt::test
