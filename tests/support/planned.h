@@ -20,7 +20,7 @@ struct Measured {
   }
   const Find* find(FindKind kind, std::string_view path) const {
     for (const Find& f : finds)
-      if (f.kind == kind && (f.items.front().path == path || f.place == path)) return &f;
+      if (f.kind == kind && (kind == FindKind::old || kind == FindKind::trash ? f.place == path : f.items.front().path == path)) return &f;
     return nullptr;
   }
   PlanLine line(const PathBytes& path, StepAction action = StepAction::discard) const {

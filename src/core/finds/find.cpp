@@ -115,10 +115,11 @@ void FindContext::complete(Find& find) const {
   find.gain = {bytes, bytes, GainTime::now};
   if (nodes.size() <= 64 || tree.linked().size() < 100'000) find.linksElsewhere = outsideLinks(*this, nodes);
   find.owner = tree.owner(nodes.front());
-  if (find.items.size() == 1) find.place = std::string(parentPath(find.items.front().path));
+  const bool gathered = find.kind == FindKind::old || find.kind == FindKind::trash;
+  if (!gathered) find.place = std::string(parentPath(find.items.front().path));
   const Place* place = catalogue.placeOf(anchor, find.items.front().path);
   if (place != nullptr) find.placeId = place->id;
-  const std::string key = find.items.size() == 1 ? find.items.front().path : find.place + "/";
+  const std::string key = gathered ? find.place + "/" : find.items.front().path;
   char text[24];
   std::snprintf(text, sizeof text, "-%010llx",
                 static_cast<unsigned long long>(XXH64(key.data(), key.size(), static_cast<unsigned>(find.band)) & 0xFFFFFFFFFFull));

@@ -104,6 +104,18 @@ bool readRecord(SQLite::Statement& q, JournalRecord& r) {
   return true;
 }
 
+/// Whether the file is as long as its own header says (SQLite file format, bytes 16 and 28). A short last page reads as zeros, which
+/// SQLite does not always notice. With a write-ahead log the header may be behind, and SQLite settles it.
+bool wholeLength(const PathBytes& path) {
+  if (exists(path + "-wal")) return true;
+  const auto head = readHead(path, 32);
+  if (!head || head->bytes.size() < 32) return false;
+  const auto byte = [&](std::size_t at) { return static_cast<std::uint64_t>(static_cast<unsigned char>(head->bytes[at])); };
+  std::uint64_t page = byte(16) << 8 | byte(17);
+  if (page == 1) page = 65536;
+  return head->size == page * (byte(28) << 24 | byte(29) << 16 | byte(30) << 8 | byte(31));
+}
+
 }  // namespace
 
 JobFile::JobFile(PathBytes path, std::unique_ptr<SQLite::Database> db) : path_(std::move(path)), db_(std::move(db)) {}
@@ -126,14 +138,16 @@ Result<std::unique_ptr<JobFile>> JobFile::create(const PathBytes& path) {
 Result<std::unique_ptr<JobFile>> JobFile::open(const PathBytes& path) {
   if (!exists(path)) return fail(Errc::notThere, "job-file", path);
   Errc refusal = Errc::io;
+  const bool whole = wholeLength(path);  // before SQLite makes a log beside it
   auto opened = guarded(path, [&]() -> std::unique_ptr<JobFile> {
     auto db = std::make_unique<SQLite::Database>(path, SQLite::OPEN_READWRITE);
     refusal = Errc::notOurs;
     if (pragma(*db, "application_id") != applicationId) return nullptr;
     refusal = Errc::tooNew;
     if (pragma(*db, "user_version") > schemaVersion) return nullptr;
-    configure(*db);
     refusal = Errc::corrupt;
+    if (!whole) return nullptr;
+    configure(*db);
     if (db->execAndGet("PRAGMA quick_check(1)").getString() != "ok") return nullptr;
     return std::unique_ptr<JobFile>(new JobFile(path, std::move(db)));
   });

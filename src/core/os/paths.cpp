@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/os/paths.h"
 
+#include <fcntl.h>
 #include <sys/stat.h>
+#include <unistd.h>
 
 #include <cerrno>
 #include <cstdlib>
@@ -31,6 +33,22 @@ Result<PathBytes> canonicalNewPath(const PathBytes& path) {
 bool exists(const PathBytes& path) {
   struct stat st;
   return ::lstat(path.c_str(), &st) == 0;
+}
+
+Result<FileHead> readHead(const PathBytes& path, std::size_t count) {
+  const int fd = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+  if (fd < 0) return failErrno("read", path, errno);
+  FileHead head;
+  head.bytes.resize(count);
+  struct stat st;
+  const bool known = ::fstat(fd, &st) == 0;
+  const ssize_t got = known ? ::pread(fd, head.bytes.data(), count, 0) : -1;
+  const int err = errno;
+  ::close(fd);
+  if (got < 0) return failErrno("read", path, err);
+  head.size = static_cast<std::uint64_t>(st.st_size);
+  head.bytes.resize(static_cast<std::size_t>(got));
+  return head;
 }
 
 Result<void> makeOwnFolders(const PathBytes& path) {

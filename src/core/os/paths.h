@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <cstdint>
+
 #include "core/base/path_bytes.h"
 #include "core/base/result.h"
 
@@ -14,6 +16,13 @@ Result<PathBytes> canonicalNewPath(const PathBytes& path);
 
 /// Whether anything stands at a path, links not followed.
 bool exists(const PathBytes& path);
+
+/// The size of a file of our own and its first bytes (at most `count`).
+struct FileHead {
+  std::uint64_t size = 0;
+  std::string bytes;
+};
+Result<FileHead> readHead(const PathBytes& path, std::size_t count);
 
 /// Makes a folder of our own and those above it where they are missing (settings, jobs); never used on a measured drive.
 Result<void> makeOwnFolders(const PathBytes& path);

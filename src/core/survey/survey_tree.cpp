@@ -7,7 +7,7 @@
 namespace zt {
 
 namespace {
-constexpr std::size_t maxChunks = std::size_t{1} << (32 - 14);
+constexpr std::size_t maxChunks = std::size_t{1} << (32 - 16);
 constexpr std::size_t maxNameChunks = std::size_t{1} << (32 - 20);
 constexpr std::uint32_t noBlocks = ~std::uint32_t{0};
 }  // namespace

@@ -114,7 +114,7 @@ public:
 
 private:
   friend class SurveyTreeCodec;
-  static constexpr std::uint32_t chunkBits = 14;
+  static constexpr std::uint32_t chunkBits = 16;
   static constexpr std::uint32_t chunkSize = 1u << chunkBits;
   static constexpr std::uint32_t nameChunkBits = 20;
   static constexpr std::uint32_t nameChunkSize = 1u << nameChunkBits;

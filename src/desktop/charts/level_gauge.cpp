@@ -122,7 +122,7 @@ void LevelGauge::paintTargets(QPainter& p, const QRectF& column) {
     p.setPen(face().red);
     QRectF used;
     p.drawText(room, Qt::AlignRight | Qt::AlignTop | Qt::TextWordWrap, m.name, &used);
-    drawText(p, QRectF(6, y + used.height() - 1, room.width(), 16), Qt::AlignRight, m.amount, typeface(Type::small), face().red);
+    drawText(p, QRectF(6, y + used.height() + 1, room.width(), 16), Qt::AlignRight, m.amount, typeface(Type::small), face().red);
     last = y + used.height() + 18;
   }
 }

@@ -123,13 +123,15 @@ void Staircase::paintEvent(QPaintEvent*) {
              face().ink);
   };
   auto free = static_cast<double>(view_.free);
+  const bool more = view_.planned.atMost > view_.planned.sure;
   const auto stand = [&](qsizetype at, double height, const QString& name) {
     const QRectF rect = block(at, 0, height);
     p.fillRect(rect, face().free);
     p.setPen(QPen(face().line, 1.4));
     p.setBrush(Qt::NoBrush);
     p.drawRect(rect);
-    label(at, rect.top(), Words::bytes(static_cast<Bytes>(height)));
+    // Under a dashed "at most" its figure would be hidden: then it stands inside.
+    label(at, rect.top() + (more && at > 0 ? 22 : 0), Words::bytes(static_cast<Bytes>(height)));
     foot(at, name);
   };
   stand(0, free, tr("free today"));
@@ -148,11 +150,11 @@ void Staircase::paintEvent(QPaintEvent*) {
     free += static_cast<double>(list[i].bytes);
   }
   stand(list.size() + 1, free, tr("after the plan"));
-  if (view_.planned.atMost > view_.planned.sure) {
-    const QRectF more = block(list.size() + 1, free, static_cast<double>(view_.free + view_.planned.atMost));
+  if (more) {
+    const QRectF held = block(list.size() + 1, free, static_cast<double>(view_.free + view_.planned.atMost));
     p.setPen(QPen(face().ink, 1, Qt::DashLine));
-    p.drawRect(more);
-    label(list.size() + 1, more.top(), tr("at most %1").arg(Words::bytes(view_.free + view_.planned.atMost)));
+    p.drawRect(held);
+    label(list.size() + 1, held.top(), tr("at most %1").arg(Words::bytes(view_.free + view_.planned.atMost)));
   }
   paintFocus(p, QRectF(rect()).adjusted(1, 1, -2, -2));
 }

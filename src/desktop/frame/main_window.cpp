@@ -6,10 +6,14 @@
 #include "desktop/style/palette.h"
 #include "desktop/style/words.h"
 
+/// The icons lie in a static library, so they have to be asked for. Must stand outside any namespace.
+static void initIcons() { Q_INIT_RESOURCE(icons); }
+
 namespace zt::desktop {
 
 MainWindow::MainWindow(System& system, Prompter& prompter, QWidget* parent)
     : QMainWindow(parent), system_(system), prompter_(prompter), session_(system) {
+  initIcons();
   setObjectName(QStringLiteral("mainWindow"));
   setWindowTitle(tr("Zip Tally"));
   setWindowIcon(QIcon(QStringLiteral(":/icons/zip-tally.svg")));

@@ -9,7 +9,7 @@
 namespace zt::desktop {
 
 void RibbonDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const {
-  QStyledItemDelegate::paint(painter, option, index);
+  LedgerDelegate::paint(painter, option, index);
   const double share = index.data(FolderModel::shareRole).toDouble();
   const QVariantList parts = index.data(FolderModel::partsRole).toList();
   double sum = 0;

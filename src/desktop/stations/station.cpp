@@ -3,6 +3,7 @@
 
 #include <QtWidgets>
 
+#include "desktop/models/ledger_delegate.h"
 #include "desktop/style/palette.h"
 
 namespace zt::desktop {
@@ -44,6 +45,7 @@ QPushButton* linkButton(const QString& text, const char* name, QWidget* parent) 
 QTreeView* ledgerView(const char* name, QWidget* parent) {
   auto* tree = new QTreeView(parent);
   tree->setObjectName(QLatin1String(name));
+  tree->setItemDelegate(new LedgerDelegate(tree));
   tree->setRootIsDecorated(false);
   tree->setUniformRowHeights(true);
   tree->setFrameShape(QFrame::NoFrame);

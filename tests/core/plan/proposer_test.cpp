@@ -150,7 +150,7 @@ TEST(PlanJson, RoundTripsAndRefusesHostileText) {
   EXPECT_EQ(back->lines[0].action, StepAction::hold);
   for (std::size_t size = 0; size < text.size(); ++size) EXPECT_FALSE(planFromJson(nlohmann::json::parse(text.substr(0, size), nullptr, false)));
   auto newer = nlohmann::json::parse(text);
-  newer["version"] = 2;
+  newer["version"] = 2u;
   EXPECT_EQ(planFromJson(newer).error().code, Errc::tooNew);
   auto wrong = nlohmann::json::parse(text);
   wrong["lines"][0]["items"][0]["identity"]["inode"] = -3;

@@ -41,6 +41,9 @@ EvidencePanel::EvidencePanel(QWidget* parent) : QWidget(parent) {
   form_->setContentsMargins(0, 4, 0, 4);
   form_->setVerticalSpacing(7);
   form_->setHorizontalSpacing(18);
+  QSizePolicy fits(QSizePolicy::Preferred, QSizePolicy::Minimum);
+  fits.setHeightForWidth(true);
+  facts_->setSizePolicy(fits);
   box->addWidget(facts_);
   insideTitle_ = new QLabel(tr("Look inside"), this);
   insideTitle_->setFont(typeface(Type::strong));
