@@ -57,7 +57,9 @@ void listOne(const std::shared_ptr<Fd>& folder, std::vector<Task>& stack, FloorS
       at += r->size;
       if (r->name[0] == '.' && (r->name[1] == 0 || (r->name[1] == '.' && r->name[2] == 0))) continue;
       struct statx x;
-      if (::statx(folder->number, r->name, AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT, STATX_BASIC_STATS | STATX_BTIME | STATX_MNT_ID, &x) != 0) continue;
+      if (::statx(folder->number, r->name, AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT,
+                  STATX_BASIC_STATS | STATX_BTIME | STATX_MNT_ID, &x) != 0)
+        continue;
       ++sums.entries;
       sums.bytes += x.stx_blocks * 512;
       if (S_ISDIR(x.stx_mode)) stack.push_back({folder, r->name});
@@ -90,7 +92,8 @@ void work(Shared& shared, FloorSums& sums) {
     }
     const Task task = std::move(stack.back());
     stack.pop_back();
-    const int fd = ::openat(task.parent->number, task.name.c_str(), O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC | O_NOATIME);
+    const int fd = ::openat(task.parent->number, task.name.c_str(),
+                            O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC | O_NOATIME);
     if (fd < 0) continue;
     listOne(std::make_shared<Fd>(fd), stack, sums, buffer.data());
   }
@@ -101,7 +104,8 @@ void work(Shared& shared, FloorSums& sums) {
 FloorSums floorWalk(const std::string& root, unsigned threads) {
   Shared shared;
   shared.threads = threads;
-  shared.tasks.push_back({std::make_shared<Fd>(::open(root.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC)), "."});
+  shared.tasks.push_back(
+      {std::make_shared<Fd>(::open(root.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC)), "."});
   std::vector<FloorSums> sums(threads);
   std::vector<std::thread> workers;
   for (unsigned i = 0; i < threads; ++i) workers.emplace_back([&, i] { work(shared, sums[i]); });

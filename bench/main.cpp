@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Prints the ratios of docs/measures.md: the survey against the walk floor, bytes an entry, and growth.
-// usage: zt_bench [FOLDER]. Makes its trees in FOLDER (default: $ZT_BENCH_DIR or /var/tmp/zip-tally-bench) and keeps them for the next run.
+// usage: zt_bench [FOLDER]. Makes its trees in FOLDER (default: $ZT_BENCH_DIR or /var/tmp/zip-tally-bench)
+// and keeps them for the next run.
 #include <fcntl.h>
 #include <sys/resource.h>
 #include <sys/stat.h>
@@ -33,7 +34,9 @@ void makeTree(const fs::path& top, int entries) {
   std::mt19937 random(20);
   std::vector<fs::path> folders{top};
   for (int made = 0; made < entries;) {
-    const fs::path folder = folders[std::min(folders.size() - 1, static_cast<std::size_t>(random() % (folders.size() + 3)))] / ("folder-of-20-by-" + std::to_string(1000 + folders.size()));
+    const fs::path folder =
+        folders[std::min(folders.size() - 1, static_cast<std::size_t>(random() % (folders.size() + 3)))] /
+        ("folder-of-20-by-" + std::to_string(1000 + folders.size()));
     if (!fs::create_directory(folder)) continue;
     folders.push_back(folder);
     ++made;
@@ -104,8 +107,11 @@ void measureTree(const std::string& root, unsigned threads) {
     ratios.push_back(last.time / floor);
   }
   const auto [low, high] = std::minmax_element(ratios.begin(), ratios.end());
-  std::printf("%8.0f entries, %u threads: survey / floor %.3f (%.3f to %.3f), floor %.2f us, survey %.2f us an entry, %.1f B an entry\n", last.entries, threads,
-              median(ratios), *low, *high, median(floors) / last.entries * 1e6, median(surveys) / last.entries * 1e6, memory / last.entries);
+  std::printf(
+      "%8.0f entries, %u threads: survey / floor %.3f (%.3f to %.3f), floor %.2f us, survey %.2f us an "
+      "entry, %.1f B an entry\n",
+      last.entries, threads, median(ratios), *low, *high, median(floors) / last.entries * 1e6,
+      median(surveys) / last.entries * 1e6, memory / last.entries);
 }
 
 }  // namespace

@@ -31,7 +31,8 @@ std::string numbered(const std::string& pattern, int n, int count) {
 
 std::string fromHex(const std::string& hex) {
   std::string bytes;
-  for (std::size_t i = 0; i + 1 < hex.size(); i += 2) bytes += static_cast<char>(std::stoi(hex.substr(i, 2), nullptr, 16));
+  for (std::size_t i = 0; i + 1 < hex.size(); i += 2)
+    bytes += static_cast<char>(std::stoi(hex.substr(i, 2), nullptr, 16));
   return bytes;
 }
 
@@ -56,7 +57,8 @@ std::vector<Bytes> shares(const FileSet& set) {
 std::string percent(const std::string& path) {
   std::string out;
   for (const char c : path) {
-    const bool plain = std::isalnum(static_cast<unsigned char>(c)) != 0 || std::string_view("/-_.~").find(c) != std::string_view::npos;
+    const bool plain = std::isalnum(static_cast<unsigned char>(c)) != 0 ||
+                       std::string_view("/-_.~").find(c) != std::string_view::npos;
     char hex[8];
     std::snprintf(hex, sizeof hex, "%%%02X", static_cast<unsigned>(static_cast<unsigned char>(c)));
     out += plain ? std::string(1, c) : std::string(hex);
@@ -88,7 +90,9 @@ private:
   TimeNs ago(double days) const { return now_ - static_cast<TimeNs>(days * 86400.0) * nsPerSecond; }
 
   Result<void> add(const FileSet& set) {
-    const auto sizes = set.text.empty() ? shares(set) : std::vector<Bytes>(static_cast<std::size_t>(set.count), set.text.size());
+    const auto sizes = set.text.empty()
+                           ? shares(set)
+                           : std::vector<Bytes>(static_cast<std::size_t>(set.count), set.text.size());
     for (int n = 1; n <= set.count; ++n) {
       TreeWriter::File f;
       f.path = joinPath(set.folder, numbered(set.name, n, set.count));
@@ -102,7 +106,8 @@ private:
       f.mode = set.mode;
       if (auto made = writer_.file(f); !made) return made;
       length_ += set.occupied != 0 ? set.occupied : f.length;
-      if (set.occupied != 0) manifest_["holes"].push_back({{"path", f.path}, {"occupied_bytes", set.occupied}});
+      if (set.occupied != 0)
+        manifest_["holes"].push_back({{"path", f.path}, {"occupied_bytes", set.occupied}});
       if (!set.heldBy.empty()) manifest_["open_files"].push_back({{"path", f.path}, {"holder", set.heldBy}});
     }
     return {};
@@ -114,12 +119,20 @@ private:
     for (const auto& entry : std::filesystem::directory_iterator(from))
       if (entry.is_regular_file()) names.push_back(entry.path().filename().string());
     for (const auto& name : names)
-      if (auto made = writer_.hardLink(joinPath(set.from, name), joinPath(set.folder, name)); !made) return made;
+      if (auto made = writer_.hardLink(joinPath(set.from, name), joinPath(set.folder, name)); !made)
+        return made;
     return {};
   }
 
-  Result<void> trashed(const std::string& trash, const std::string& name, const std::string& origin, double gb, double days, int owner) {
-    TreeWriter::File f{trash + "/files/" + name, static_cast<Bytes>(gb * 1e9), trash + name, {}, ago(days + 40), owner, 0644};
+  Result<void> trashed(const std::string& trash, const std::string& name, const std::string& origin,
+                       double gb, double days, int owner) {
+    TreeWriter::File f{trash + "/files/" + name,
+                       static_cast<Bytes>(gb * 1e9),
+                       trash + name,
+                       {},
+                       ago(days + 40),
+                       owner,
+                       0644};
     length_ += f.length;
     if (auto made = writer_.file(f); !made) return made;
     const std::time_t when = static_cast<std::time_t>(ago(days) / nsPerSecond);
@@ -127,7 +140,8 @@ private:
     std::strftime(date, sizeof date, "%Y-%m-%dT%H:%M:%S", std::localtime(&when));
     const std::string text = "[Trash Info]\nPath=" + percent(origin) + "\nDeletionDate=" + date + "\n";
     length_ += text.size();
-    return writer_.file({trash + "/info/" + name + ".trashinfo", text.size(), {}, text, ago(days), owner, 0600});
+    return writer_.file(
+        {trash + "/info/" + name + ".trashinfo", text.size(), {}, text, ago(days), owner, 0600});
   }
 
   Result<void> trash() {
@@ -140,12 +154,15 @@ private:
       double gb, days;
       int owner;
     };
-    for (const Item& i : {Item{warden, "open-day-2024.mp4", "/home/warden/Videos/open-day-2024.mp4", 2.1, 62, 1001},
-                          Item{warden, "island survey (copy).tif", "/home/warden/Pictures/island survey (copy).tif", 1.4, 190, 1001},
-                          Item{warden, "gull-counts-draft.ods", "/home/warden/Documents/gull-counts-draft.ods", 0.004, 31, 1001},
-                          Item{warden, "ferry-webcam.mkv", "/home/warden/Videos/ferry-webcam.mkv", 0.696, 940, 1001},
-                          Item{ringer, "moth-trap.wav", "/srv/recordings/moth-trap.wav", 0.62, 12, 1002},
-                          Item{ringer, "old-map-tiles.zip", "/home/ringer/Downloads/old-map-tiles.zip", 0.28, 400, 1002}})
+    for (const Item& i :
+         {Item{warden, "open-day-2024.mp4", "/home/warden/Videos/open-day-2024.mp4", 2.1, 62, 1001},
+          Item{warden, "island survey (copy).tif", "/home/warden/Pictures/island survey (copy).tif", 1.4, 190,
+               1001},
+          Item{warden, "gull-counts-draft.ods", "/home/warden/Documents/gull-counts-draft.ods", 0.004, 31,
+               1001},
+          Item{warden, "ferry-webcam.mkv", "/home/warden/Videos/ferry-webcam.mkv", 0.696, 940, 1001},
+          Item{ringer, "moth-trap.wav", "/srv/recordings/moth-trap.wav", 0.62, 12, 1002},
+          Item{ringer, "old-map-tiles.zip", "/home/ringer/Downloads/old-map-tiles.zip", 0.28, 400, 1002}})
       if (auto made = trashed(i.trash, i.name, i.origin, i.gb, i.days, i.owner); !made) return made;
     return {};
   }
@@ -154,18 +171,23 @@ private:
   Result<void> oddities() {
     const std::string top = "home/volunteer/odd names";
     const std::string right = "\u202Efdp.sgnir";
-    for (const std::string& name : {std::string("line\nbreak.txt"), std::string("latin1-\xE9\xFC.txt"), std::string(251, 'n') + ".txt",
-                                    right, std::string("back\\slash and \"quotes\".txt"), std::string(" leading space")}) {
+    for (const std::string& name :
+         {std::string("line\nbreak.txt"), std::string("latin1-\xE9\xFC.txt"), std::string(251, 'n') + ".txt",
+          right, std::string("back\\slash and \"quotes\".txt"), std::string(" leading space")}) {
       const std::string text = "an odd name\n";
       length_ += text.size();
-      if (auto made = writer_.file({top + "/" + name, text.size(), {}, text, ago(30), 1003, 0644}); !made) return made;
+      if (auto made = writer_.file({top + "/" + name, text.size(), {}, text, ago(30), 1003, 0644}); !made)
+        return made;
     }
-    for (const auto& [target, path] : {std::pair{"loop-b", top + "/loop-a"}, {"loop-a", top + "/loop-b"}, {"../../..", top + "/up"}})
+    for (const auto& [target, path] :
+         {std::pair{"loop-b", top + "/loop-a"}, {"loop-a", top + "/loop-b"}, {"../../..", top + "/up"}})
       if (auto made = writer_.symlink(target, path); !made) return made;
     if (auto made = writer_.fifo(top + "/pipe"); !made) return made;
     length_ += 5;
     if (auto made = writer_.deepChain("home/volunteer/deep", 60, ago(90)); !made) return made;
-    if (auto made = writer_.file({"home/volunteer/private/diary.txt", 900, "diary", {}, ago(3), 1003, 0600}); !made) return made;
+    if (auto made = writer_.file({"home/volunteer/private/diary.txt", 900, "diary", {}, ago(3), 1003, 0600});
+        !made)
+      return made;
     length_ += 900;
     return writer_.folder("home/volunteer/private", 1003, 0);
   }
@@ -173,8 +195,10 @@ private:
   /// The lines of the manifest that follow from what was built.
   void complete(Bytes free) {
     const auto line = [&](const char* key) { return manifest_.value(key, Json(0)).get<Bytes>(); };
-    const Bytes folders = (writer_.folders + 1) * 4096;  // nearly: large folders take more blocks, the rest is overhead
-    const Bytes used = length_ + folders + line("held_by_snapshots_bytes") + line("open_deleted_bytes") + line("beneath_mounts_bytes");
+    const Bytes folders =
+        (writer_.folders + 1) * 4096;  // nearly: large folders take more blocks, the rest is overhead
+    const Bytes used = length_ + folders + line("held_by_snapshots_bytes") + line("open_deleted_bytes") +
+                       line("beneath_mounts_bytes");
     const Bytes capacity = line("capacity_bytes");
     manifest_["overhead_bytes"] = capacity > used + free ? capacity - used - free : 0;
     manifest_["built_ns"] = now_;
@@ -192,7 +216,8 @@ private:
 
 Result<Built> build(const std::string& folder, TimeNs now) {
   std::error_code error;
-  if (std::filesystem::exists(folder, error) && !std::filesystem::is_empty(folder, error)) return fail(Errc::taken, "demo", folder);
+  if (std::filesystem::exists(folder, error) && !std::filesystem::is_empty(folder, error))
+    return fail(Errc::taken, "demo", folder);
   std::filesystem::create_directories(folder + "/drive", error);
   if (error) return failErrno("demo", folder, error.value());
   const auto scenario = parseScenario(embedded::skerryPoint);

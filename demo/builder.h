@@ -16,8 +16,9 @@ struct Built {
   Bytes freeBytes = 0;
 };
 
-/// Builds the stand-in drive of the Skerry Point bird observatory in a new folder: `manifest.json`, `expected-finds.json` and
-/// `drive/`. Ages are counted back from `now`. Fails with taken if the folder is there and not empty.
+/// Builds the stand-in drive of the Skerry Point bird observatory in a new folder: `manifest.json`,
+/// `expected-finds.json` and `drive/`. Ages are counted back from `now`. Fails with taken if the folder is
+/// there and not empty.
 Result<Built> build(const std::string& folder, TimeNs now);
 
 }  // namespace zt::demo

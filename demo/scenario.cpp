@@ -38,7 +38,8 @@ Result<Scenario> parseScenario(std::string_view text) {
   try {
     table = toml::parse(text);
   } catch (const toml::parse_error& e) {
-    return fail(Errc::badInput, "scenario", {}, std::string(e.description()) + " at line " + std::to_string(e.source().begin.line));
+    return fail(Errc::badInput, "scenario", {},
+                std::string(e.description()) + " at line " + std::to_string(e.source().begin.line));
   }
   Scenario s;
   s.manifest = table["manifest"].value_or(std::string{});
@@ -52,7 +53,8 @@ Result<Scenario> parseScenario(std::string_view text) {
       if (const toml::table* t = item.as_table())
         s.links.push_back({(*t)["from"].value_or(std::string{}), (*t)["folder"].value_or(std::string{})});
   for (const auto& f : s.files)
-    if (f.name.empty() || f.count < 1 || f.count > 100'000) return fail(Errc::badInput, "scenario", {}, f.folder + "/" + f.name);
+    if (f.name.empty() || f.count < 1 || f.count > 100'000)
+      return fail(Errc::badInput, "scenario", {}, f.folder + "/" + f.name);
   return s;
 }
 

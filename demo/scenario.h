@@ -15,16 +15,16 @@ struct FileSet {
   std::string folder;
   std::string name;
   int count = 1;
-  Bytes bytes = 0;          ///< of all together; shared out from large to small
-  bool even = false;        ///< all of one size
-  double youngest = 1;      ///< age in days
+  Bytes bytes = 0;      ///< of all together; shared out from large to small
+  bool even = false;    ///< all of one size
+  double youngest = 1;  ///< age in days
   double oldest = 1;
-  int owner = 0;            ///< user number
-  std::string content;      ///< files of one content key and number have equal content; empty: each its own
-  std::string text;         ///< the whole content, instead of bytes
-  std::string magic;        ///< hexadecimal bytes at the start
-  Bytes occupied = 0;       ///< declared hole: what it occupies on the stand-in; 0: its length
-  std::string heldBy;       ///< declared open by this program
+  int owner = 0;        ///< user number
+  std::string content;  ///< files of one content key and number have equal content; empty: each its own
+  std::string text;     ///< the whole content, instead of bytes
+  std::string magic;    ///< hexadecimal bytes at the start
+  Bytes occupied = 0;   ///< declared hole: what it occupies on the stand-in; 0: its length
+  std::string heldBy;   ///< declared open by this program
   int mode = 0644;
 };
 

@@ -5,8 +5,8 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include <cerrno>
 #include <algorithm>
+#include <cerrno>
 
 #include "core/base/path_bytes.h"
 
@@ -14,11 +14,14 @@ namespace zt::demo {
 
 namespace {
 
-timespec toTime(TimeNs ns) { return {ns / nsPerSecond, ns % nsPerSecond}; }
+timespec toTime(TimeNs ns) {
+  return {ns / nsPerSecond, ns % nsPerSecond};
+}
 
 /// Bytes that depend on the key and the place alone.
 std::string content(const std::string& key, std::uint64_t part, std::size_t size) {
-  // FNV-1a over the key seeds SplitMix64 (both public domain): fast, and all that is needed is that contents differ.
+  // FNV-1a over the key seeds SplitMix64 (both public domain): fast, and all that is needed is that contents
+  // differ.
   std::uint64_t state = 0xcbf29ce484222325ull + part;
   for (const char c : key) state = (state ^ static_cast<unsigned char>(c)) * 0x100000001b3ull;
   std::string bytes(size, '\0');
@@ -27,13 +30,15 @@ std::string content(const std::string& key, std::uint64_t part, std::size_t size
     value = (value ^ (value >> 30)) * 0xbf58476d1ce4e5b9ull;
     value = (value ^ (value >> 27)) * 0x94d049bb133111ebull;
     value ^= value >> 31;
-    for (std::size_t i = at; i < std::min(at + 8, size); ++i) bytes[i] = static_cast<char>(value >> (8 * (i - at)));
+    for (std::size_t i = at; i < std::min(at + 8, size); ++i)
+      bytes[i] = static_cast<char>(value >> (8 * (i - at)));
   }
   return bytes;
 }
 
 bool writeAt(int fd, const std::string& bytes, Bytes offset) {
-  return ::pwrite(fd, bytes.data(), bytes.size(), static_cast<off_t>(offset)) == static_cast<ssize_t>(bytes.size());
+  return ::pwrite(fd, bytes.data(), bytes.size(), static_cast<off_t>(offset)) ==
+         static_cast<ssize_t>(bytes.size());
 }
 
 }  // namespace
@@ -48,8 +53,10 @@ void TreeWriter::seen(const std::string& path, TimeNs modified) {
 Result<void> TreeWriter::folder(const std::string& path, int owner, int mode) {
   if (path.empty() || (folders_.contains(path) && folders_[path].mode == mode)) return {};
   if (auto above = folder(std::string(parentPath(path)), owner); !above) return above;
-  if (::mkdir(at(path).c_str(), 0755) != 0 && errno != EEXIST) return failErrno("make-folder", at(path), errno);
-  if (::geteuid() == 0) (void)!::chown(at(path).c_str(), static_cast<uid_t>(owner), static_cast<gid_t>(owner));
+  if (::mkdir(at(path).c_str(), 0755) != 0 && errno != EEXIST)
+    return failErrno("make-folder", at(path), errno);
+  if (::geteuid() == 0)
+    (void)!::chown(at(path).c_str(), static_cast<uid_t>(owner), static_cast<gid_t>(owner));
   folders_[path].mode = mode;
   ++folders;
   return {};
@@ -61,12 +68,15 @@ Result<void> TreeWriter::file(const File& f) {
   if (fd < 0) return failErrno("write", at(f.path), errno);
   constexpr Bytes block = 4096;
   bool good = ::ftruncate(fd, static_cast<off_t>(f.length)) == 0;
-  const auto headSize = static_cast<std::size_t>(std::min(f.length, f.length <= 2 * block ? f.length : block));
+  const auto headSize =
+      static_cast<std::size_t>(std::min(f.length, f.length <= 2 * block ? f.length : block));
   std::string head = content(f.key, 0, headSize);
   head.replace(0, std::min(f.head.size(), head.size()), f.head.substr(0, head.size()));
   good = good && writeAt(fd, head, 0);
-  if (f.length > 2 * block) good = good && writeAt(fd, content(f.key, 1, block), (f.length - block) / block * block);
-  good = good && ::ftruncate(fd, static_cast<off_t>(f.length)) == 0 && ::fchmod(fd, static_cast<mode_t>(f.mode)) == 0;
+  if (f.length > 2 * block)
+    good = good && writeAt(fd, content(f.key, 1, block), (f.length - block) / block * block);
+  good = good && ::ftruncate(fd, static_cast<off_t>(f.length)) == 0 &&
+         ::fchmod(fd, static_cast<mode_t>(f.mode)) == 0;
   if (::geteuid() == 0) (void)!::fchown(fd, static_cast<uid_t>(f.owner), static_cast<gid_t>(f.owner));
   const timespec times[2] = {toTime(f.modified), toTime(f.modified)};
   good = good && ::futimens(fd, times) == 0;
@@ -81,7 +91,8 @@ Result<void> TreeWriter::file(const File& f) {
 Result<void> TreeWriter::hardLink(const std::string& from, const std::string& to) {
   if (auto above = folder(std::string(parentPath(to))); !above) return above;
   struct stat st;
-  if (::link(at(from).c_str(), at(to).c_str()) != 0 || ::stat(at(to).c_str(), &st) != 0) return failErrno("link", at(to), errno);
+  if (::link(at(from).c_str(), at(to).c_str()) != 0 || ::stat(at(to).c_str(), &st) != 0)
+    return failErrno("link", at(to), errno);
   seen(to, st.st_mtim.tv_sec * nsPerSecond + st.st_mtim.tv_nsec);
   ++files;
   return {};

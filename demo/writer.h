@@ -11,8 +11,8 @@
 
 namespace zt::demo {
 
-/// Writes real files below a new folder: sparse, with distinct data at head and tail. Not for a drive that is measured; it only builds
-/// what the demonstration measures. One thread.
+/// Writes real files below a new folder: sparse, with distinct data at head and tail. Not for a drive that is
+/// measured; it only builds what the demonstration measures. One thread.
 class TreeWriter {
 public:
   explicit TreeWriter(std::string root) : root_(std::move(root)) {}

@@ -20,7 +20,8 @@ CLI::App* jobVerb(CLI::App& app, Arguments& a, const char* name, const char* tex
 }
 
 void addMeasuring(CLI::App& app, Arguments& a) {
-  CLI::App* d = app.add_subcommand("drives", "attached drives with role, kind, capacity, free, reserved, inodes");
+  CLI::App* d =
+      app.add_subcommand("drives", "attached drives with role, kind, capacity, free, reserved, inodes");
   d->add_flag("--json", a.json, "print one JSON document");
   CLI::App* m = app.add_subcommand("measure", "measures a drive or folder; writes nothing to it");
   m->add_option("PATH", a.path, "the drive's top, a folder on it, or a stand-in's folder")->required();
@@ -40,7 +41,8 @@ void addMeasuring(CLI::App& app, Arguments& a) {
 }
 
 void addPlanning(CLI::App& app, Arguments& a) {
-  CLI::App* p = jobVerb(app, a, "propose", "works a plan out that reaches the hardest target with the least regret");
+  CLI::App* p =
+      jobVerb(app, a, "propose", "works a plan out that reaches the hardest target with the least regret");
   p->add_option("--ceiling", a.ceiling, "none, time-or-bandwidth, a-way-back, personal-moved, personal-gone");
   p->add_option("--keep", a.keep, "leave this path and everything in it alone");
   p->add_option("-o,--output", a.output, "write the plan to this file; else it becomes the job's plan");
@@ -67,7 +69,8 @@ void addCarryingOut(CLI::App& app, Arguments& a) {
   jobVerb(app, a, "prove", "measures again and compares");
   CLI::App* u = jobVerb(app, a, "undo", "puts held things back");
   u->add_option("--run", a.run, "only those of this run");
-  CLI::App* l = jobVerb(app, a, "release", "lets held things go for good; without consent it changes nothing");
+  CLI::App* l =
+      jobVerb(app, a, "release", "lets held things go for good; without consent it changes nothing");
   l->add_option("--consent", a.consent, "the token that was printed without it");
   CLI::App* d = app.add_subcommand("demo", "builds the stand-in drive");
   d->add_option("DIR", a.path, "a new folder")->required();
@@ -78,11 +81,13 @@ void addCarryingOut(CLI::App& app, Arguments& a) {
 
 int run(Console& console, int argc, const char* const* argv) {
   Arguments args;
-  CLI::App app{"Zip Tally: measure where a drive's space goes, plan what to reclaim, carry it out safely, prove it."};
+  CLI::App app{
+      "Zip Tally: measure where a drive's space goes, plan what to reclaim, carry it out safely, prove it."};
   app.name("ztally");
   app.set_version_flag("--version", "ztally 0.1.0");
   app.require_subcommand(1);
-  app.footer("Exit status: 0 done, 1 failed, 2 usage, 3 done in part, 4 refused for safety.\nSizes: 1 GB = 10^9 B.");
+  app.footer(
+      "Exit status: 0 done, 1 failed, 2 usage, 3 done in part, 4 refused for safety.\nSizes: 1 GB = 10^9 B.");
   addMeasuring(app, args);
   addPlanning(app, args);
   addCarryingOut(app, args);
@@ -93,8 +98,9 @@ int run(Console& console, int argc, const char* const* argv) {
     return code == 0 ? Exit::done : Exit::usage;
   }
   static constexpr std::pair<const char*, Verb> verbs[] = {
-      {"drives", drives},   {"measure", measureVerb}, {"tree", tree},       {"finds", finds}, {"propose", proposeVerb}, {"plan", plan},
-      {"reclaim", reclaim}, {"prove", proveVerb},     {"undo", undo},       {"release", release}, {"demo", demo}};
+      {"drives", drives},       {"measure", measureVerb}, {"tree", tree},       {"finds", finds},
+      {"propose", proposeVerb}, {"plan", plan},           {"reclaim", reclaim}, {"prove", proveVerb},
+      {"undo", undo},           {"release", release},     {"demo", demo}};
   for (const auto& [name, verb] : verbs)
     if (app.got_subcommand(name)) return verb(console, args);
   return Exit::usage;

@@ -36,7 +36,9 @@ std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& statu
   }
   for (const auto& r : (*job)->recovered())
     console.err << "ztally: a run was cut short; " << escapePath(r.path) << ": " << name(r.state) << '\n';
-  if ((*job)->recoveryWaits()) console.err << "ztally: a run was cut short; its drive is not what was measured, so nothing was touched\n";
+  if ((*job)->recoveryWaits())
+    console.err
+        << "ztally: a run was cut short; its drive is not what was measured, so nothing was touched\n";
   if ((*job)->survey() == nullptr) {
     console.err << "ztally: nothing has been measured in this job yet\n";
     status = Exit::failed;
@@ -72,10 +74,11 @@ int drives(Console& console, const Arguments& args) {
     for (const auto& at : d.alsoAt) j["also_at"].push_back(escapePath(at));
     list.push_back(std::move(j));
     if (!args.json)
-      console.out << escapePath(d.target) << "  " << (d.label.empty() ? "" : escapePath(d.label) + "  ") << name(d.role) << ", "
-                  << name(d.kind) << ", " << d.fsType << "\n  " << formatBytes(d.usage.available) << " free of "
-                  << formatBytes(d.usage.capacity) << ", reserved " << formatBytes(d.usage.reserved()) << ", "
-                  << d.usage.inodesFree << " of " << d.usage.inodes << " inodes free; " << name(urgency) << '\n';
+      console.out << escapePath(d.target) << "  " << (d.label.empty() ? "" : escapePath(d.label) + "  ")
+                  << name(d.role) << ", " << name(d.kind) << ", " << d.fsType << "\n  "
+                  << formatBytes(d.usage.available) << " free of " << formatBytes(d.usage.capacity)
+                  << ", reserved " << formatBytes(d.usage.reserved()) << ", " << d.usage.inodesFree << " of "
+                  << d.usage.inodes << " inodes free; " << name(urgency) << '\n';
   }
   if (args.json) print(console, {{"drives", std::move(list)}});
   return Exit::done;
@@ -106,7 +109,9 @@ Json statementJson(const Statement& s) {
   Json lines = Json::array();
   for (std::size_t i = 0; i < statementLines; ++i)
     lines.push_back({{"id", name(static_cast<StatementLine>(i))}, {"bytes", s.lines[i]}});
-  return {{"capacity_bytes", s.capacity}, {"lines", std::move(lines)}, {"unexplained_bytes", s[StatementLine::unexplained]}};
+  return {{"capacity_bytes", s.capacity},
+          {"lines", std::move(lines)},
+          {"unexplained_bytes", s[StatementLine::unexplained]}};
 }
 
 Json surveyJson(const Survey& s) {
@@ -146,11 +151,12 @@ void printSurvey(Console& console, const Survey& s) {
     const SignedBytes bytes = s.statement.lines[i];
     const bool always = i < 3 || i + 1 == statementLines;
     if (bytes == 0 && !always) continue;
-    console.out << "  " << std::left << std::setw(16) << name(static_cast<StatementLine>(i)) << std::right << std::setw(12)
-                << formatSigned(bytes) << '\n';
+    console.out << "  " << std::left << std::setw(16) << name(static_cast<StatementLine>(i)) << std::right
+                << std::setw(12) << formatSigned(bytes) << '\n';
   }
-  console.out << "  " << std::left << std::setw(16) << "capacity" << std::right << std::setw(12) << formatBytes(s.statement.capacity)
-              << "\n" << s.tree.size() << " entries in " << s.tree.folderCount() << " folders";
+  console.out << "  " << std::left << std::setw(16) << "capacity" << std::right << std::setw(12)
+              << formatBytes(s.statement.capacity) << "\n"
+              << s.tree.size() << " entries in " << s.tree.folderCount() << " folders";
   if (!s.exceptions.empty()) console.out << "; " << s.exceptions.size() << " could not be looked into";
   if (s.partial) console.out << "; stopped early: this is partial";
   console.out << '\n';
@@ -162,7 +168,8 @@ Result<std::unique_ptr<Job>> jobToMeasure(Console& console, const Arguments& arg
     if (!job) return job;
     const auto named = canonicalPath(args.path);
     if (!named) return tl::unexpected(named.error());
-    if ((*job)->site().opened() != *named) return fail(Errc::taken, "job-file", args.job, "it belongs to " + escapePath((*job)->site().opened()));
+    if ((*job)->site().opened() != *named)
+      return fail(Errc::taken, "job-file", args.job, "it belongs to " + escapePath((*job)->site().opened()));
     return job;
   }
   return Job::create(console.system, args.path, args.standIn, {args.job, args.jobOnDrive});
@@ -172,19 +179,23 @@ Result<std::unique_ptr<Job>> jobToMeasure(Console& console, const Arguments& arg
 
 int measureVerb(Console& console, const Arguments& args) {
   for (const auto& amount : args.targets)
-    if (const auto parsed = parseAmount(amount, Bytes{1} << 50); !parsed) return report(console, parsed.error());
+    if (const auto parsed = parseAmount(amount, Bytes{1} << 50); !parsed)
+      return report(console, parsed.error());
   auto job = jobToMeasure(console, args);
   if (!job) return report(console, job.error());
   for (const auto& amount : args.targets) {
     const auto& there = (*job)->targets();
-    if (std::any_of(there.begin(), there.end(), [&](const Target& t) { return t.amount == amount && t.chosen; })) continue;
+    if (std::any_of(there.begin(), there.end(),
+                    [&](const Target& t) { return t.amount == amount && t.chosen; }))
+      continue;
     if (auto added = (*job)->addTarget({}, amount); !added) return report(console, added.error());
   }
   WalkOptions options;
   options.threads = args.threads;
   {
     LineProgressBar bar(console);
-    if (auto measured = (*job)->measure(options, console.stop, &bar); !measured) return report(console, measured.error());
+    if (auto measured = (*job)->measure(options, console.stop, &bar); !measured)
+      return report(console, measured.error());
   }
   const Survey& survey = *(*job)->survey();
   if (args.json)
@@ -196,11 +207,14 @@ int measureVerb(Console& console, const Arguments& args) {
 
 namespace {
 
-void listFolder(Console& console, const Survey& s, const Arguments& args, NodeId folder, std::size_t level, Json* into) {
+void listFolder(Console& console, const Survey& s, const Arguments& args, NodeId folder, std::size_t level,
+                Json* into) {
   std::vector<NodeId> children;
   const FolderTotals& t = s.tree.totals(folder);
-  for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id) children.push_back(id);
-  std::sort(children.begin(), children.end(), [&](NodeId a, NodeId b) { return s.tree.weight(a) > s.tree.weight(b); });
+  for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
+    children.push_back(id);
+  std::sort(children.begin(), children.end(),
+            [&](NodeId a, NodeId b) { return s.tree.weight(a) > s.tree.weight(b); });
   if (children.size() > args.top) children.resize(args.top);
   for (const NodeId id : children) {
     const bool isFolder = s.tree.isFolder(id);
@@ -208,7 +222,9 @@ void listFolder(Console& console, const Survey& s, const Arguments& args, NodeId
       Json j{{"folder", isFolder},
              {"occupied_bytes", s.tree.weight(id)},
              {"length_bytes", isFolder ? s.tree.totals(id).length : s.tree.length(id)},
-             {"exclusive_bytes", isFolder ? s.tree.totals(id).exclusive : s.tree.isLinked(id) ? 0 : s.tree.occupied(id)},
+             {"exclusive_bytes", isFolder              ? s.tree.totals(id).exclusive
+                                 : s.tree.isLinked(id) ? 0
+                                                       : s.tree.occupied(id)},
              {"newest_ns", isFolder ? s.tree.totals(id).newest : s.tree.modified(id)}};
       putPath(j, "path", s.tree.path(id));
       if (isFolder) j["entries"] = s.tree.totals(id).entries;
@@ -218,8 +234,8 @@ void listFolder(Console& console, const Survey& s, const Arguments& args, NodeId
       }
       into->push_back(std::move(j));
     } else {
-      console.out << column(s.tree.weight(id)) << "  " << std::string(2 * (level - 1), ' ') << escapePath(s.tree.name(id))
-                  << (isFolder ? "/" : "") << '\n';
+      console.out << column(s.tree.weight(id)) << "  " << std::string(2 * (level - 1), ' ')
+                  << escapePath(s.tree.name(id)) << (isFolder ? "/" : "") << '\n';
       if (isFolder && level < args.depth) listFolder(console, s, args, id, level + 1, nullptr);
     }
   }
@@ -233,9 +249,11 @@ int tree(Console& console, const Arguments& args) {
   if (!job) return status;
   const Survey& s = *job->survey();
   const auto node = s.tree.find(unescapePath(args.path));
-  if (!node || !s.tree.isFolder(*node)) return report(console, Error{Errc::notThere, "tree", args.path, 0, {}});
+  if (!node || !s.tree.isFolder(*node))
+    return report(console, Error{Errc::notThere, "tree", args.path, 0, {}});
   if (!args.json) {
-    console.out << column(s.tree.weight(*node)) << "  " << (args.path.empty() ? escapePath(s.root) : args.path) << '\n';
+    console.out << column(s.tree.weight(*node)) << "  "
+                << (args.path.empty() ? escapePath(s.root) : args.path) << '\n';
     listFolder(console, s, args, *node, 1, nullptr);
     return Exit::done;
   }
@@ -248,7 +266,8 @@ int tree(Console& console, const Arguments& args) {
 
 int finds(Console& console, const Arguments& args) {
   for (const auto& kind : args.kinds) {
-    const bool known = kind == "large" || kind == "old" || kind == "dormant" || kind == "trash" || kind == "picked";
+    const bool known =
+        kind == "large" || kind == "old" || kind == "dormant" || kind == "trash" || kind == "picked";
     if (!known) return report(console, Error{Errc::badInput, "kind", {}, 0, kind});
   }
   int status = 0;
@@ -257,7 +276,9 @@ int finds(Console& console, const Arguments& args) {
   Json list = Json::array();
   std::size_t shown = 0;
   for (const Find& f : *job->finds()) {
-    if (!args.kinds.empty() && std::find(args.kinds.begin(), args.kinds.end(), name(f.kind)) == args.kinds.end()) continue;
+    if (!args.kinds.empty() &&
+        std::find(args.kinds.begin(), args.kinds.end(), name(f.kind)) == args.kinds.end())
+      continue;
     if (!args.json && args.top != 0 && shown++ >= args.top) continue;
     if (args.json) {
       Json j = toJson(f);
@@ -265,8 +286,8 @@ int finds(Console& console, const Arguments& args) {
       j["why"] = why(f);
       list.push_back(std::move(j));
     } else {
-      console.out << column(f.gain.sure) << "  " << std::left << std::setw(13) << words(f.standing) << title(f) << "\n            "
-                  << f.id << ": " << why(f) << '\n';
+      console.out << column(f.gain.sure) << "  " << std::left << std::setw(13) << words(f.standing)
+                  << title(f) << "\n            " << f.id << ": " << why(f) << '\n';
     }
   }
   if (args.json) print(console, {{"finds", std::move(list)}});
@@ -276,13 +297,17 @@ int finds(Console& console, const Arguments& args) {
 int demo(Console& console, const Arguments& args) {
   const auto built = zt::demo::build(args.path, console.system.clock.now());
   if (!built) return report(console, built.error());
-  Json j{{"files", built->files}, {"folders", built->folders}, {"length_bytes", built->lengthBytes}, {"free_bytes", built->freeBytes}};
+  Json j{{"files", built->files},
+         {"folders", built->folders},
+         {"length_bytes", built->lengthBytes},
+         {"free_bytes", built->freeBytes}};
   putPath(j, "path", args.path);
   if (args.json)
     print(console, j);
   else
-    console.out << "stand-in drive in " << escapePath(args.path) << ": " << built->files << " files, " << formatBytes(built->lengthBytes)
-                << " to be counted, " << formatBytes(built->freeBytes) << " free\n";
+    console.out << "stand-in drive in " << escapePath(args.path) << ": " << built->files << " files, "
+                << formatBytes(built->lengthBytes) << " to be counted, " << formatBytes(built->freeBytes)
+                << " free\n";
   return Exit::done;
 }
 

@@ -34,8 +34,11 @@ void printPlan(Console& console, const Job& job, const Plan& plan) {
   const auto steps = stepGains(plan, job.context()->setGain);
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
-    console.out << column(steps[i]) << "  " << std::left << std::setw(8) << (line.enabled ? name(line.action) : "off")
-                << (line.items.size() == 1 ? escapePath(line.items[0].path) : line.id + ", " + std::to_string(line.items.size()) + " items in " + escapePath(line.place))
+    console.out << column(steps[i]) << "  " << std::left << std::setw(8)
+                << (line.enabled ? name(line.action) : "off")
+                << (line.items.size() == 1 ? escapePath(line.items[0].path)
+                                           : line.id + ", " + std::to_string(line.items.size()) +
+                                                 " items in " + escapePath(line.place))
                 << "\n                    regret: " << words(line.regret) << '\n';
   }
   const PlannedGain planned = plannedGain(plan, job.context()->setGain);
@@ -77,9 +80,11 @@ int proposeVerb(Console& console, const Arguments& args) {
   j["uses_unjudged"] = proposal->usesUnjudged;
   j["proof"] = {{"optimal", proposal->optimal}, {"bound_gap", proposal->boundGap}};
   for (int i = 0; i < regrets; ++i)
-    j["possible"].push_back({{"ceiling", name(static_cast<Regret>(i))}, {"bytes", proposal->possible[static_cast<std::size_t>(i)]}});
+    j["possible"].push_back({{"ceiling", name(static_cast<Regret>(i))},
+                             {"bytes", proposal->possible[static_cast<std::size_t>(i)]}});
   if (!args.output.empty()) {
-    if (!writeText(args.output, toJson(proposal->plan).dump(2))) return report(console, Error{Errc::io, "write", args.output, 0, {}});
+    if (!writeText(args.output, toJson(proposal->plan).dump(2)))
+      return report(console, Error{Errc::io, "write", args.output, 0, {}});
   } else if (auto set = job->setPlan(proposal->plan); !set) {
     return report(console, set.error());
   }
@@ -87,7 +92,8 @@ int proposeVerb(Console& console, const Arguments& args) {
     print(console, j);
   else {
     printPlan(console, *job, proposal->plan);
-    console.out << (proposal->reached ? "reaches the target; the worst to regret: " : "does not reach the target; ceiling: ")
+    console.out << (proposal->reached ? "reaches the target; the worst to regret: "
+                                      : "does not reach the target; ceiling: ")
                 << words(proposal->ceiling) << '\n';
   }
   return proposal->reached ? Exit::done : Exit::partly;
@@ -102,7 +108,8 @@ int plan(Console& console, const Arguments& args) {
     Result<void> done;
     if (args.edit == "drop") {
       const Find* find = job->find(item);
-      auto picked = find != nullptr || job->plan().find(item) != nullptr ? Result<const Find*>(find) : job->pick(unescapePath(item));
+      auto picked = find != nullptr || job->plan().find(item) != nullptr ? Result<const Find*>(find)
+                                                                         : job->pick(unescapePath(item));
       if (!picked) return report(console, picked.error());
       done = job->dropFromPlan(*picked != nullptr ? (*picked)->id : item);
     } else if (const Find* find = job->find(item)) {
@@ -149,11 +156,15 @@ int dryRun(Console& console, Job& job, bool json) {
   Json lines = Json::array();
   for (const auto& r : *checked) {
     lines.push_back(toJson(r));
-    if (!json && r.state == ItemState::refused) console.out << escapePath(r.path) << ": " << words(r.problem) << '\n';
+    if (!json && r.state == ItemState::refused)
+      console.out << escapePath(r.path) << ": " << words(r.problem) << '\n';
   }
-  const bool clear = std::none_of(checked->begin(), checked->end(), [](const auto& r) { return r.state == ItemState::refused; });
-  if (json) print(console, {{"dry_run", true}, {"items", std::move(lines)}});
-  else console.out << checked->size() << " items checked, nothing changed\n";
+  const bool clear = std::none_of(checked->begin(), checked->end(),
+                                  [](const auto& r) { return r.state == ItemState::refused; });
+  if (json)
+    print(console, {{"dry_run", true}, {"items", std::move(lines)}});
+  else
+    console.out << checked->size() << " items checked, nothing changed\n";
   return clear ? Exit::done : Exit::partly;
 }
 
@@ -164,7 +175,8 @@ int askConsent(Console& console, const Consent& consent, bool json) {
     for (const auto& line : consent.lines)
       console.out << column(line.bytes) << "  removes for good: " << escapePath(line.example)
                   << (line.items > 1 ? " and " + std::to_string(line.items - 1) + " more" : "") << '\n';
-    console.out << "Nothing was changed. To agree, say the same again with --consent " << consent.token << '\n';
+    console.out << "Nothing was changed. To agree, say the same again with --consent " << consent.token
+                << '\n';
   }
   return Exit::refused;
 }
@@ -179,14 +191,17 @@ int reclaim(Console& console, const Arguments& args) {
     if (const int loaded = loadPlan(console, *job, args.planFile); loaded != Exit::done) return loaded;
   if (args.dryRun) return dryRun(console, *job, args.json);
   if (job->plan().lines.empty()) {
-    if (args.json) print(console, {{"run", nullptr}, {"lines", Json::array()}});
-    else console.out << "The plan is empty: there is nothing to do.\n";
+    if (args.json)
+      print(console, {{"run", nullptr}, {"lines", Json::array()}});
+    else
+      console.out << "The plan is empty: there is nothing to do.\n";
     return Exit::done;
   }
   const Consent consent = job->consent();
   if (consent.token != args.consent) return askConsent(console, consent, args.json);
   const auto report = job->reclaim(args.consent, console.stop, [&](const LineOutcome& o) {
-    if (console.progress) console.err << "\r" << o.line << ": " << o.itemsDone << " of " << o.items << "   " << std::flush;
+    if (console.progress)
+      console.err << "\r" << o.line << ": " << o.itemsDone << " of " << o.items << "   " << std::flush;
   });
   if (!report) return cli::report(console, report.error());
   if (args.json) print(console, toJson(*report));
@@ -202,7 +217,8 @@ int reclaim(Console& console, const Arguments& args) {
                   << (r.detail.empty() ? "" : " (" + r.detail + ")") << '\n';
   }
   if (report->journalFailed) {
-    console.err << "ztally: the job file could not be written: " << sentence(report->journalFailure) << "; nothing more was touched\n";
+    console.err << "ztally: the job file could not be written: " << sentence(report->journalFailure)
+                << "; nothing more was touched\n";
     return Exit::failed;
   }
   return all ? Exit::done : Exit::partly;
@@ -218,7 +234,8 @@ int proveVerb(Console& console, const Arguments& args) {
     print(console, toJson(*proof));
     return Exit::done;
   }
-  console.out << "free before " << formatBytes(proof->freeBefore) << ", now " << formatBytes(proof->freeAfter) << "\n  promised    actual\n";
+  console.out << "free before " << formatBytes(proof->freeBefore) << ", now " << formatBytes(proof->freeAfter)
+              << "\n  promised    actual\n";
   for (const auto& line : proof->lines) {
     console.out << column(line.promised) << column(line.actual) << "  " << line.line;
     for (const auto& r : line.reasons) {
@@ -228,28 +245,35 @@ int proveVerb(Console& console, const Arguments& args) {
     console.out << '\n';
   }
   console.out << column(proof->promised) << column(proof->actual) << "  sum\n";
-  if (proof->byOthers != 0) console.out << "others wrote or freed meanwhile: " << formatSigned(proof->byOthers) << '\n';
+  if (proof->byOthers != 0)
+    console.out << "others wrote or freed meanwhile: " << formatSigned(proof->byOthers) << '\n';
   if (proof->held > 0) console.out << "still in the hold: " << formatBytes(proof->held) << '\n';
   for (const auto& t : proof->targets)
     console.out << "target " << (t.target.label.empty() ? t.target.amount : t.target.label) << ": "
-                << (t.met ? "met, " + formatSigned(t.surplus) + " to spare" : formatSigned(-t.surplus) + " short") << '\n';
+                << (t.met ? "met, " + formatSigned(t.surplus) + " to spare"
+                          : formatSigned(-t.surplus) + " short")
+                << '\n';
   return Exit::done;
 }
 
 namespace {
-int reportRecords(Console& console, const Result<std::vector<JournalRecord>>& records, ItemState wanted, bool json) {
+int reportRecords(Console& console, const Result<std::vector<JournalRecord>>& records, ItemState wanted,
+                  bool json) {
   if (!records) return report(console, records.error());
   Json list = Json::array();
   bool all = true;
   for (const auto& r : *records) {
     all = all && r.state == wanted;
-    if (json) list.push_back(toJson(r));
+    if (json)
+      list.push_back(toJson(r));
     else
       console.out << name(r.state) << "  " << escapePath(r.putAt.empty() ? r.path : r.putAt)
                   << (r.state == wanted ? "" : ": " + words(r.problem)) << '\n';
   }
-  if (json) print(console, {{"items", std::move(list)}});
-  else if (records->empty()) console.out << "Nothing is held: there is nothing to do.\n";
+  if (json)
+    print(console, {{"items", std::move(list)}});
+  else if (records->empty())
+    console.out << "Nothing is held: there is nothing to do.\n";
   return all ? Exit::done : Exit::partly;
 }
 }  // namespace

@@ -48,7 +48,8 @@ int demo(Console& console, const Arguments& args);
 
 /// Says what went wrong and gives the exit status.
 int report(Console& console, const Error& error);
-/// Opens the job named on the command line and says what was recovered; nullptr (and `status`) if it cannot be opened.
+/// Opens the job named on the command line and says what was recovered; nullptr (and `status`) if it cannot
+/// be opened.
 std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& status);
 /// Prints one JSON document, bytes that are not UTF-8 replaced (paths are escaped before).
 void print(Console& console, const nlohmann::json& json);

@@ -7,29 +7,52 @@ namespace zt::cli {
 
 std::string words(Errc problem) {
   switch (problem) {
-    case Errc::notThere: return "it is not there";
-    case Errc::notPermitted: return "the rights do not suffice";
-    case Errc::notAFolder: return "it is not a folder";
-    case Errc::notAFile: return "it is not a file";
-    case Errc::taken: return "the name is in use already";
-    case Errc::noSpace: return "there is no space left";
-    case Errc::otherDevice: return "another drive or subvolume lies there";
-    case Errc::outsideRoot: return "the path would leave the drive";
-    case Errc::changed: return "it is not what was measured any more; measure again";
-    case Errc::bedrock: return "the system needs it; it is locked";
-    case Errc::inUse: return "it is in use";
-    case Errc::badInput: return "it cannot be understood";
-    case Errc::corrupt: return "the file is damaged";
-    case Errc::notOurs: return "it is not a file of Zip Tally";
-    case Errc::tooNew: return "it was written by a newer version";
-    case Errc::conflict: return "another line of the plan does something else with it; drop that line first";
-    case Errc::noConsent: return "it needs consent first";
-    case Errc::tooManyOpen: return "too many files are open";
-    case Errc::unsupported: return "the file system cannot do that";
-    case Errc::cancelled: return "it was stopped";
-    case Errc::onDrive: return "the job file would lie on the drive that is measured; give another place, or --job-on-drive";
-    case Errc::busy: return "another program has it open";
-    case Errc::io: return "the system reports a failure";
+    case Errc::notThere:
+      return "it is not there";
+    case Errc::notPermitted:
+      return "the rights do not suffice";
+    case Errc::notAFolder:
+      return "it is not a folder";
+    case Errc::notAFile:
+      return "it is not a file";
+    case Errc::taken:
+      return "the name is in use already";
+    case Errc::noSpace:
+      return "there is no space left";
+    case Errc::otherDevice:
+      return "another drive or subvolume lies there";
+    case Errc::outsideRoot:
+      return "the path would leave the drive";
+    case Errc::changed:
+      return "it is not what was measured any more; measure again";
+    case Errc::bedrock:
+      return "the system needs it; it is locked";
+    case Errc::inUse:
+      return "it is in use";
+    case Errc::badInput:
+      return "it cannot be understood";
+    case Errc::corrupt:
+      return "the file is damaged";
+    case Errc::notOurs:
+      return "it is not a file of Zip Tally";
+    case Errc::tooNew:
+      return "it was written by a newer version";
+    case Errc::conflict:
+      return "another line of the plan does something else with it; drop that line first";
+    case Errc::noConsent:
+      return "it needs consent first";
+    case Errc::tooManyOpen:
+      return "too many files are open";
+    case Errc::unsupported:
+      return "the file system cannot do that";
+    case Errc::cancelled:
+      return "it was stopped";
+    case Errc::onDrive:
+      return "the job file would lie on the drive that is measured; give another place, or --job-on-drive";
+    case Errc::busy:
+      return "another program has it open";
+    case Errc::io:
+      return "the system reports a failure";
   }
   return "the system reports a failure";
 }
@@ -39,7 +62,8 @@ std::string sentence(const Error& error) {
   if (!error.path.empty()) text += " " + escapePath(error.path);
   text += ": " + words(error.code);
   if (!error.detail.empty()) text += " (" + error.detail + ")";
-  if (error.code == Errc::io && error.sysErrno != 0) text += std::string(" (") + std::strerror(error.sysErrno) + ")";
+  if (error.code == Errc::io && error.sysErrno != 0)
+    text += std::string(" (") + std::strerror(error.sysErrno) + ")";
   return text;
 }
 
@@ -51,31 +75,45 @@ Exit exitFor(const Error& error) {
     case Errc::noConsent:
     case Errc::onDrive:
     case Errc::changed:
-    case Errc::inUse: return refused;
-    case Errc::badInput: return usage;
-    default: return failed;
+    case Errc::inUse:
+      return refused;
+    case Errc::badInput:
+      return usage;
+    default:
+      return failed;
   }
 }
 
 std::string words(Standing standing) {
   switch (standing) {
-    case Standing::bedrock: return "bedrock";
-    case Standing::kept: return "kept";
-    case Standing::unjudged: return "unjudged";
-    case Standing::ownersCall: return "owner's call";
-    case Standing::rebuilds: return "rebuilds";
-    case Standing::spent: return "spent";
+    case Standing::bedrock:
+      return "bedrock";
+    case Standing::kept:
+      return "kept";
+    case Standing::unjudged:
+      return "unjudged";
+    case Standing::ownersCall:
+      return "owner's call";
+    case Standing::rebuilds:
+      return "rebuilds";
+    case Standing::spent:
+      return "spent";
   }
   return {};
 }
 
 std::string words(Regret regret) {
   switch (regret) {
-    case Regret::none: return "nothing to regret";
-    case Regret::timeOrBandwidth: return "time or bandwidth";
-    case Regret::wayBack: return "a way back";
-    case Regret::personalMoved: return "a personal thing that has moved";
-    case Regret::personalGone: return "a personal thing that is gone";
+    case Regret::none:
+      return "nothing to regret";
+    case Regret::timeOrBandwidth:
+      return "time or bandwidth";
+    case Regret::wayBack:
+      return "a way back";
+    case Regret::personalMoved:
+      return "a personal thing that has moved";
+    case Regret::personalGone:
+      return "a personal thing that is gone";
   }
   return {};
 }
@@ -83,13 +121,20 @@ std::string words(Regret regret) {
 namespace {
 std::string bandWords(AgeBand band) {
   switch (band) {
-    case AgeBand::today: return "a day";
-    case AgeBand::week: return "a week";
-    case AgeBand::month: return "a month";
-    case AgeBand::halfYear: return "half a year";
-    case AgeBand::year: return "a year";
-    case AgeBand::threeYears: return "one to three years";
-    case AgeBand::older: return "more than three years";
+    case AgeBand::today:
+      return "a day";
+    case AgeBand::week:
+      return "a week";
+    case AgeBand::month:
+      return "a month";
+    case AgeBand::halfYear:
+      return "half a year";
+    case AgeBand::year:
+      return "a year";
+    case AgeBand::threeYears:
+      return "one to three years";
+    case AgeBand::older:
+      return "more than three years";
   }
   return {};
 }
@@ -98,20 +143,29 @@ std::string bandWords(AgeBand band) {
 std::string title(const Find& find) {
   const std::string first = find.items.empty() ? std::string{} : escapePath(find.items.front().path);
   switch (find.kind) {
-    case FindKind::old: return "old files in " + (find.place.empty() ? "/" : escapePath(find.place));
-    case FindKind::trash: return "trash " + escapePath(find.place);
-    default: return first;
+    case FindKind::old:
+      return "old files in " + (find.place.empty() ? "/" : escapePath(find.place));
+    case FindKind::trash:
+      return "trash " + escapePath(find.place);
+    default:
+      return first;
   }
 }
 
 std::string why(const Find& find) {
   const std::string files = std::to_string(find.files) + (find.files == 1 ? " file" : " files");
   switch (find.kind) {
-    case FindKind::large: return "one of the largest files";
-    case FindKind::old: return files + ", not modified for " + bandWords(find.band);
-    case FindKind::dormant: return "nothing in it modified for " + bandWords(find.band) + "; " + files;
-    case FindKind::trash: return std::to_string(find.items.size()) + " entries that somebody threw away and that still occupy the drive";
-    case FindKind::picked: return "picked by hand";
+    case FindKind::large:
+      return "one of the largest files";
+    case FindKind::old:
+      return files + ", not modified for " + bandWords(find.band);
+    case FindKind::dormant:
+      return "nothing in it modified for " + bandWords(find.band) + "; " + files;
+    case FindKind::trash:
+      return std::to_string(find.items.size()) +
+             " entries that somebody threw away and that still occupy the drive";
+    case FindKind::picked:
+      return "picked by hand";
   }
   return {};
 }

@@ -15,13 +15,18 @@ int main(int argc, char** argv) {
   QApplication::setOrganizationName(QStringLiteral("zip-tally"));
   QApplication::setApplicationVersion(QStringLiteral("0.1.0"));
   QCommandLineParser args;
-  args.setApplicationDescription(QStringLiteral("Measure a nearly full drive, plan what to reclaim, carry it out safely, prove it."));
+  args.setApplicationDescription(
+      QStringLiteral("Measure a nearly full drive, plan what to reclaim, carry it out safely, prove it."));
   args.addHelpOption();
   args.addVersionOption();
-  const QCommandLineOption standIn(QStringLiteral("stand-in"), QStringLiteral("Show the stand-in drive in <folder> on the Bench and open it."),
-                                   QStringLiteral("folder"));
+  const QCommandLineOption standIn(
+      QStringLiteral("stand-in"),
+      QStringLiteral("Show the stand-in drive in <folder> on the Bench and open it."),
+      QStringLiteral("folder"));
   args.addOption(standIn);
-  args.addPositionalArgument(QStringLiteral("place"), QStringLiteral("A folder to measure, or a job file (*.ztjob)."), QStringLiteral("[place]"));
+  args.addPositionalArgument(QStringLiteral("place"),
+                             QStringLiteral("A folder to measure, or a job file (*.ztjob)."),
+                             QStringLiteral("[place]"));
   args.process(app);
 
   zt::LinuxFileSystem files;

@@ -10,7 +10,8 @@ std::optional<QString> DialogPrompter::chooseFolder(QWidget* parent, const QStri
   return folder.isEmpty() ? std::nullopt : std::optional(folder);
 }
 
-std::optional<QString> DialogPrompter::chooseFile(QWidget* parent, const QString& title, const QString& filter) {
+std::optional<QString> DialogPrompter::chooseFile(QWidget* parent, const QString& title,
+                                                  const QString& filter) {
   const QString file = QFileDialog::getOpenFileName(parent, title, {}, filter);
   return file.isEmpty() ? std::nullopt : std::optional(file);
 }

@@ -14,7 +14,8 @@ class Session::Sink final : public ProgressSink {
 public:
   explicit Sink(Session& session) : session_(session) {}
   void report(const Progress& progress) override {
-    QMetaObject::invokeMethod(&session_, [s = &session_, progress] { Q_EMIT s->progressed(progress); }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        &session_, [s = &session_, progress] { Q_EMIT s->progressed(progress); }, Qt::QueuedConnection);
   }
 
 private:
@@ -29,13 +30,16 @@ Session::Session(System& system, QObject* parent) : QObject(parent), system_(sys
 
 Session::~Session() {
   stop_.request_stop();
-  QMetaObject::invokeMethod(worker_, [this] { job_.reset(); }, Qt::BlockingQueuedConnection);
+  QMetaObject::invokeMethod(
+      worker_, [this] { job_.reset(); }, Qt::BlockingQueuedConnection);
   thread_.quit();
   thread_.wait();
   delete worker_;
 }
 
-void Session::stop() { stop_.request_stop(); }
+void Session::stop() {
+  stop_.request_stop();
+}
 
 void Session::post(Work work, Task task, std::function<void()> then) {
   ++waiting_;
@@ -85,14 +89,16 @@ std::array<Bytes, standings> strataOf(const FindContext& c) {
 
 std::array<Bytes, standings> plannedByStanding(const JobView& v) {
   std::array<Bytes, standings> sums{};
-  for (std::size_t i = 0; i < v.plan.lines.size(); ++i) sums[static_cast<std::size_t>(v.plan.lines[i].standing)] += v.steps[i];
+  for (std::size_t i = 0; i < v.plan.lines.size(); ++i)
+    sums[static_cast<std::size_t>(v.plan.lines[i].standing)] += v.steps[i];
   return sums;
 }
 
 }  // namespace
 
 namespace {
-/// Takes what runs on this survey have freed out of the strata it came from, so that the Level sinks where something went.
+/// Takes what runs on this survey have freed out of the strata it came from, so that the Level sinks where
+/// something went.
 void lowerStrata(Job& job, JobView& v) {
   v.strata = strataOf(*v.context);
   const auto runs = job.store().runs(false);
@@ -128,7 +134,8 @@ JobView Session::snapshot(Job& job, const JobView& before) {
   if (v.context) {
     v.steps = stepGains(v.plan, v.context->setGain);
     v.planned = job.planned();
-    v.composition = before.survey == v.survey ? before.composition : std::make_shared<const Composition>(v.context);
+    v.composition =
+        before.survey == v.survey ? before.composition : std::make_shared<const Composition>(v.context);
     v.strata = before.survey == v.survey && !before.stale ? before.strata : strataOf(*v.context);
     if (v.stale) lowerStrata(job, v);
     v.plannedFrom = plannedByStanding(v);
@@ -156,21 +163,23 @@ void Session::listDrives() {
 }
 
 void Session::openPlace(const PathBytes& path, bool standIn, const PathBytes& jobFile, bool acceptOnDrive) {
-  post(Work::opening, [this, path, standIn, jobFile, acceptOnDrive](std::unique_ptr<Job>& slot) -> Result<void> {
-    auto job = Job::create(system_, path, standIn, {jobFile, acceptOnDrive});
-    if (!job && job.error().code == Errc::onDrive) {
-      QMetaObject::invokeMethod(
-          this,
-          [this, path, standIn, jobFile] {
-            Q_EMIT onDriveRefused(QByteArray::fromStdString(path), standIn, QByteArray::fromStdString(jobFile));
-          },
-          Qt::QueuedConnection);
-      return fail(Errc::cancelled, "open");
-    }
-    if (!job) return tl::unexpected(job.error());
-    slot = std::move(*job);
-    return {};
-  });
+  post(Work::opening,
+       [this, path, standIn, jobFile, acceptOnDrive](std::unique_ptr<Job>& slot) -> Result<void> {
+         auto job = Job::create(system_, path, standIn, {jobFile, acceptOnDrive});
+         if (!job && job.error().code == Errc::onDrive) {
+           QMetaObject::invokeMethod(
+               this,
+               [this, path, standIn, jobFile] {
+                 Q_EMIT onDriveRefused(QByteArray::fromStdString(path), standIn,
+                                       QByteArray::fromStdString(jobFile));
+               },
+               Qt::QueuedConnection);
+           return fail(Errc::cancelled, "open");
+         }
+         if (!job) return tl::unexpected(job.error());
+         slot = std::move(*job);
+         return {};
+       });
 }
 
 void Session::openJob(const PathBytes& file) {
@@ -227,7 +236,9 @@ void Session::pickPath(const PathBytes& path, StepAction action) {
 }
 
 void Session::drop(const std::string& id) {
-  editPlan([id](Job& job) -> Result<void> { return job.plan().find(id) == nullptr ? Result<void>{} : job.dropFromPlan(id); });
+  editPlan([id](Job& job) -> Result<void> {
+    return job.plan().find(id) == nullptr ? Result<void>{} : job.dropFromPlan(id);
+  });
 }
 
 namespace {
@@ -258,10 +269,12 @@ void Session::setAction(const std::string& id, StepAction action) {
 void Session::moveLine(const std::string& id, int by) {
   editPlan([id, by](Job& job) {
     return change(job, [&](Plan& plan) {
-      const auto at = std::find_if(plan.lines.begin(), plan.lines.end(), [&](const auto& l) { return l.id == id; });
+      const auto at =
+          std::find_if(plan.lines.begin(), plan.lines.end(), [&](const auto& l) { return l.id == id; });
       if (at == plan.lines.end()) return;
       const auto to = (at - plan.lines.begin()) + by;
-      if (to >= 0 && to < static_cast<std::ptrdiff_t>(plan.lines.size())) std::iter_swap(at, plan.lines.begin() + to);
+      if (to >= 0 && to < static_cast<std::ptrdiff_t>(plan.lines.size()))
+        std::iter_swap(at, plan.lines.begin() + to);
     });
   });
 }
@@ -303,7 +316,8 @@ void Session::reclaim(const std::string& token) {
       [this, token, report, stop = stop_.get_token()](std::unique_ptr<Job>& job) -> Result<void> {
         if (!job) return {};
         auto done = job->reclaim(token, stop, [this](const LineOutcome& outcome) {
-          QMetaObject::invokeMethod(this, [this, outcome] { Q_EMIT lineProgressed(outcome); }, Qt::QueuedConnection);
+          QMetaObject::invokeMethod(
+              this, [this, outcome] { Q_EMIT lineProgressed(outcome); }, Qt::QueuedConnection);
         });
         if (!done) return tl::unexpected(done.error());
         *report = *done;

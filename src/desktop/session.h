@@ -40,8 +40,9 @@ struct JobView {
   std::optional<Mark> markOf(const std::string& id) const;
 };
 
-/// The desktop's only way to the core: runs one piece of work after another on a thread of its own, and tells the stations by queued
-/// signals. All public members belong to the GUI thread; the widgets never touch the job itself.
+/// The desktop's only way to the core: runs one piece of work after another on a thread of its own, and tells
+/// the stations by queued signals. All public members belong to the GUI thread; the widgets never touch the
+/// job itself.
 class Session final : public QObject {
   Q_OBJECT
 public:
@@ -53,7 +54,10 @@ public:
   const JobView& view() const { return view_; }
   const std::vector<Drive>& drives() const { return drives_; }
   Work work() const { return work_; }
-  bool busy() const { return work_ == Work::measuring || work_ == Work::running || work_ == Work::opening || work_ == Work::proving; }
+  bool busy() const {
+    return work_ == Work::measuring || work_ == Work::running || work_ == Work::opening ||
+           work_ == Work::proving;
+  }
 
   void listDrives();
   void openPlace(const PathBytes& path, bool standIn, const PathBytes& jobFile, bool acceptOnDrive);
@@ -80,7 +84,7 @@ public:
 
 Q_SIGNALS:
   void drivesListed();
-  void changed();                  ///< the view is new
+  void changed();  ///< the view is new
   void workChanged();
   void progressed(const zt::Progress& progress);
   void lineProgressed(const zt::LineOutcome& outcome);

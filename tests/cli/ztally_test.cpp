@@ -24,7 +24,9 @@ protected:
     t.file("drive/odd\nname\xFF", "x");
     t.age("drive/films/two.mp4", 900);
   }
-  Ran measure() { return ztally("measure", t / "drive", "--job", job, "--job-on-drive", "--target", "50%", "--json"); }
+  Ran measure() {
+    return ztally("measure", t / "drive", "--job", job, "--job-on-drive", "--target", "50%", "--json");
+  }
   TempFolder t;
   std::string job = t / "a.ztjob";
 };
@@ -33,7 +35,8 @@ TEST_F(Ztally, MeasuresWithAllDocumentedFields) {
   const Ran ran = measure();
   ASSERT_EQ(ran.status, 0) << ran.err;
   const auto j = ran.json();
-  for (const char* key : {"entries", "files", "folders", "length_bytes", "occupied_bytes", "linked_inodes", "unreadable", "vanished", "seconds", "statement"})
+  for (const char* key : {"entries", "files", "folders", "length_bytes", "occupied_bytes", "linked_inodes",
+                          "unreadable", "vanished", "seconds", "statement"})
     EXPECT_TRUE(j.contains(key)) << key;
   EXPECT_EQ(j["entries"], 5);
   EXPECT_EQ(j["length_bytes"], 3'500'001);
@@ -81,7 +84,8 @@ TEST_F(Ztally, ReleasesOnlyWithConsent) {
   const Ran asked = ztally("release", "--job", job, "--json");
   EXPECT_EQ(asked.status, 4);
   EXPECT_TRUE(t.has("drive/.zip-tally-hold"));
-  const Ran gone = ztally("release", "--job", job, "--consent", asked.json()["consent"]["token"].get<std::string>());
+  const Ran gone =
+      ztally("release", "--job", job, "--consent", asked.json()["consent"]["token"].get<std::string>());
   EXPECT_EQ(gone.status, 0) << gone.err;
   EXPECT_FALSE(t.has("drive/.zip-tally-hold"));
 }
@@ -101,10 +105,12 @@ TEST_F(Ztally, EscapesNamesAndKeepsTheirBytes) {
 TEST_F(Ztally, RefusesBadInputWithTheRightStatus) {
   EXPECT_EQ(ztally("measure", t / "none").status, 1);
   EXPECT_EQ(ztally("measure", t / "drive/films/one.mp4").status, 1);
-  for (const char* target : {"-3GB", "120%", "x"}) EXPECT_EQ(ztally("measure", t / "drive", std::string("--target=") + target).status, 2) << target;
+  for (const char* target : {"-3GB", "120%", "x"})
+    EXPECT_EQ(ztally("measure", t / "drive", std::string("--target=") + target).status, 2) << target;
   EXPECT_EQ(ztally("measure").status, 2);
   EXPECT_EQ(ztally("nonsense").status, 2);
-  EXPECT_EQ(ztally("measure", t / "drive", "--job", job).status, 4) << "the job file would lie on the measured drive";
+  EXPECT_EQ(ztally("measure", t / "drive", "--job", job).status, 4)
+      << "the job file would lie on the measured drive";
   EXPECT_EQ(ztally("finds", "--job", t / "none.ztjob").status, 1);
   t.file("other.ztjob", "no job at all");
   EXPECT_EQ(ztally("finds", "--job", t / "other.ztjob").status, 1);
@@ -142,7 +148,8 @@ TEST_F(Ztally, RefusesPlanFilesThatDoNotFit) {
 TEST(ZtallyHelp, SaysWhatEachVerbDoes) {
   const Ran help = ztally("--help");
   EXPECT_EQ(help.status, 0);
-  for (const char* verb : {"drives", "measure", "tree", "finds", "propose", "plan", "reclaim", "prove", "undo", "release", "demo"}) {
+  for (const char* verb : {"drives", "measure", "tree", "finds", "propose", "plan", "reclaim", "prove",
+                           "undo", "release", "demo"}) {
     EXPECT_NE(help.out.find(verb), std::string::npos) << verb;
     EXPECT_EQ(ztally(verb, "--help").status, 0) << verb;
   }
@@ -170,7 +177,10 @@ TEST(ZtallyDemo, HasTheFindsItPromises) {
     const std::string kind = e["kind"];
     if (kind != "large" && kind != "old" && kind != "dormant" && kind != "trash") continue;
     bool found = false;
-    for (const auto& f : finds) found = found || (f["kind"] == kind && (kind == "large" || kind == "dormant" ? f["items"][0]["path"] : f["place"]) == e["path"]);
+    for (const auto& f : finds)
+      found =
+          found || (f["kind"] == kind &&
+                    (kind == "large" || kind == "dormant" ? f["items"][0]["path"] : f["place"]) == e["path"]);
     EXPECT_EQ(found, e["find"].get<bool>()) << e;
     ++checked;
   }

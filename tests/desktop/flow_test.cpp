@@ -63,7 +63,8 @@ TEST_F(Flow, ByMouse) {
   EXPECT_TRUE(session().view().proposal->reached);
   EXPECT_TRUE(text("planSummary").contains(QStringLiteral("reaches"))) << text("planSummary").toStdString();
   click("toReclaim");
-  QTest::mouseClick(find<QCheckBox>("agree"), Qt::LeftButton, {}, QPoint(8, find<QCheckBox>("agree")->height() / 2));
+  QTest::mouseClick(find<QCheckBox>("agree"), Qt::LeftButton, {},
+                    QPoint(8, find<QCheckBox>("agree")->height() / 2));
   click("startRun");
   ASSERT_TRUE(waitFor([&] { return session().view().proof.has_value(); }));
   ASSERT_TRUE(idle());

@@ -73,7 +73,8 @@ TEST_F(Stations, KeepTakesAFindOffTheTableAndBack) {
   judge(QStringLiteral("logger.qcow2"), Qt::Key_K);
   const auto standingOf = [&] {
     for (const Find& f : *session().view().finds)
-      if (f.items[0].path == "srv/virtual-machines/logger.qcow2" && f.kind == FindKind::large) return f.standing;
+      if (f.items[0].path == "srv/virtual-machines/logger.qcow2" && f.kind == FindKind::large)
+        return f.standing;
     return Standing::spent;
   };
   EXPECT_EQ(standingOf(), Standing::kept);
@@ -176,7 +177,8 @@ TEST_F(Stations, TheFieldPicksCellsByKeyboard) {
   auto* grid = window->findChild<AgeSizeGrid*>();
   key(grid, Qt::Key_Down);
   ASSERT_FALSE(grid->pickedFiles(10).empty());
-  EXPECT_EQ(session().view().survey->tree.path(grid->pickedFiles(10)[0]), "old/logger-image-2019/logger-disk.img");
+  EXPECT_EQ(session().view().survey->tree.path(grid->pickedFiles(10)[0]),
+            "old/logger-image-2019/logger-disk.img");
   EXPECT_GT(find<QTreeView>("pickedFiles")->model()->rowCount(), 0);
 }
 

@@ -24,8 +24,12 @@ using namespace zt::desktop;
 /// Answers what the test laid ready; an unanswered question fails the test.
 class ScriptedPrompter final : public Prompter {
 public:
-  std::optional<QString> chooseFolder(QWidget*, const QString& title) override { return take(folders, title); }
-  std::optional<QString> chooseFile(QWidget*, const QString& title, const QString&) override { return take(files, title); }
+  std::optional<QString> chooseFolder(QWidget*, const QString& title) override {
+    return take(folders, title);
+  }
+  std::optional<QString> chooseFile(QWidget*, const QString& title, const QString&) override {
+    return take(files, title);
+  }
   std::optional<TargetAnswer> askTarget(QWidget*) override {
     if (!target) ADD_FAILURE() << "asked for a target";
     return std::exchange(target, std::nullopt);
@@ -71,8 +75,12 @@ protected:
     ASSERT_TRUE(waitFor([&] { return button->isVisible() && button->isEnabled(); })) << name;
     QTest::mouseClick(button, Qt::LeftButton);
   }
-  void key(QWidget* widget, Qt::Key k, Qt::KeyboardModifiers m = Qt::NoModifier) { QTest::keyClick(widget, k, m); }
-  void station(int number) { key(window.get(), static_cast<Qt::Key>(Qt::Key_0 + number), Qt::ControlModifier); }
+  void key(QWidget* widget, Qt::Key k, Qt::KeyboardModifiers m = Qt::NoModifier) {
+    QTest::keyClick(widget, k, m);
+  }
+  void station(int number) {
+    key(window.get(), static_cast<Qt::Key>(Qt::Key_0 + number), Qt::ControlModifier);
+  }
   /// Chooses a find by a part of its title and presses a key on it.
   void judge(const QString& title, Qt::Key k) {
     auto* list = find<QTreeView>("finds");

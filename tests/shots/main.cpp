@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Makes the pictures of docs/screenshots: usage: zt_shots STAND-IN OUT [SIZE]. Drives the window as a user would.
+// Makes the pictures of docs/screenshots: usage: zt_shots STAND-IN OUT [SIZE]. Drives the window as a user
+// would.
 #include <QApplication>
 #include <QCheckBox>
 #include <QLineEdit>
@@ -23,13 +24,17 @@ using namespace zt::desktop;
 class YesPrompter final : public Prompter {
 public:
   std::optional<QString> chooseFolder(QWidget*, const QString&) override { return std::nullopt; }
-  std::optional<QString> chooseFile(QWidget*, const QString&, const QString&) override { return std::nullopt; }
+  std::optional<QString> chooseFile(QWidget*, const QString&, const QString&) override {
+    return std::nullopt;
+  }
   std::optional<TargetAnswer> askTarget(QWidget*) override { return std::nullopt; }
   bool confirm(QWidget*, const QString&, const QString&, const QString&) override { return true; }
   void tell(QWidget*, const QString&, const QString&) override {}
 };
 
-bool waitFor(const std::function<bool()>& done) { return QTest::qWaitFor(done, 60000); }
+bool waitFor(const std::function<bool()>& done) {
+  return QTest::qWaitFor(done, 60000);
+}
 
 struct Studio {
   MainWindow& window;
@@ -102,7 +107,8 @@ int main(int argc, char** argv) {
   System system{files, mounts, openFiles, clock};
   YesPrompter prompter;
   MainWindow window(system, prompter);
-  const QStringList size = argc > 3 ? QString::fromLocal8Bit(argv[3]).split(QLatin1Char('x')) : QStringList{QStringLiteral("1280"), QStringLiteral("800")};
+  const QStringList size = argc > 3 ? QString::fromLocal8Bit(argv[3]).split(QLatin1Char('x'))
+                                    : QStringList{QStringLiteral("1280"), QStringLiteral("800")};
   window.resize(size.value(0).toInt(), size.value(1).toInt());
   window.show();
   const bool dark = argc > 4 && qstrcmp(argv[4], "dark") == 0;

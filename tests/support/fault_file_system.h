@@ -7,7 +7,8 @@
 
 namespace zt::test {
 
-/// Forwards to a file system, and calls a hook before each changing call; what the hook gives as an error is given back instead.
+/// Forwards to a file system, and calls a hook before each changing call; what the hook gives as an error is
+/// given back instead.
 class FaultFileSystem final : public ForwardingFileSystem {
 public:
   using Hook = std::function<Result<void>(std::string_view call, std::string_view name)>;
@@ -17,7 +18,8 @@ public:
     if (auto ok = hook_("make-folder", name); !ok) return ok;
     return ForwardingFileSystem::makeFolder(at, name, mode);
   }
-  Result<void> rename(const Folder& from, std::string_view name, const Folder& to, std::string_view newName) override {
+  Result<void> rename(const Folder& from, std::string_view name, const Folder& to,
+                      std::string_view newName) override {
     if (auto ok = hook_("rename", name); !ok) return ok;
     return ForwardingFileSystem::rename(from, name, to, newName);
   }

@@ -40,6 +40,8 @@ LoopDrive::~LoopDrive() {
   if (mounted()) runProgram({programAt("umount"), "-l", mountPoint_});
 }
 
-bool mayBeSkipped() { return std::getenv("CI") == nullptr; }
+bool mayBeSkipped() {
+  return std::getenv("CI") == nullptr;
+}
 
 }  // namespace zt::test

@@ -9,7 +9,8 @@
 
 namespace zt::test {
 
-/// A real file system on a loop device, mounted for one test. Needs root; `why` says what is missing where it cannot be made.
+/// A real file system on a loop device, mounted for one test. Needs root; `why` says what is missing where it
+/// cannot be made.
 class LoopDrive {
 public:
   /// `type`: ext4, xfs, btrfs.
@@ -35,8 +36,8 @@ bool mayBeSkipped();
 }  // namespace zt::test
 
 /// Skips loudly where loop drives are not allowed; fails where they must be (CI is set).
-#define ZT_NEEDS(drive)                                                                    \
-  if (!(drive).mounted()) {                                                                \
+#define ZT_NEEDS(drive)                                                                         \
+  if (!(drive).mounted()) {                                                                     \
     if (!zt::test::mayBeSkipped()) FAIL() << "loop drives are needed in CI: " << (drive).why(); \
-    GTEST_SKIP() << "SKIPPED, no loop drives here: " << (drive).why();                     \
+    GTEST_SKIP() << "SKIPPED, no loop drives here: " << (drive).why();                          \
   }

@@ -13,15 +13,20 @@ public:
   std::shared_ptr<MemoryFileSystem::Node> node;
 };
 
-MemoryFileSystem::Node& nodeOf(const Folder& folder) { return *static_cast<const MemoryFolder&>(folder).node; }
+MemoryFileSystem::Node& nodeOf(const Folder& folder) {
+  return *static_cast<const MemoryFolder&>(folder).node;
+}
 
 bool plainName(std::string_view name) {
-  return name != "." && name != ".." && name.find('/') == std::string_view::npos && name.find('\0') == std::string_view::npos && name.size() < 256;
+  return name != "." && name != ".." && name.find('/') == std::string_view::npos &&
+         name.find('\0') == std::string_view::npos && name.size() < 256;
 }
 
 }  // namespace
 
-MemoryFileSystem::MemoryFileSystem() { root_ = make(EntryKind::folder); }
+MemoryFileSystem::MemoryFileSystem() {
+  root_ = make(EntryKind::folder);
+}
 
 std::shared_ptr<MemoryFileSystem::Node> MemoryFileSystem::make(EntryKind kind) {
   auto node = std::make_shared<Node>();
@@ -34,7 +39,9 @@ std::shared_ptr<MemoryFileSystem::Node> MemoryFileSystem::make(EntryKind kind) {
   return node;
 }
 
-void MemoryFileSystem::touch(Node& node) { node.stat.modified = node.stat.changed = ++time_; }
+void MemoryFileSystem::touch(Node& node) {
+  node.stat.modified = node.stat.changed = ++time_;
+}
 
 std::shared_ptr<MemoryFileSystem::Node> MemoryFileSystem::find(const std::string& path) const {
   auto at = root_;
@@ -46,7 +53,8 @@ std::shared_ptr<MemoryFileSystem::Node> MemoryFileSystem::find(const std::string
   return at;
 }
 
-std::shared_ptr<MemoryFileSystem::Node> MemoryFileSystem::add(const std::string& path, const std::string& content) {
+std::shared_ptr<MemoryFileSystem::Node> MemoryFileSystem::add(const std::string& path,
+                                                              const std::string& content) {
   const bool folder = path.back() == '/';
   auto at = root_;
   const auto parts = splitPath(path);
@@ -102,13 +110,15 @@ Result<FolderPtr> MemoryFileSystem::openFolder(const Folder& at, std::string_vie
 Result<FolderPtr> MemoryFileSystem::openBeneath(const Folder& root, std::string_view relative) {
   const std::scoped_lock lock(mutex_);
   if (auto ok = enter("open-beneath", relative); !ok) return tl::unexpected(ok.error());
-  if (!relative.empty() && relative.front() == '/') return fail(Errc::outsideRoot, "open", PathBytes(relative));
+  if (!relative.empty() && relative.front() == '/')
+    return fail(Errc::outsideRoot, "open", PathBytes(relative));
   auto at = static_cast<const MemoryFolder&>(root).node;
   for (const auto part : splitPath(relative)) {
     if (!plainName(part)) return fail(Errc::outsideRoot, "open", PathBytes(relative));
     const auto child = at->children.find(std::string(part));
     if (child == at->children.end()) return failErrno("open", PathBytes(relative), ENOENT);
-    if (child->second->stat.kind == EntryKind::symlink) return fail(Errc::outsideRoot, "open", PathBytes(relative));
+    if (child->second->stat.kind == EntryKind::symlink)
+      return fail(Errc::outsideRoot, "open", PathBytes(relative));
     if (child->second->stat.kind != EntryKind::folder) return failErrno("open", PathBytes(relative), ENOTDIR);
     at = child->second;
   }
@@ -171,7 +181,8 @@ Result<void> MemoryFileSystem::makeFolder(const Folder& at, std::string_view nam
   const std::scoped_lock lock(mutex_);
   if (auto ok = enter("make-folder", name); !ok) return ok;
   if (!plainName(name) || name.empty()) return fail(Errc::outsideRoot, "make-folder", PathBytes(name));
-  if (nodeOf(at).children.contains(std::string(name))) return failErrno("make-folder", PathBytes(name), EEXIST);
+  if (nodeOf(at).children.contains(std::string(name)))
+    return failErrno("make-folder", PathBytes(name), EEXIST);
   auto node = make(EntryKind::folder);
   node->stat.mode = mode;
   nodeOf(at).children[std::string(name)] = node;
@@ -179,10 +190,12 @@ Result<void> MemoryFileSystem::makeFolder(const Folder& at, std::string_view nam
   return {};
 }
 
-Result<void> MemoryFileSystem::rename(const Folder& from, std::string_view name, const Folder& to, std::string_view newName) {
+Result<void> MemoryFileSystem::rename(const Folder& from, std::string_view name, const Folder& to,
+                                      std::string_view newName) {
   const std::scoped_lock lock(mutex_);
   if (auto ok = enter("rename", name); !ok) return ok;
-  if (!plainName(name) || !plainName(newName) || name.empty() || newName.empty()) return fail(Errc::outsideRoot, "rename", PathBytes(name));
+  if (!plainName(name) || !plainName(newName) || name.empty() || newName.empty())
+    return fail(Errc::outsideRoot, "rename", PathBytes(name));
   auto& a = nodeOf(from).children;
   auto& b = nodeOf(to).children;
   const auto at = a.find(std::string(name));
@@ -217,7 +230,8 @@ Result<void> MemoryFileSystem::removeFolder(const Folder& at, std::string_view n
   if (!plainName(name) || name.empty()) return fail(Errc::outsideRoot, "remove-folder", PathBytes(name));
   const auto child = nodeOf(at).children.find(std::string(name));
   if (child == nodeOf(at).children.end()) return failErrno("remove-folder", PathBytes(name), ENOENT);
-  if (child->second->stat.kind != EntryKind::folder) return failErrno("remove-folder", PathBytes(name), ENOTDIR);
+  if (child->second->stat.kind != EntryKind::folder)
+    return failErrno("remove-folder", PathBytes(name), ENOTDIR);
   if (!child->second->children.empty()) return failErrno("remove-folder", PathBytes(name), ENOTEMPTY);
   nodeOf(at).children.erase(child);
   touch(nodeOf(at));

@@ -7,7 +7,8 @@
 
 namespace zt::test {
 
-/// A measured tree with everything that planning needs. The tree must not change while the survey is to be true.
+/// A measured tree with everything that planning needs. The tree must not change while the survey is to be
+/// true.
 struct Measured {
   explicit Measured(FileSystem& fs, const PathBytes& path = "/", bool system = false, TimeNs now = 0)
       : files(fs), survey(surveyOf(fs, path)) {
@@ -20,13 +21,17 @@ struct Measured {
   }
   const Find* find(FindKind kind, std::string_view path) const {
     for (const Find& f : finds)
-      if (f.kind == kind && (kind == FindKind::old || kind == FindKind::trash ? f.place == path : f.items.front().path == path)) return &f;
+      if (f.kind == kind &&
+          (kind == FindKind::old || kind == FindKind::trash ? f.place == path : f.items.front().path == path))
+        return &f;
     return nullptr;
   }
   PlanLine line(const PathBytes& path, StepAction action = StepAction::discard) const {
     return lineFor(pickedFind(*context, survey->tree.find(path).value()), action).value();
   }
-  GuardedDrive guarded(OpenFiles& open) const { return {files, open, *survey, Catalogue::builtIn(), context->anchor, root}; }
+  GuardedDrive guarded(OpenFiles& open) const {
+    return {files, open, *survey, Catalogue::builtIn(), context->anchor, root};
+  }
 
   FileSystem& files;
   std::shared_ptr<Survey> survey;

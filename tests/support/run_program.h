@@ -14,7 +14,8 @@ struct Ran {
   nlohmann::json json() const { return nlohmann::json::parse(out, nullptr, false); }
 };
 
-/// Runs a program with arguments (no shell) and waits for it; with `killAfterUs` > 0 it is killed by SIGKILL after so many microseconds.
+/// Runs a program with arguments (no shell) and waits for it; with `killAfterUs` > 0 it is killed by SIGKILL
+/// after so many microseconds.
 Ran runProgram(const std::vector<std::string>& arguments, long killAfterUs = 0);
 
 }  // namespace zt::test

@@ -33,7 +33,9 @@ TempFolder::~TempFolder() {
   fs::remove_all(path_, ignored);
 }
 
-void TempFolder::folder(const std::string& name) const { fs::create_directories(path_ + "/" + name); }
+void TempFolder::folder(const std::string& name) const {
+  fs::create_directories(path_ + "/" + name);
+}
 
 void TempFolder::file(const std::string& name, const std::string& content) const {
   const fs::path whole = path_ + "/" + name;
@@ -44,7 +46,9 @@ void TempFolder::file(const std::string& name, const std::string& content) const
   must(out.good(), whole.string());
 }
 
-void TempFolder::file(const std::string& name, Bytes size) const { file(name, std::string(size, 'x')); }
+void TempFolder::file(const std::string& name, Bytes size) const {
+  file(name, std::string(size, 'x'));
+}
 
 void TempFolder::sparse(const std::string& name, Bytes size) const {
   file(name, std::string());
@@ -68,7 +72,9 @@ void TempFolder::age(const std::string& name, double days) const {
   must(::utimensat(AT_FDCWD, (path_ + "/" + name).c_str(), times, AT_SYMLINK_NOFOLLOW) == 0, name);
 }
 
-bool TempFolder::has(const std::string& name) const { return fs::exists(fs::symlink_status(path_ + "/" + name)); }
+bool TempFolder::has(const std::string& name) const {
+  return fs::exists(fs::symlink_status(path_ + "/" + name));
+}
 
 std::string TempFolder::read(const std::string& name) const {
   std::ifstream in(path_ + "/" + name, std::ios::binary);

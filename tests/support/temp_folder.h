@@ -8,7 +8,8 @@
 
 namespace zt::test {
 
-/// A folder of its own for a test, gone afterwards. Verbs for what a test needs on disk; each aborts the test program if it cannot.
+/// A folder of its own for a test, gone afterwards. Verbs for what a test needs on disk; each aborts the test
+/// program if it cannot.
 class TempFolder {
 public:
   TempFolder();
@@ -24,7 +25,7 @@ public:
   void sparse(const std::string& name, Bytes size) const;  ///< holes only
   void link(const std::string& from, const std::string& to) const;
   void symlink(const std::string& target, const std::string& name) const;
-  void age(const std::string& name, double days) const;    ///< sets the modification time back from now
+  void age(const std::string& name, double days) const;  ///< sets the modification time back from now
   bool has(const std::string& name) const;
   std::string read(const std::string& name) const;
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Real file systems on loop devices.
-#include <gtest/gtest.h>
 #include <fcntl.h>
+#include <gtest/gtest.h>
 #include <sys/stat.h>
 #include <sys/statvfs.h>
 #include <unistd.h>
@@ -30,10 +30,12 @@ void writeFile(const std::string& path, std::size_t size, std::mt19937& random) 
   std::ofstream out(path, std::ios::binary);
   std::string block(65536, '\0');
   for (char& c : block) c = static_cast<char>(random());
-  for (std::size_t left = size; left > 0; left -= std::min(left, block.size())) out.write(block.data(), static_cast<std::streamsize>(std::min(left, block.size())));
+  for (std::size_t left = size; left > 0; left -= std::min(left, block.size()))
+    out.write(block.data(), static_cast<std::streamsize>(std::min(left, block.size())));
 }
 
-/// Fills a drive with files of all sizes, hard links, sparse files and deep folders until only a share of it is free.
+/// Fills a drive with files of all sizes, hard links, sparse files and deep folders until only a share of it
+/// is free.
 void fill(const std::string& top, double freeShare, std::mt19937& random) {
   struct statvfs v;
   must(::statvfs(top.c_str(), &v) == 0, top);
@@ -45,10 +47,13 @@ void fill(const std::string& top, double freeShare, std::mt19937& random) {
     std::string folder = top + "/set" + std::to_string(i % 17);
     for (unsigned d = 0; d < random() % 9; ++d) folder += "/deep" + std::to_string(random() % 3);
     const auto wanted = static_cast<double>(1u << (10 + random() % 14));
-    const auto size = static_cast<std::size_t>(std::min(wanted * (1 + static_cast<double>(random() % 100) / 100), std::max(4096.0, left - capacity * freeShare)));
+    const auto size =
+        static_cast<std::size_t>(std::min(wanted * (1 + static_cast<double>(random() % 100) / 100),
+                                          std::max(4096.0, left - capacity * freeShare)));
     const std::string file = folder + "/file" + std::to_string(i);
     writeFile(file, size, random);
-    if (random() % 12 == 0) must(::link(file.c_str(), (top + "/link" + std::to_string(i)).c_str()) == 0, file);
+    if (random() % 12 == 0)
+      must(::link(file.c_str(), (top + "/link" + std::to_string(i)).c_str()) == 0, file);
     if (random() % 25 == 0) {
       const std::string sparse = folder + "/sparse" + std::to_string(i);
       writeFile(sparse, 4096, random);
@@ -67,17 +72,20 @@ TEST(Ext4, ReachesTheTargetAndFreesWhatWasPromised) {
   fill(drive.path(), 0.03, random);
   TempFolder t;
   const std::string job = t / "a.ztjob";
-  const Ran measured = runProgram({ZTALLY, "measure", drive.path(), "--job", job, "--target", "250MB", "--json"});
+  const Ran measured =
+      runProgram({ZTALLY, "measure", drive.path(), "--job", job, "--target", "250MB", "--json"});
   ASSERT_EQ(measured.status, 0) << measured.err;
   const auto statement = measured.json()["statement"];
-  const auto used = static_cast<double>(statement["capacity_bytes"].get<std::int64_t>() - statement["lines"][0]["bytes"].get<std::int64_t>());
+  const auto used = static_cast<double>(statement["capacity_bytes"].get<std::int64_t>() -
+                                        statement["lines"][0]["bytes"].get<std::int64_t>());
   EXPECT_LE(std::abs(statement["unexplained_bytes"].get<double>()) / used, 0.001);
 
   const Ran proposed = runProgram({ZTALLY, "propose", "--job", job, "--json"});
   ASSERT_EQ(proposed.status, 0) << proposed.out.substr(0, 500) << proposed.err;
   const Ran asked = runProgram({ZTALLY, "reclaim", "--job", job, "--json"});
   const Bytes before = freeOn(drive.path());
-  const Ran ran = runProgram({ZTALLY, "reclaim", "--job", job, "--consent", asked.json()["consent"]["token"].get<std::string>(), "--json"});
+  const Ran ran = runProgram({ZTALLY, "reclaim", "--job", job, "--consent",
+                              asked.json()["consent"]["token"].get<std::string>(), "--json"});
   ASSERT_EQ(ran.status, 0) << ran.err << ran.out.substr(0, 2000);
   const Bytes after = freeOn(drive.path());
   const auto promised = proposed.json()["planned"]["sure_bytes"].get<double>();
@@ -87,7 +95,9 @@ TEST(Ext4, ReachesTheTargetAndFreesWhatWasPromised) {
   EXPECT_TRUE(proof["targets"][0]["met"].get<bool>());
   EXPECT_EQ(proof["free_after_bytes"].get<Bytes>(), after);
   RecordProperty("promised", std::to_string(promised));
-  std::printf("promised %.0f, freed %llu, ratio %.6f\n", promised, static_cast<unsigned long long>(after - before), static_cast<double>(after - before) / promised);
+  std::printf("promised %.0f, freed %llu, ratio %.6f\n", promised,
+              static_cast<unsigned long long>(after - before),
+              static_cast<double>(after - before) / promised);
 }
 
 TEST(Ext4, CountsAsFindAndStatDo) {
@@ -125,7 +135,8 @@ TEST(Ext4, StopsAtAMountAndRefusesToRemoveAcrossIt) {
   EXPECT_EQ(j["mounted_over"].size(), 1u);
   EXPECT_EQ(j["files"], 1);
   EXPECT_EQ(runProgram({ZTALLY, "plan", "--job", job, "add", "data"}).status, 0);
-  const std::string token = runProgram({ZTALLY, "reclaim", "--job", job, "--json"}).json()["consent"]["token"];
+  const std::string token =
+      runProgram({ZTALLY, "reclaim", "--job", job, "--json"}).json()["consent"]["token"];
   EXPECT_EQ(runProgram({ZTALLY, "reclaim", "--job", job, "--consent", token}).status, 3);
   EXPECT_TRUE(std::filesystem::exists(drive / "data/in/mnt/other"));
   EXPECT_TRUE(std::filesystem::exists(drive / "data/in/file"));
@@ -141,7 +152,8 @@ TEST(Ext4, RefusesAFileThatIsOpen) {
   const std::string job = t / "a.ztjob";
   runProgram({ZTALLY, "measure", drive.path(), "--job", job});
   runProgram({ZTALLY, "plan", "--job", job, "add", "busy"});
-  const std::string token = runProgram({ZTALLY, "reclaim", "--job", job, "--json"}).json()["consent"]["token"];
+  const std::string token =
+      runProgram({ZTALLY, "reclaim", "--job", job, "--json"}).json()["consent"]["token"];
   const int fd = ::open((drive / "busy").c_str(), O_RDONLY | O_CLOEXEC);
   const Ran ran = runProgram({ZTALLY, "reclaim", "--job", job, "--consent", token});
   ::close(fd);

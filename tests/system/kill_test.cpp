@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Kills at random instants, and folders swapped under our hands. `ZT_SOAK=10` runs ten times as many.
-#include <gtest/gtest.h>
 #include <fcntl.h>
+#include <gtest/gtest.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -31,9 +31,12 @@ class Shelf {
 public:
   explicit Shelf(int items) : items_(items) {
     for (int i = 0; i < items; ++i)
-      for (int f = 0; f < 4; ++f) t.file(itemName(i) + "/part" + std::to_string(f), std::string(3000, 'x') + itemName(i));
+      for (int f = 0; f < 4; ++f)
+        t.file(itemName(i) + "/part" + std::to_string(f), std::string(3000, 'x') + itemName(i));
   }
-  static std::string itemName(int i) { return "drive/box" + std::to_string(i % 3) + "/item" + std::to_string(i); }
+  static std::string itemName(int i) {
+    return "drive/box" + std::to_string(i % 3) + "/item" + std::to_string(i);
+  }
 
   /// Whole copies of an item anywhere below the drive; −1 if a partial one is there.
   int wholeCopies(int i) const {
@@ -99,15 +102,19 @@ TEST(Kill, LeavesEveryItemWholeInOneKnownPlace) {
       ItemState state = ItemState::refused;
       for (const auto& r : records)
         if (r.path == Shelf::itemName(i).substr(6)) state = r.state;
-      ASSERT_TRUE(state != ItemState::intended && state != ItemState::discarding && state != ItemState::returning && state != ItemState::missing) << name(state);
-      ASSERT_EQ(shelf.wholeCopies(i), state == ItemState::gone ? 0 : 1) << Shelf::itemName(i) << " " << name(state);
+      ASSERT_TRUE(state != ItemState::intended && state != ItemState::discarding &&
+                  state != ItemState::returning && state != ItemState::missing)
+          << name(state);
+      ASSERT_EQ(shelf.wholeCopies(i), state == ItemState::gone ? 0 : 1)
+          << Shelf::itemName(i) << " " << name(state);
     }
   }
   std::printf("%d of %d were killed in flight, seed %u\n", killed, kills, seed);
   EXPECT_GT(killed, kills / 4) << "the instants missed the runs";
 }
 
-/// Somebody swaps the parent folder for a link to a folder outside, all the time; nothing outside is ever touched.
+/// Somebody swaps the parent folder for a link to a folder outside, all the time; nothing outside is ever
+/// touched.
 TEST(Swap, NeverLeadsOutOfTheRoot) {
   TempFolder t;
   const int wanted = rounds(500);
@@ -123,7 +130,8 @@ TEST(Swap, NeverLeadsOutOfTheRoot) {
   const int box = ::open((t / "drive/box").c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
   const auto refill = [box] {
     for (int i = 0; i < 40; ++i) {
-      const int fd = ::openat(box, ("item" + std::to_string(i)).c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644);
+      const int fd =
+          ::openat(box, ("item" + std::to_string(i)).c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644);
       if (fd >= 0) must(::write(fd, "going", 5) == 5, "refill"), ::close(fd);
     }
   };
@@ -147,7 +155,8 @@ TEST(Swap, NeverLeadsOutOfTheRoot) {
     for (NodeId id = 1; id < job->survey()->tree.size(); ++id)
       if (job->survey()->tree.kind(id) == EntryKind::file) paths.push_back(job->survey()->tree.path(id));
     for (const auto& path : paths)
-      if (const auto find = job->pick(path)) (void)job->addToPlan(**find, paths.size() % 2 == 0 ? StepAction::discard : StepAction::hold);
+      if (const auto find = job->pick(path))
+        (void)job->addToPlan(**find, paths.size() % 2 == 0 ? StepAction::discard : StepAction::hold);
     (void)job->reclaim(job->consent().token, {}, {});
     (void)job->undo(0, {});
     refill();

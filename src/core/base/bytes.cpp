@@ -14,7 +14,8 @@ struct Unit {
   std::string_view name;
   double size;
 };
-constexpr std::array<Unit, 6> decimalUnits{{{"B", 1}, {"kB", 1e3}, {"MB", 1e6}, {"GB", 1e9}, {"TB", 1e12}, {"PB", 1e15}}};
+constexpr std::array<Unit, 6> decimalUnits{
+    {{"B", 1}, {"kB", 1e3}, {"MB", 1e6}, {"GB", 1e9}, {"TB", 1e12}, {"PB", 1e15}}};
 constexpr std::array<Unit, 6> iecUnits{{{"B", 1},
                                         {"KiB", 1024.0},
                                         {"MiB", 1048576.0},
@@ -27,7 +28,8 @@ double factorOf(std::string_view unit) {
   auto same = [](std::string_view a, std::string_view b) {
     if (a.size() != b.size()) return false;
     for (std::size_t i = 0; i < a.size(); ++i)
-      if (std::tolower(static_cast<unsigned char>(a[i])) != std::tolower(static_cast<unsigned char>(b[i]))) return false;
+      if (std::tolower(static_cast<unsigned char>(a[i])) != std::tolower(static_cast<unsigned char>(b[i])))
+        return false;
     return true;
   };
   if (unit.empty()) return 1;
@@ -74,7 +76,8 @@ Result<Bytes> parseAmount(std::string_view text, Bytes capacity) {
   while (!rest.empty() && rest.back() == ' ') rest.remove_suffix(1);
   if (rest.empty() || rest.front() < '0' || rest.front() > '9' || rest.size() > 40) return bad();
   double number = 0;
-  const auto [end, code] = std::from_chars(rest.data(), rest.data() + rest.size(), number, std::chars_format::fixed);
+  const auto [end, code] =
+      std::from_chars(rest.data(), rest.data() + rest.size(), number, std::chars_format::fixed);
   if (code != std::errc{}) return bad();
   rest.remove_prefix(static_cast<std::size_t>(end - rest.data()));
   while (!rest.empty() && rest.front() == ' ') rest.remove_prefix(1);

@@ -7,11 +7,16 @@ namespace zt {
 
 namespace {
 
-/// Length of the valid UTF-8 sequence at `at` (Unicode 15, table 3-7), 0 if there is none; the code point goes to `point`.
+/// Length of the valid UTF-8 sequence at `at` (Unicode 15, table 3-7), 0 if there is none; the code point
+/// goes to `point`.
 std::size_t utf8Length(std::string_view s, std::size_t at, std::uint32_t& point) {
   const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(s[i]); };
   const unsigned char first = byte(at);
-  std::size_t length = first < 0x80 ? 1 : first >= 0xC2 && first < 0xE0 ? 2 : first >= 0xE0 && first < 0xF0 ? 3 : first >= 0xF0 && first < 0xF5 ? 4 : 0;
+  std::size_t length = first < 0x80                    ? 1
+                       : first >= 0xC2 && first < 0xE0 ? 2
+                       : first >= 0xE0 && first < 0xF0 ? 3
+                       : first >= 0xF0 && first < 0xF5 ? 4
+                                                       : 0;
   if (length == 0 || at + length > s.size()) return 0;
   point = length == 1 ? first : first & (0xFFu >> (length + 1));
   for (std::size_t i = 1; i < length; ++i) {
@@ -24,8 +29,9 @@ std::size_t utf8Length(std::string_view s, std::size_t at, std::uint32_t& point)
 }
 
 bool mustEscape(std::uint32_t point) {
-  return point < 0x20 || (point >= 0x7F && point < 0xA0) || point == '\\' || (point >= 0x200B && point <= 0x200F) ||
-         (point >= 0x2028 && point <= 0x202E) || (point >= 0x2060 && point <= 0x2069) || point == 0x061C || point == 0xFEFF;
+  return point < 0x20 || (point >= 0x7F && point < 0xA0) || point == '\\' ||
+         (point >= 0x200B && point <= 0x200F) || (point >= 0x2028 && point <= 0x202E) ||
+         (point >= 0x2060 && point <= 0x2069) || point == 0x061C || point == 0xFEFF;
 }
 
 int hexValue(char c) {
@@ -83,7 +89,8 @@ std::string escapePath(std::string_view bytes) {
       out += bytes.substr(at, length);
       at += length;
     } else {
-      for (std::size_t i = 0; i < std::max<std::size_t>(length, 1); ++i) escape(static_cast<unsigned char>(bytes[at + i]));
+      for (std::size_t i = 0; i < std::max<std::size_t>(length, 1); ++i)
+        escape(static_cast<unsigned char>(bytes[at + i]));
       at += std::max<std::size_t>(length, 1);
     }
   }
@@ -94,7 +101,8 @@ PathBytes unescapePath(std::string_view text) {
   PathBytes out;
   out.reserve(text.size());
   for (std::size_t at = 0; at < text.size(); ++at) {
-    if (text[at] == '\\' && at + 3 < text.size() && text[at + 1] == 'x' && hexValue(text[at + 2]) >= 0 && hexValue(text[at + 3]) >= 0) {
+    if (text[at] == '\\' && at + 3 < text.size() && text[at + 1] == 'x' && hexValue(text[at + 2]) >= 0 &&
+        hexValue(text[at + 3]) >= 0) {
       out += static_cast<char>(hexValue(text[at + 2]) * 16 + hexValue(text[at + 3]));
       at += 3;
     } else {
@@ -104,6 +112,8 @@ PathBytes unescapePath(std::string_view text) {
   return out;
 }
 
-bool needsEscape(std::string_view bytes) { return escapePath(bytes) != bytes; }
+bool needsEscape(std::string_view bytes) {
+  return escapePath(bytes) != bytes;
+}
 
 }  // namespace zt

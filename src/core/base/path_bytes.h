@@ -20,8 +20,8 @@ std::vector<std::string_view> splitPath(std::string_view path);
 std::string_view parentPath(std::string_view path);
 std::string_view baseName(std::string_view path);
 
-/// For showing and for JSON: valid UTF-8 stays, but control characters, bidirectional marks, the backslash and bytes that
-/// are not UTF-8 become \xNN. `unescapePath` gives the exact bytes back.
+/// For showing and for JSON: valid UTF-8 stays, but control characters, bidirectional marks, the backslash
+/// and bytes that are not UTF-8 become \xNN. `unescapePath` gives the exact bytes back.
 std::string escapePath(std::string_view bytes);
 
 /// Takes \xNN back to bytes; other backslashes stay as they are.
@@ -32,7 +32,8 @@ bool needsEscape(std::string_view bytes);
 
 /// Whether `path` lies in `folder`, both relative to the same root ("" is the root).
 inline bool beneath(std::string_view path, std::string_view folder) {
-  return folder.empty() || (path.size() > folder.size() && path.substr(0, folder.size()) == folder && path[folder.size()] == '/');
+  return folder.empty() || (path.size() > folder.size() && path.substr(0, folder.size()) == folder &&
+                            path[folder.size()] == '/');
 }
 
 }  // namespace zt

@@ -10,8 +10,8 @@ namespace zt {
 
 /// One report of a long piece of work.
 struct Progress {
-  Bytes doneBytes = 0;         ///< accounted or freed so far
-  Bytes totalBytes = 0;        ///< the end that is known beforehand; 0 if unknown
+  Bytes doneBytes = 0;   ///< accounted or freed so far
+  Bytes totalBytes = 0;  ///< the end that is known beforehand; 0 if unknown
   std::uint64_t doneItems = 0;
   std::uint64_t totalItems = 0;  ///< 0 if unknown
   std::string current;           ///< name bytes of what is worked on; may be empty

@@ -9,45 +9,47 @@ namespace zt {
 
 /// What went wrong, without words for users; the desktop and the command line turn it into a sentence.
 enum class Errc {
-  notThere,       ///< no such path
-  notPermitted,   ///< the rights do not suffice
-  notAFolder,     ///< a folder was needed
-  notAFile,       ///< a regular file was needed
-  taken,          ///< the name is in use already
-  noSpace,        ///< the drive or the quota is full
-  otherDevice,    ///< a mount or subvolume lies between
-  outsideRoot,    ///< the path would leave the drive's root
-  changed,        ///< no longer what was measured
-  bedrock,        ///< the system needs it
-  inUse,          ///< open, mounted or running
-  badInput,       ///< text or a document that cannot be understood
-  corrupt,        ///< a file of ours that is damaged
-  notOurs,        ///< a file of another kind
-  tooNew,         ///< written by a newer version
-  conflict,       ///< another line of the plan does something else with it
-  noConsent,      ///< an irreversible step without consent
-  tooManyOpen,    ///< no file handles are left
-  unsupported,    ///< the kernel or file system cannot do it
-  cancelled,      ///< somebody asked to stop
-  onDrive,        ///< the job file would lie on the measured drive
-  busy,           ///< somebody else holds the lock
-  io              ///< any other failure of the system; see the errno
+  notThere,      ///< no such path
+  notPermitted,  ///< the rights do not suffice
+  notAFolder,    ///< a folder was needed
+  notAFile,      ///< a regular file was needed
+  taken,         ///< the name is in use already
+  noSpace,       ///< the drive or the quota is full
+  otherDevice,   ///< a mount or subvolume lies between
+  outsideRoot,   ///< the path would leave the drive's root
+  changed,       ///< no longer what was measured
+  bedrock,       ///< the system needs it
+  inUse,         ///< open, mounted or running
+  badInput,      ///< text or a document that cannot be understood
+  corrupt,       ///< a file of ours that is damaged
+  notOurs,       ///< a file of another kind
+  tooNew,        ///< written by a newer version
+  conflict,      ///< another line of the plan does something else with it
+  noConsent,     ///< an irreversible step without consent
+  tooManyOpen,   ///< no file handles are left
+  unsupported,   ///< the kernel or file system cannot do it
+  cancelled,     ///< somebody asked to stop
+  onDrive,       ///< the job file would lie on the measured drive
+  busy,          ///< somebody else holds the lock
+  io             ///< any other failure of the system; see the errno
 };
 
-/// A failure: the code, what was being done, to which path (bytes as on disk), and the system's errno (0 if none).
+/// A failure: the code, what was being done, to which path (bytes as on disk), and the system's errno (0 if
+/// none).
 struct Error {
   Errc code = Errc::io;
   std::string_view operation;  ///< a literal such as "open"; never freed
   std::string path;            ///< name bytes, not necessarily UTF-8
   int sysErrno = 0;
-  std::string detail;          ///< a name or number that a message needs (holder of a file, offending text)
+  std::string detail;  ///< a name or number that a message needs (holder of a file, offending text)
 };
 
 template <class T>
 using Result = tl::expected<T, Error>;
 
 /// Makes the failing side of a Result.
-tl::unexpected<Error> fail(Errc code, std::string_view operation, std::string path = {}, std::string detail = {});
+tl::unexpected<Error> fail(Errc code, std::string_view operation, std::string path = {},
+                           std::string detail = {});
 
 /// Makes the failing side of a Result from errno; must be called before anything else can change it.
 tl::unexpected<Error> failErrno(std::string_view operation, std::string path, int err);

@@ -3,8 +3,8 @@
 
 #include <fnmatch.h>
 
-#include <cstdlib>
 #include <toml++/toml.h>
+#include <cstdlib>
 
 namespace zt {
 
@@ -25,7 +25,8 @@ Catalogue::~Catalogue() = default;
 
 Anchor anchorOf(const Drive& drive, const PathBytes& root) {
   if (drive.liveSystem) return {PathBytes(root.substr(std::min<std::size_t>(1, root.size()))), true};
-  PathBytes inside = root == drive.target ? PathBytes{} : root.substr(std::min(root.size(), drive.target.size() + 1));
+  PathBytes inside =
+      root == drive.target ? PathBytes{} : root.substr(std::min(root.size(), drive.target.size() + 1));
   return {std::move(inside), drive.family != SystemFamily::none};
 }
 
@@ -76,7 +77,8 @@ const Catalogue& Catalogue::builtIn() {
   return catalogue;
 }
 
-Catalogue::State Catalogue::step(const State& state, std::string_view part, bool system, const Place*& place) const {
+Catalogue::State Catalogue::step(const State& state, std::string_view part, bool system,
+                                 const Place*& place) const {
   State next;
   std::string zeroEnded;
   const auto enter = [&](const Part* to) {

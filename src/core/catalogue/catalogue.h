@@ -30,13 +30,15 @@ struct Anchor {
   bool system = true;  ///< a system lies on the drive: system places speak
 };
 
-/// The anchor of a folder on a drive. Drives of the running machine are seen from "/", others from their own top.
+/// The anchor of a folder on a drive. Drives of the running machine are seen from "/", others from their own
+/// top.
 Anchor anchorOf(const Drive& drive, const PathBytes& root);
 
 /// The places, as a tree of path parts. Immutable; any thread.
 class Catalogue {
 public:
-  /// Reads places from TOML (docs/formats/catalogue.md). Fails with badInput on unknown standings, empty or climbing paths.
+  /// Reads places from TOML (docs/formats/catalogue.md). Fails with badInput on unknown standings, empty or
+  /// climbing paths.
   static Result<Catalogue> parse(std::string_view toml);
   /// The places that come with the program.
   static const Catalogue& builtIn();
@@ -46,7 +48,8 @@ public:
   Catalogue& operator=(Catalogue&&) noexcept;
   ~Catalogue();
 
-  /// The standing of a path below an anchor: that of the deepest place on the way to it. Unjudged where none speaks.
+  /// The standing of a path below an anchor: that of the deepest place on the way to it. Unjudged where none
+  /// speaks.
   Standing standing(const Anchor& anchor, std::string_view relative) const;
   /// The deepest place on the way to a path; nullptr where none speaks.
   const Place* placeOf(const Anchor& anchor, std::string_view relative) const;

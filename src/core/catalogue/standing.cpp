@@ -12,8 +12,8 @@ std::string_view name(Standing standing) {
 }
 
 std::string_view name(Regret regret) {
-  static constexpr std::array<std::string_view, regrets> names{"none", "time-or-bandwidth", "a-way-back", "personal-moved",
-                                                               "personal-gone"};
+  static constexpr std::array<std::string_view, regrets> names{"none", "time-or-bandwidth", "a-way-back",
+                                                               "personal-moved", "personal-gone"};
   return names[static_cast<std::size_t>(regret)];
 }
 

@@ -15,7 +15,8 @@ std::string_view name(DriveRole role) {
 }
 
 std::string_view name(DriveKind kind) {
-  static constexpr std::array<std::string_view, 5> names{"unknown", "solid-state", "rotating", "removable", "network"};
+  static constexpr std::array<std::string_view, 5> names{"unknown", "solid-state", "rotating", "removable",
+                                                         "network"};
   return names[static_cast<std::size_t>(kind)];
 }
 
@@ -33,7 +34,8 @@ bool contains(std::string_view text, std::string_view part) {
   return std::search(text.begin(), text.end(), part.begin(), part.end(), same) != text.end();
 }
 
-/// Partition type GUIDs that say what a partition is for (UEFI specification; systemd's discoverable partitions).
+/// Partition type GUIDs that say what a partition is for (UEFI specification; systemd's discoverable
+/// partitions).
 constexpr std::string_view espType = "c12a7328-f81f-11d2-ba4b-00a0c93ec93b";
 constexpr std::string_view extendedBootType = "bc13c2ff-59e6-4262-a352-b275fd6f7172";
 constexpr std::string_view recoveryType = "de94bba4-06d1-4d40-a16a-bfd50179d6ac";
@@ -59,8 +61,10 @@ DriveKind kindOf(const Mount& mount, const DeviceFacts& facts) {
 
 /// Folders that belong to the running system wherever they are mounted from.
 bool isLive(const PathBytes& target) {
-  static constexpr std::array<std::string_view, 8> tops{"/", "/usr", "/var", "/home", "/boot", "/opt", "/srv", "/root"};
-  return std::find(tops.begin(), tops.end(), target) != tops.end() || beneath(target, "/boot") || beneath(target, "/var");
+  static constexpr std::array<std::string_view, 8> tops{"/",     "/usr", "/var", "/home",
+                                                        "/boot", "/opt", "/srv", "/root"};
+  return std::find(tops.begin(), tops.end(), target) != tops.end() || beneath(target, "/boot") ||
+         beneath(target, "/var");
 }
 
 Result<Drive> toDrive(System& system, const Mount& mount) {
@@ -88,14 +92,15 @@ Result<Drive> toDrive(System& system, const Mount& mount) {
   return d;
 }
 
-/// Whether two mounts show one file system: the same device, or for Btrfs (whose subvolumes have numbers of their own) the
-/// same source.
+/// Whether two mounts show one file system: the same device, or for Btrfs (whose subvolumes have numbers of
+/// their own) the same source.
 bool sameFileSystem(const Mount& a, const Mount& b) {
   if (a.device == b.device) return true;
   return a.fsType == b.fsType && a.source == b.source && a.source.rfind("/dev/", 0) == 0;
 }
 
-/// Which of two mounts of one file system stands for it: its own root before a bound folder, then the shorter path.
+/// Which of two mounts of one file system stands for it: its own root before a bound folder, then the shorter
+/// path.
 bool betterFace(const Mount& a, const Mount& b) {
   const bool wholeA = a.root == "/";
   const bool wholeB = b.root == "/";
@@ -112,7 +117,8 @@ std::vector<MountGroup> groupMounts(const std::vector<Mount>& mounts) {
   std::vector<MountGroup> groups;
   for (const Mount& m : mounts) {
     if (m.pseudo || m.fsType == "squashfs" || m.fsType == "iso9660") continue;
-    const auto same = std::find_if(groups.begin(), groups.end(), [&](const auto& g) { return sameFileSystem(g.face, m); });
+    const auto same =
+        std::find_if(groups.begin(), groups.end(), [&](const auto& g) { return sameFileSystem(g.face, m); });
     if (same == groups.end()) {
       groups.push_back({m, {}});
     } else if (same->face.target == m.target) {

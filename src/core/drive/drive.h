@@ -42,8 +42,8 @@ struct Drive {
   bool fullByDesign() const { return role == DriveRole::recovery || role == DriveRole::boot; }
 };
 
-/// All attached drives. Pseudo file systems are left out; bind mounts and subvolumes of one file system are one drive.
-/// A drive that does not answer is left out too. Fails only if the mount table cannot be read.
+/// All attached drives. Pseudo file systems are left out; bind mounts and subvolumes of one file system are
+/// one drive. A drive that does not answer is left out too. Fails only if the mount table cannot be read.
 Result<std::vector<Drive>> listDrives(System& system);
 
 /// The drive that a folder lies on. `path` must be absolute and free of links.

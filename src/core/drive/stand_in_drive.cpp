@@ -16,7 +16,8 @@ public:
     for (const auto& e : entries) {
       if (e.error != 0) continue;
       if (e.stat.kind == EntryKind::folder) folders.emplace_back(e.name);
-      if (e.stat.links < 2 || e.stat.kind == EntryKind::folder || seen.insert(e.stat.inode).second) bytes += e.stat.occupied;
+      if (e.stat.links < 2 || e.stat.kind == EntryKind::folder || seen.insert(e.stat.inode).second)
+        bytes += e.stat.occupied;
     }
     return true;
   }
@@ -46,7 +47,8 @@ Result<std::unique_ptr<StandInDrive>> StandInDrive::open(System& system, const P
   const auto top = system.files.openRoot(folder);
   if (!top) return tl::unexpected(top.error());
   const auto text = system.files.readFile(**top, "manifest.json", 16 * 1024 * 1024);
-  if (!text) return fail(text.error().code == Errc::notThere ? Errc::notOurs : text.error().code, "stand-in", folder);
+  if (!text)
+    return fail(text.error().code == Errc::notThere ? Errc::notOurs : text.error().code, "stand-in", folder);
   auto manifest = parseStandIn(*text);
   if (!manifest) {
     manifest.error().path = joinPath(folder, "manifest.json");

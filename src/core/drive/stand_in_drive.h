@@ -47,9 +47,9 @@ struct StandInManifest {
 /// Parses a manifest; fails with notOurs, tooNew or badInput.
 Result<StandInManifest> parseStandIn(std::string_view json);
 
-/// A simulated drive: a real folder of real files below `DIR/drive`, whose *length counts as occupied* (but for declared
-/// holes), and a manifest in `DIR` that states capacity and the like. Everything else is real: walks, reads, moves, removals.
-/// Any thread.
+/// A simulated drive: a real folder of real files below `DIR/drive`, whose *length counts as occupied* (but
+/// for declared holes), and a manifest in `DIR` that states capacity and the like. Everything else is real:
+/// walks, reads, moves, removals. Any thread.
 class StandInDrive final : public ForwardingFileSystem, public OpenFiles {
 public:
   /// Opens a stand-in; fails if the folder or its manifest is not one.

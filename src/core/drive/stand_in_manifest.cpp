@@ -65,11 +65,15 @@ Enum choose(Reader& in, const char* key, int count, Enum fallback) {
 
 void readLists(Reader& in, StandInManifest& m) {
   in.each("snapshots", [&](Reader& s) {
-    m.snapshots.push_back({s.text("name"), s.time("taken_ns"), s.bytes("own_bytes"), s.bytes("shared_bytes")});
+    m.snapshots.push_back(
+        {s.text("name"), s.time("taken_ns"), s.bytes("own_bytes"), s.bytes("shared_bytes")});
   });
-  in.each("open_files",
-          [&](Reader& o) { m.openFiles.push_back({unescapePath(o.text("path")), o.text("holder")}); });
-  in.each("holes", [&](Reader& h) { m.holes.push_back({unescapePath(h.text("path")), h.bytes("occupied_bytes")}); });
+  in.each("open_files", [&](Reader& o) {
+    m.openFiles.push_back({unescapePath(o.text("path")), o.text("holder")});
+  });
+  in.each("holes", [&](Reader& h) {
+    m.holes.push_back({unescapePath(h.text("path")), h.bytes("occupied_bytes")});
+  });
   in.each("targets", [&](Reader& t) {
     Target target{TargetOrigin::task, t.text("label"), t.text("amount"), 0, true};
     const auto bytes = parseAmount(target.amount, m.capacity);
@@ -83,7 +87,8 @@ void readLists(Reader& in, StandInManifest& m) {
 
 Result<StandInManifest> parseStandIn(std::string_view text) {
   const Json json = Json::parse(text, nullptr, false);
-  if (!json.is_object() || json.value("format", Json()) != "zip-tally-stand-in") return fail(Errc::notOurs, "stand-in");
+  if (!json.is_object() || json.value("format", Json()) != "zip-tally-stand-in")
+    return fail(Errc::notOurs, "stand-in");
   Reader in(json);
   if (in.bytes("version") != 1) return fail(Errc::tooNew, "stand-in");
   StandInManifest m;

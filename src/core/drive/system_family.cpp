@@ -13,7 +13,8 @@ std::string osReleaseValue(std::string_view text, std::string_view key) {
     at = end + 1;
     if (line.size() <= key.size() || line.substr(0, key.size()) != key || line[key.size()] != '=') continue;
     line.remove_prefix(key.size() + 1);
-    if (line.size() >= 2 && (line.front() == '"' || line.front() == '\'')) line = line.substr(1, line.size() - 2);
+    if (line.size() >= 2 && (line.front() == '"' || line.front() == '\''))
+      line = line.substr(1, line.size() - 2);
     return escapePath(line.substr(0, 80));
   }
   return {};

@@ -12,7 +12,8 @@ struct FoundSystem {
   std::string name;
 };
 
-/// Recognises the operating system on a drive from its own files (os-release, the Windows and macOS system folders).
+/// Recognises the operating system on a drive from its own files (os-release, the Windows and macOS system
+/// folders).
 FoundSystem findSystem(FileSystemReader& files, const Folder& root);
 
 }  // namespace zt

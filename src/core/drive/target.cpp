@@ -6,8 +6,8 @@
 namespace zt {
 
 std::string_view name(TargetOrigin origin) {
-  static constexpr std::array<std::string_view, 5> names{"task", "ten-percent", "fifteen-rotating", "quarter-solid-state",
-                                                         "ten-gigabytes"};
+  static constexpr std::array<std::string_view, 5> names{"task", "ten-percent", "fifteen-rotating",
+                                                         "quarter-solid-state", "ten-gigabytes"};
   return names[static_cast<std::size_t>(origin)];
 }
 
@@ -47,7 +47,8 @@ Urgency urgencyOf(const Drive& drive, const std::vector<Target>& targets) {
   if (free < 500'000'000 && free < drive.usage.capacity / 4) return Urgency::emergency;
   if (free < drive.usage.capacity / 200) return Urgency::emergency;
   for (const Target& t : targets)
-    if (t.bytes > free && (t.chosen || t.origin == TargetOrigin::tenGigabytes || t.origin == TargetOrigin::tenPercent))
+    if (t.bytes > free &&
+        (t.chosen || t.origin == TargetOrigin::tenGigabytes || t.origin == TargetOrigin::tenPercent))
       return Urgency::cramped;
   return Urgency::fine;
 }

@@ -5,8 +5,8 @@
 
 namespace zt {
 
-/// The largest folders in which nothing was modified since the age line. Nested ones are folded into their top; a folder that
-/// holds bedrock is never one itself, but folders beneath it can be.
+/// The largest folders in which nothing was modified since the age line. Nested ones are folded into their
+/// top; a folder that holds bedrock is never one itself, but folders beneath it can be.
 std::vector<Find> detectDormant(const FindContext& c) {
   std::vector<bool> folded(c.tree.size(), false);
   std::vector<Find> finds;

@@ -14,13 +14,14 @@ std::string_view name(FindKind kind) {
 }
 
 std::string_view name(GainTime time) {
-  static constexpr std::array<std::string_view, 4> names{"now", "on-release", "at-restart", "until-next-start"};
+  static constexpr std::array<std::string_view, 4> names{"now", "on-release", "at-restart",
+                                                         "until-next-start"};
   return names[static_cast<std::size_t>(time)];
 }
 
 std::string_view name(AgeBand band) {
-  static constexpr std::array<std::string_view, ageBands> names{"today",    "week", "month",  "half-year",
-                                                                "year", "three-years", "older"};
+  static constexpr std::array<std::string_view, ageBands> names{"today", "week",        "month", "half-year",
+                                                                "year",  "three-years", "older"};
   return names[static_cast<std::size_t>(band)];
 }
 
@@ -32,7 +33,9 @@ AgeBand ageBand(TimeNs modified, TimeNs now) {
   return AgeBand::older;
 }
 
-Bytes largeThreshold(Bytes capacity) { return std::clamp<Bytes>(capacity / 2500, 1'000'000, 100'000'000); }
+Bytes largeThreshold(Bytes capacity) {
+  return std::clamp<Bytes>(capacity / 2500, 1'000'000, 100'000'000);
+}
 
 FindContext::FindContext(const Survey& s, const Catalogue& c, Anchor a, FindOptions o, bool keeps)
     : survey(s),
@@ -46,7 +49,8 @@ FindContext::FindContext(const Survey& s, const Catalogue& c, Anchor a, FindOpti
   findTrashes();
 }
 
-/// A folder is a trash if it lies where the freedesktop trash specification 1.0 puts one and has `files` and `info`.
+/// A folder is a trash if it lies where the freedesktop trash specification 1.0 puts one and has `files` and
+/// `info`.
 void FindContext::findTrashes() {
   inTrash.assign(tree.size(), false);
   for (NodeId id = 1; id < tree.size(); ++id) {
@@ -88,15 +92,17 @@ std::uint32_t outsideLinks(const FindContext& c, std::span<const NodeId> nodes) 
   const bool linked = std::any_of(nodes.begin(), nodes.end(), [&](NodeId n) { return c.tree.isLinked(n); });
   if (!folders && !linked) return 0;
   for (const LinkedNode& link : c.tree.linked()) {
-    const bool inside =
-        std::any_of(nodes.begin(), nodes.end(), [&](NodeId n) { return n == link.node || c.tree.isBeneath(link.node, n); });
+    const bool inside = std::any_of(nodes.begin(), nodes.end(), [&](NodeId n) {
+      return n == link.node || c.tree.isBeneath(link.node, n);
+    });
     if (!inside) continue;
     auto& count = seen[link.group];
     ++count.first;
     count.second = link.links;
   }
   std::uint32_t outside = 0;
-  for (const auto& [group, count] : seen) outside += count.second > count.first ? count.second - count.first : 0;
+  for (const auto& [group, count] : seen)
+    outside += count.second > count.first ? count.second - count.first : 0;
   return outside;
 }
 
@@ -122,7 +128,8 @@ void FindContext::complete(Find& find) const {
   const std::string key = gathered ? find.place + "/" : find.items.front().path;
   char text[24];
   std::snprintf(text, sizeof text, "-%010llx",
-                static_cast<unsigned long long>(XXH64(key.data(), key.size(), static_cast<unsigned>(find.band)) & 0xFFFFFFFFFFull));
+                static_cast<unsigned long long>(
+                    XXH64(key.data(), key.size(), static_cast<unsigned>(find.band)) & 0xFFFFFFFFFFull));
   find.id = std::string(name(find.kind)) + text;
 }
 
@@ -132,7 +139,8 @@ std::vector<Find> detectAll(const FindContext& context, FileSystemReader& files,
     auto found = detect(context);
     std::move(found.begin(), found.end(), std::back_inserter(all));
   }
-  std::stable_sort(all.begin(), all.end(), [](const Find& a, const Find& b) { return a.gain.sure > b.gain.sure; });
+  std::stable_sort(all.begin(), all.end(),
+                   [](const Find& a, const Find& b) { return a.gain.sure > b.gain.sure; });
   return all;
 }
 

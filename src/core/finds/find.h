@@ -35,9 +35,9 @@ struct FindItem {
   NodeId node = noNode;
   PathBytes path;  ///< relative to the survey's root
   Identity identity;
-  Bytes occupied = 0;  ///< with everything beneath it
-  PathBytes origin;    ///< trash: where it came from, as its info file says; may be outside this drive
-  std::string deleted; ///< trash: "2026-04-12T10:15:00" as its info file says
+  Bytes occupied = 0;   ///< with everything beneath it
+  PathBytes origin;     ///< trash: where it came from, as its info file says; may be outside this drive
+  std::string deleted;  ///< trash: "2026-04-12T10:15:00" as its info file says
 };
 
 /// Something worth judging. No sentences here: the desktop and the command line word it from these facts.
@@ -51,8 +51,9 @@ struct Find {
   PathBytes place;              ///< folder that the items have in common
   std::string placeId;          ///< of the catalogue; empty where it does not know the place
   AgeBand band = AgeBand::today;
-  TimeNs newest = 0;            ///< latest modification in it
-  std::int64_t accessed = 0;    ///< latest access in seconds; 0 where the mount does not keep it or it is a folder
+  TimeNs newest = 0;  ///< latest modification in it
+  std::int64_t accessed =
+      0;  ///< latest access in seconds; 0 where the mount does not keep it or it is a folder
   std::uint32_t owner = 0;
   std::uint32_t files = 0;
   std::uint32_t linksElsewhere = 0;  ///< names outside the find that keep their inode alive
@@ -65,16 +66,18 @@ struct FindOptions {
   TimeNs ageLine = 365 * nsPerDay;  ///< older than this is old and dormant
   Bytes largeBytes = 0;             ///< 0: by capacity, see `largeThreshold`
   std::size_t mostLarge = 2000;
-  std::size_t mostItems = 5000;     ///< of one find
+  std::size_t mostItems = 5000;  ///< of one find
 };
 
 /// A file counts as large from a 2,500th of the capacity on, at least 1 MB and at most 100 MB.
 Bytes largeThreshold(Bytes capacity);
 
-/// A survey with everything that detectors share. Built once a survey; immutable; any thread. The survey must outlive it.
+/// A survey with everything that detectors share. Built once a survey; immutable; any thread. The survey must
+/// outlive it.
 class FindContext {
 public:
-  FindContext(const Survey& survey, const Catalogue& catalogue, Anchor anchor, FindOptions options, bool keepsAccessTimes);
+  FindContext(const Survey& survey, const Catalogue& catalogue, Anchor anchor, FindOptions options,
+              bool keepsAccessTimes);
 
   const Survey& survey;
   const SurveyTree& tree;

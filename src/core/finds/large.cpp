@@ -5,12 +5,15 @@
 
 namespace zt {
 
-/// The biggest files anywhere, bedrock among them (shown, but locked). What lies in a trash belongs to the trash.
+/// The biggest files anywhere, bedrock among them (shown, but locked). What lies in a trash belongs to the
+/// trash.
 std::vector<Find> detectLarge(const FindContext& c) {
   std::vector<NodeId> nodes;
   for (NodeId id = 1; id < c.tree.size(); ++id)
-    if (c.tree.kind(id) == EntryKind::file && c.tree.occupied(id) >= c.large() && !c.inTrash[id]) nodes.push_back(id);
-  std::sort(nodes.begin(), nodes.end(), [&](NodeId a, NodeId b) { return c.tree.occupied(a) > c.tree.occupied(b); });
+    if (c.tree.kind(id) == EntryKind::file && c.tree.occupied(id) >= c.large() && !c.inTrash[id])
+      nodes.push_back(id);
+  std::sort(nodes.begin(), nodes.end(),
+            [&](NodeId a, NodeId b) { return c.tree.occupied(a) > c.tree.occupied(b); });
   if (nodes.size() > c.options.mostLarge) nodes.resize(c.options.mostLarge);
   std::vector<Find> finds;
   for (const NodeId id : nodes) {

@@ -19,7 +19,8 @@ NodeId gatherFolder(const SurveyTree& tree, NodeId file) {
 
 }  // namespace
 
-/// Files older than the age line, gathered by place, standing and age band. Only what may go at all: not bedrock, not kept.
+/// Files older than the age line, gathered by place, standing and age band. Only what may go at all: not
+/// bedrock, not kept.
 std::vector<Find> detectOld(const FindContext& c) {
   std::map<std::tuple<NodeId, Standing, AgeBand>, std::vector<NodeId>> groups;
   for (NodeId id = 1; id < c.tree.size(); ++id) {
@@ -30,7 +31,8 @@ std::vector<Find> detectOld(const FindContext& c) {
   }
   std::vector<Find> finds;
   for (auto& [key, nodes] : groups) {
-    std::sort(nodes.begin(), nodes.end(), [&](NodeId a, NodeId b) { return c.tree.occupied(a) > c.tree.occupied(b); });
+    std::sort(nodes.begin(), nodes.end(),
+              [&](NodeId a, NodeId b) { return c.tree.occupied(a) > c.tree.occupied(b); });
     Find find;
     find.kind = FindKind::old;
     find.band = std::get<AgeBand>(key);

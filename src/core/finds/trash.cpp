@@ -25,7 +25,8 @@ void addTrashed(const FindContext& c, FileSystemReader& files, const FolderPtr& 
 
 }  // namespace
 
-/// One find a trash folder: every item in `files` with its info file (freedesktop.org Trash specification 1.0).
+/// One find a trash folder: every item in `files` with its info file (freedesktop.org Trash
+/// specification 1.0).
 std::vector<Find> detectTrash(const FindContext& c, FileSystemReader& files, const Folder& root) {
   std::vector<Find> finds;
   for (const NodeId trash : c.trashes) {

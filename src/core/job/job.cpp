@@ -12,7 +12,8 @@ namespace zt {
 
 using Json = nlohmann::json;
 
-Result<std::unique_ptr<Job>> Job::create(System& system, const PathBytes& path, bool standIn, const Options& options) {
+Result<std::unique_ptr<Job>> Job::create(System& system, const PathBytes& path, bool standIn,
+                                         const Options& options) {
   auto site = Site::open(system, path, standIn);
   if (!site) return tl::unexpected(site.error());
   PathBytes file;
@@ -20,7 +21,8 @@ Result<std::unique_ptr<Job>> Job::create(System& system, const PathBytes& path, 
     auto resolved = canonicalNewPath(options.file);
     if (!resolved) return tl::unexpected(resolved.error());
     file = std::move(*resolved);
-    const auto onDrive = (*site)->holdsFolder(PathBytes(parentPath(file)).empty() ? "/" : PathBytes(parentPath(file)));
+    const auto onDrive =
+        (*site)->holdsFolder(PathBytes(parentPath(file)).empty() ? "/" : PathBytes(parentPath(file)));
     if (!onDrive) return tl::unexpected(onDrive.error());
     if (*onDrive && !options.acceptOnDrive) return fail(Errc::onDrive, "job-file", file);
   }
@@ -30,7 +32,8 @@ Result<std::unique_ptr<Job>> Job::create(System& system, const PathBytes& path, 
   job->site_ = std::move(*site);
   job->targets_ = headroomRules(job->site_->drive());
   if (const auto* standInDrive = job->site_->standIn())
-    job->targets_.insert(job->targets_.begin(), standInDrive->manifest().targets.begin(), standInDrive->manifest().targets.end());
+    job->targets_.insert(job->targets_.begin(), standInDrive->manifest().targets.begin(),
+                         standInDrive->manifest().targets.end());
   if (auto read = job->readUsage(); !read) return tl::unexpected(read.error());
   if (auto saved = job->saveState(); !saved) return tl::unexpected(saved.error());
   return job;
@@ -129,13 +132,15 @@ Result<void> Job::loadSurvey() {
   if (!plan) return tl::unexpected(plan.error());
   auto parsed = planFromJson(*plan);
   if (!parsed) return fail(Errc::corrupt, "plan", {}, parsed.error().detail);
-  if (auto bound = bind(*parsed, survey_->tree); !bound) return fail(Errc::corrupt, "plan", bound.error().path);
+  if (auto bound = bind(*parsed, survey_->tree); !bound)
+    return fail(Errc::corrupt, "plan", bound.error().path);
   plan_ = std::move(*parsed);
   return {};
 }
 
 Result<void> Job::recoverRuns() {
-  static constexpr std::array<ItemState, 3> openStates{ItemState::intended, ItemState::discarding, ItemState::returning};
+  static constexpr std::array<ItemState, 3> openStates{ItemState::intended, ItemState::discarding,
+                                                       ItemState::returning};
   auto open = file_->records(0, openStates);
   if (!open) return tl::unexpected(open.error());
   if (open->empty()) return {};
@@ -165,14 +170,16 @@ void Job::adopt(SurveyPtr survey, std::vector<Find> finds) {
 
 void Job::applyMarks(std::vector<Find>& finds) const {
   for (Find& f : finds) {
-    const bool keep = std::any_of(f.items.begin(), f.items.end(), [&](const auto& i) { return markOf(i.path) == Mark::kept; });
+    const bool keep = std::any_of(f.items.begin(), f.items.end(),
+                                  [&](const auto& i) { return markOf(i.path) == Mark::kept; });
     if (keep && f.standing != Standing::bedrock) f.standing = Standing::kept;
   }
 }
 
 Result<void> Job::measure(const WalkOptions& options, std::stop_token stop, ProgressSink* progress) {
   if (auto fresh = site_->refreshDrive(); !fresh) return fresh;
-  auto survey = zt::measure(site_->files(), site_->clock(), site_->drive(), site_->known(), site_->root(), options, stop, progress);
+  auto survey = zt::measure(site_->files(), site_->clock(), site_->drive(), site_->known(), site_->root(),
+                            options, stop, progress);
   if (!survey) return tl::unexpected(survey.error());
   const auto root = site_->files().openRoot(site_->root());
   if (!root) return tl::unexpected(root.error());
@@ -243,7 +250,8 @@ Result<void> Job::mark(const PathBytes& path, std::optional<Mark> mark) {
     finds_ = std::make_shared<const std::vector<Find>>(std::move(finds));
     if (mark == Mark::kept)
       std::erase_if(plan_.lines, [&](const PlanLine& line) {
-        return std::any_of(line.items.begin(), line.items.end(), [&](const auto& i) { return i.path == path; });
+        return std::any_of(line.items.begin(), line.items.end(),
+                           [&](const auto& i) { return i.path == path; });
       });
   }
   return saveState();

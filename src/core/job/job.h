@@ -14,17 +14,19 @@ namespace zt {
 /// What someone said of a path: keep it, or not now. Kept paths change the standing of finds.
 enum class Mark : std::uint8_t { kept, notNow };
 
-/// One visit to one drive: survey, finds, plan, runs, proof, all saved in one file as they come about. The whole of what desktop and
-/// command line do. One thread at a time; survey and finds are given out as shared values that never change.
+/// One visit to one drive: survey, finds, plan, runs, proof, all saved in one file as they come about. The
+/// whole of what desktop and command line do. One thread at a time; survey and finds are given out as shared
+/// values that never change.
 class Job {
 public:
   struct Options {
-    PathBytes file;             ///< empty: in memory only
-    bool acceptOnDrive = false; ///< the job file may lie on the measured drive
+    PathBytes file;              ///< empty: in memory only
+    bool acceptOnDrive = false;  ///< the job file may lie on the measured drive
   };
 
   /// A new job on a place. Fails with onDrive if the file would lie on the drive that is to be measured.
-  static Result<std::unique_ptr<Job>> create(System& system, const PathBytes& path, bool standIn, const Options& options);
+  static Result<std::unique_ptr<Job>> create(System& system, const PathBytes& path, bool standIn,
+                                             const Options& options);
   /// A saved job. Runs that were cut short are brought to a known end first; `recovered` says what was done.
   static Result<std::unique_ptr<Job>> open(System& system, const PathBytes& file);
 
@@ -42,7 +44,7 @@ public:
 
   // Measuring. Keeps what was measured before if it fails.
   Result<void> measure(const WalkOptions& options, std::stop_token stop, ProgressSink* progress);
-  const SurveyPtr& survey() const { return survey_; }       ///< nullptr before the first
+  const SurveyPtr& survey() const { return survey_; }  ///< nullptr before the first
   std::shared_ptr<const FindContext> context() const { return context_; }
   std::shared_ptr<const std::vector<Find>> finds() const { return finds_; }
   const Find* find(std::string_view id) const;
@@ -59,7 +61,7 @@ public:
   Result<void> dropFromPlan(std::string_view id);
   Result<void> setPlan(Plan plan);
   PlannedGain planned() const;
-  Bytes freeNow() const;            ///< available bytes by the latest reading
+  Bytes freeNow() const;  ///< available bytes by the latest reading
   TimeNs freeReadAt() const;
   bool stale() const { return stale_; }  ///< an action has changed the drive since the survey
   Result<Proposal> propose(ProposeOptions options) const;

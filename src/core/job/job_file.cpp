@@ -29,16 +29,22 @@ CREATE TABLE journal(run INTEGER NOT NULL, seq INTEGER NOT NULL, line TEXT NOT N
 
 Errc codeOf(int sqlite) {
   switch (sqlite) {
-    case SQLITE_FULL: return Errc::noSpace;
+    case SQLITE_FULL:
+      return Errc::noSpace;
     case SQLITE_BUSY:
-    case SQLITE_LOCKED: return Errc::busy;
-    case SQLITE_CORRUPT: return Errc::corrupt;
-    case SQLITE_NOTADB: return Errc::notOurs;
+    case SQLITE_LOCKED:
+      return Errc::busy;
+    case SQLITE_CORRUPT:
+      return Errc::corrupt;
+    case SQLITE_NOTADB:
+      return Errc::notOurs;
     case SQLITE_READONLY:
     case SQLITE_PERM:
     case SQLITE_AUTH:
-    case SQLITE_CANTOPEN: return Errc::notPermitted;
-    default: return Errc::io;
+    case SQLITE_CANTOPEN:
+      return Errc::notPermitted;
+    default:
+      return Errc::io;
   }
 }
 
@@ -77,7 +83,9 @@ std::string blob(const SQLite::Column& column) {
   return data == nullptr ? std::string{} : std::string(data, static_cast<std::size_t>(column.getBytes()));
 }
 
-std::int64_t toInt(Bytes bytes) { return static_cast<std::int64_t>(bytes); }
+std::int64_t toInt(Bytes bytes) {
+  return static_cast<std::int64_t>(bytes);
+}
 
 bool readRecord(SQLite::Statement& q, JournalRecord& r) {
   r.run = q.getColumn(0).getInt64();
@@ -95,7 +103,8 @@ bool readRecord(SQLite::Statement& q, JournalRecord& r) {
   r.problem = static_cast<Errc>(std::clamp(q.getColumn(12).getInt(), 0, static_cast<int>(Errc::io)));
   r.detail = q.getColumn(13).getString();
   const bool holdFits = r.holdFolder.empty() || plainRelative(r.holdFolder);
-  if (action < 0 || action > 1 || state < 0 || state >= itemStates || !plainRelative(r.path) || !holdFits) return false;
+  if (action < 0 || action > 1 || state < 0 || state >= itemStates || !plainRelative(r.path) || !holdFits)
+    return false;
   r.action = static_cast<StepAction>(action);
   r.state = static_cast<ItemState>(state);
   const auto id = identityFromJson(identity);
@@ -104,13 +113,16 @@ bool readRecord(SQLite::Statement& q, JournalRecord& r) {
   return true;
 }
 
-/// Whether the file is as long as its own header says (SQLite file format, bytes 16 and 28). A short last page reads as zeros, which
-/// SQLite does not always notice. With a write-ahead log the header may be behind, and SQLite settles it.
+/// Whether the file is as long as its own header says (SQLite file format, bytes 16 and 28). A short last
+/// page reads as zeros, which SQLite does not always notice. With a write-ahead log the header may be behind,
+/// and SQLite settles it.
 bool wholeLength(const PathBytes& path) {
   if (exists(path + "-wal")) return true;
   const auto head = readHead(path, 32);
   if (!head || head->bytes.size() < 32) return false;
-  const auto byte = [&](std::size_t at) { return static_cast<std::uint64_t>(static_cast<unsigned char>(head->bytes[at])); };
+  const auto byte = [&](std::size_t at) {
+    return static_cast<std::uint64_t>(static_cast<unsigned char>(head->bytes[at]));
+  };
   std::uint64_t page = byte(16) << 8 | byte(17);
   if (page == 1) page = 65536;
   return head->size == page * (byte(28) << 24 | byte(29) << 16 | byte(30) << 8 | byte(31));
@@ -118,13 +130,15 @@ bool wholeLength(const PathBytes& path) {
 
 }  // namespace
 
-JobFile::JobFile(PathBytes path, std::unique_ptr<SQLite::Database> db) : path_(std::move(path)), db_(std::move(db)) {}
+JobFile::JobFile(PathBytes path, std::unique_ptr<SQLite::Database> db)
+    : path_(std::move(path)), db_(std::move(db)) {}
 JobFile::~JobFile() = default;
 
 Result<std::unique_ptr<JobFile>> JobFile::create(const PathBytes& path) {
   if (!path.empty() && exists(path)) return fail(Errc::taken, "job-file", path);
   return guarded(path, [&] {
-    auto db = std::make_unique<SQLite::Database>(path.empty() ? ":memory:" : path, SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+    auto db = std::make_unique<SQLite::Database>(path.empty() ? ":memory:" : path,
+                                                 SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
     configure(*db);
     SQLite::Transaction all(*db);
     db->exec("PRAGMA application_id=" + std::to_string(applicationId));
@@ -155,7 +169,9 @@ Result<std::unique_ptr<JobFile>> JobFile::open(const PathBytes& path) {
   return opened;
 }
 
-void JobFile::limitPages(int pages) { db_->exec("PRAGMA max_page_count=" + std::to_string(pages)); }
+void JobFile::limitPages(int pages) {
+  db_->exec("PRAGMA max_page_count=" + std::to_string(pages));
+}
 
 Result<void> JobFile::put(const std::string& key, const std::string& document) {
   return guarded(path_, [&] {
@@ -175,7 +191,8 @@ Result<std::optional<std::string>> JobFile::get(const std::string& key) {
   });
 }
 
-Result<void> JobFile::putSurvey(const std::vector<std::string>& pieces, const std::vector<std::string>& finds, TimeNs taken) {
+Result<void> JobFile::putSurvey(const std::vector<std::string>& pieces, const std::vector<std::string>& finds,
+                                TimeNs taken) {
   return guarded(path_, [&] {
     SQLite::Transaction all(*db_);
     SQLite::Statement survey(*db_, "INSERT INTO survey(taken) VALUES(?)");
@@ -199,7 +216,8 @@ Result<void> JobFile::putSurvey(const std::vector<std::string>& pieces, const st
       find.reset();
     }
     const std::string between = " NOT IN (SELECT min(id) FROM survey) AND ";
-    db_->exec("DELETE FROM survey_piece WHERE survey" + between + "survey NOT IN (SELECT max(id) FROM survey)");
+    db_->exec("DELETE FROM survey_piece WHERE survey" + between +
+              "survey NOT IN (SELECT max(id) FROM survey)");
     db_->exec("DELETE FROM survey WHERE id" + between + "id NOT IN (SELECT max(id) FROM survey)");
     all.commit();
   });
@@ -208,7 +226,8 @@ Result<void> JobFile::putSurvey(const std::vector<std::string>& pieces, const st
 Result<std::vector<std::string>> JobFile::newestSurvey() {
   return guarded(path_, [&] {
     std::vector<std::string> pieces;
-    SQLite::Statement q(*db_, "SELECT data FROM survey_piece WHERE survey=(SELECT max(id) FROM survey) ORDER BY seq");
+    SQLite::Statement q(
+        *db_, "SELECT data FROM survey_piece WHERE survey=(SELECT max(id) FROM survey) ORDER BY seq");
     while (q.executeStep()) pieces.push_back(blob(q.getColumn(0)));
     return pieces;
   });
@@ -250,11 +269,12 @@ Result<std::vector<JobFile::RunRow>> JobFile::runs(bool all) {
   return guarded(path_, [&] {
     std::vector<RunRow> rows;
     const std::string where = all ? "" : " WHERE survey=(SELECT max(id) FROM survey)";
-    SQLite::Statement q(*db_, "SELECT id,started,finished,free_before,survey,plan,outcome FROM run" + where + " ORDER BY id");
+    SQLite::Statement q(
+        *db_, "SELECT id,started,finished,free_before,survey,plan,outcome FROM run" + where + " ORDER BY id");
     while (q.executeStep())
       rows.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getInt64(), q.getColumn(2).getInt64(),
-                      static_cast<Bytes>(q.getColumn(3).getInt64()), q.getColumn(4).getInt64(), q.getColumn(5).getString(),
-                      q.getColumn(6).getString()});
+                      static_cast<Bytes>(q.getColumn(3).getInt64()), q.getColumn(4).getInt64(),
+                      q.getColumn(5).getString(), q.getColumn(6).getString()});
     return rows;
   });
 }
@@ -294,7 +314,8 @@ Result<std::vector<JournalRecord>> JobFile::records(std::int64_t run, std::span<
     while (q.executeStep()) {
       JournalRecord r;
       good = good && readRecord(q, r);
-      if (states.empty() || std::find(states.begin(), states.end(), r.state) != states.end()) found.push_back(std::move(r));
+      if (states.empty() || std::find(states.begin(), states.end(), r.state) != states.end())
+        found.push_back(std::move(r));
     }
     return found;
   });

@@ -12,8 +12,9 @@ class Database;
 
 namespace zt {
 
-/// The SQLite file of a job (`*.ztjob`, docs/formats/job.md), and the journal of its runs. Every write is a transaction that has reached
-/// the device when the call returns. One thread at a time; one process at a time (others get `busy`).
+/// The SQLite file of a job (`*.ztjob`, docs/formats/job.md), and the journal of its runs. Every write is a
+/// transaction that has reached the device when the call returns. One thread at a time; one process at a time
+/// (others get `busy`).
 class JobFile final : public Journal {
 public:
   /// A new file; fails with taken if there is one already. An empty path keeps the job in memory only.
@@ -27,7 +28,8 @@ public:
   Result<std::optional<std::string>> get(const std::string& key);
 
   /// Keeps the first survey as the baseline and the newest one; those between go.
-  Result<void> putSurvey(const std::vector<std::string>& pieces, const std::vector<std::string>& finds, TimeNs taken);
+  Result<void> putSurvey(const std::vector<std::string>& pieces, const std::vector<std::string>& finds,
+                         TimeNs taken);
   Result<std::vector<std::string>> newestSurvey();
   Result<std::vector<std::string>> finds();
 

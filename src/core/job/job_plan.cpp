@@ -20,8 +20,12 @@ Result<void> Job::readUsage() {
   return {};
 }
 
-Bytes Job::freeNow() const { return usage_ ? usage_->available : 0; }
-TimeNs Job::freeReadAt() const { return usageAt_; }
+Bytes Job::freeNow() const {
+  return usage_ ? usage_->available : 0;
+}
+TimeNs Job::freeReadAt() const {
+  return usageAt_;
+}
 
 Result<void> Job::addToPlan(const Find& find, StepAction action) {
   auto line = lineFor(find, action);
@@ -52,7 +56,8 @@ Result<void> Job::setPlan(Plan plan) {
     Regret regret = Regret::none;
     line.standing = Standing::spent;
     for (auto& item : line.items) {
-      if (context_->catalogue.touchesBedrock(context_->anchor, item.path)) return fail(Errc::bedrock, "plan", item.path);
+      if (context_->catalogue.touchesBedrock(context_->anchor, item.path))
+        return fail(Errc::bedrock, "plan", item.path);
       nodes.push_back(item.node);
       item.occupied = survey_->tree.weight(item.node);
       line.standing = std::min(line.standing, context_->standing[item.node]);
@@ -65,7 +70,9 @@ Result<void> Job::setPlan(Plan plan) {
   return saveState();
 }
 
-PlannedGain Job::planned() const { return context_ ? plannedGain(plan_, context_->setGain) : PlannedGain{}; }
+PlannedGain Job::planned() const {
+  return context_ ? plannedGain(plan_, context_->setGain) : PlannedGain{};
+}
 
 Result<Proposal> Job::propose(ProposeOptions options) const {
   if (!survey_) return fail(Errc::notThere, "survey");
@@ -83,7 +90,8 @@ Result<GuardedDrive> Job::guarded() {
   if (!root) return tl::unexpected(root.error());
   const auto stat = site_->files().stat(**root, {});
   if (!stat || stat->inode != survey_->tree.inode(0)) return fail(Errc::changed, "drive", survey_->root);
-  return GuardedDrive{site_->files(), site_->openFiles(), *survey_, Catalogue::builtIn(), site_->anchor(), std::move(*root)};
+  return GuardedDrive{site_->files(),       site_->openFiles(), *survey_,
+                      Catalogue::builtIn(), site_->anchor(),    std::move(*root)};
 }
 
 Result<std::vector<JournalRecord>> Job::rehearse() {
@@ -108,12 +116,14 @@ Result<RunReport> Job::reclaim(std::string_view token, std::stop_token stop, con
   (void)drive->files.syncAll(*drive->root);
   if (auto read = readUsage(); !read) return tl::unexpected(read.error());
   // The run itself is safe in the journal; a full job disk now costs the summary only.
-  if (auto ended = file_->endRun(*run, site_->clock().now(), toJson(*report).dump()); !ended && !report->journalFailed) {
+  if (auto ended = file_->endRun(*run, site_->clock().now(), toJson(*report).dump());
+      !ended && !report->journalFailed) {
     report->journalFailed = true;
     report->journalFailure = ended.error();
   }
   for (const LineOutcome& o : report->lines)
-    if (o.state == LineOutcome::State::done) std::erase_if(plan_.lines, [&](const PlanLine& l) { return l.id == o.line; });
+    if (o.state == LineOutcome::State::done)
+      std::erase_if(plan_.lines, [&](const PlanLine& l) { return l.id == o.line; });
   if (auto saved = saveState(); !saved && !report->journalFailed) {
     report->journalFailed = true;
     report->journalFailure = saved.error();
@@ -183,8 +193,9 @@ Result<Proof> Job::prove() {
     auto records = file_->records(row.id, {});
     if (!records) return tl::unexpected(records.error());
     run.records = std::move(*records);
-    auto lines = row.outcome.empty() ? Result<std::vector<LineOutcome>>(outcomesOfRecords(run.plan, run.records))
-                                     : outcomesFromJson(Json::parse(row.outcome, nullptr, false));
+    auto lines = row.outcome.empty()
+                     ? Result<std::vector<LineOutcome>>(outcomesOfRecords(run.plan, run.records))
+                     : outcomesFromJson(Json::parse(row.outcome, nullptr, false));
     if (!lines) return tl::unexpected(lines.error());
     run.lines = std::move(*lines);
     runs.push_back(std::move(run));

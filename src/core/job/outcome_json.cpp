@@ -8,7 +8,7 @@ namespace zt {
 using Json = nlohmann::json;
 
 Json toJson(const JournalRecord& r) {
-  Json j{{"run", r.run},           {"line", r.line},      {"action", name(r.action)},
+  Json j{{"run", r.run},           {"line", r.line},         {"action", name(r.action)},
          {"state", name(r.state)}, {"freed_bytes", r.freed}, {"occupied_bytes", r.promised}};
   putPath(j, "path", r.path);
   if (r.state == ItemState::held) putPath(j, "held_in", joinPath(r.holdFolder, std::to_string(r.seq)));
@@ -40,7 +40,11 @@ Json toJson(const RunReport& report) {
 }
 
 Json toJson(const Target& t) {
-  return {{"label", t.label}, {"origin", name(t.origin)}, {"amount", t.amount}, {"bytes", t.bytes}, {"chosen", t.chosen}};
+  return {{"label", t.label},
+          {"origin", name(t.origin)},
+          {"amount", t.amount},
+          {"bytes", t.bytes},
+          {"chosen", t.chosen}};
 }
 
 Json toJson(const Proof& proof) {
@@ -87,7 +91,8 @@ Json toJson(const Consent& consent) {
     Json j{{"id", line.id}, {"bytes", line.bytes}, {"items", line.items}, {"regret", name(line.regret)}};
     putPath(j, "example", line.example);
     j["text"] = std::string("removes for good: ") + j["example"].get<std::string>() +
-                (line.items > 1 ? " and " + std::to_string(line.items - 1) + " more" : "") + ", " + formatBytes(line.bytes);
+                (line.items > 1 ? " and " + std::to_string(line.items - 1) + " more" : "") + ", " +
+                formatBytes(line.bytes);
     lines.push_back(std::move(j));
   }
   return {{"token", consent.token}, {"lines", std::move(lines)}};
@@ -105,7 +110,8 @@ std::string text(const Json& j, const char* key) {
 }  // namespace
 
 Result<std::vector<LineOutcome>> outcomesFromJson(const Json& json) {
-  if (!json.is_object() || !json.contains("lines") || !json["lines"].is_array()) return fail(Errc::corrupt, "run");
+  if (!json.is_object() || !json.contains("lines") || !json["lines"].is_array())
+    return fail(Errc::corrupt, "run");
   std::vector<LineOutcome> all;
   for (const Json& j : json["lines"]) {
     if (!j.is_object()) return fail(Errc::corrupt, "run");
@@ -113,7 +119,8 @@ Result<std::vector<LineOutcome>> outcomesFromJson(const Json& json) {
     o.line = text(j, "id");
     o.action = text(j, "action") == "hold" ? StepAction::hold : StepAction::discard;
     for (int i = 0; i < 4; ++i)
-      if (name(static_cast<LineOutcome::State>(i)) == text(j, "state")) o.state = static_cast<LineOutcome::State>(i);
+      if (name(static_cast<LineOutcome::State>(i)) == text(j, "state"))
+        o.state = static_cast<LineOutcome::State>(i);
     o.promised = amount(j, "promised_bytes");
     o.freed = amount(j, "freed_bytes");
     o.linksRemain = amount(j, "links_remain_bytes");

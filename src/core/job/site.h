@@ -9,8 +9,8 @@
 
 namespace zt {
 
-/// The place a job works on: a folder on a real drive, or a stand-in. Gives out the ports that see it rightly. One thread at a time
-/// but for what the ports themselves allow.
+/// The place a job works on: a folder on a real drive, or a stand-in. Gives out the ports that see it
+/// rightly. One thread at a time but for what the ports themselves allow.
 class Site {
 public:
   /// `path` may be relative or a link; it is resolved once, here. With `standIn` it is a stand-in's folder.
@@ -20,8 +20,8 @@ public:
   OpenFiles& openFiles() { return standIn_ ? static_cast<OpenFiles&>(*standIn_) : system_.openFiles; }
   Clock& clock() { return system_.clock; }
   const Drive& drive() const { return drive_; }
-  const PathBytes& root() const { return root_; }        ///< what is measured
-  const PathBytes& opened() const { return opened_; }    ///< what was named, resolved: a stand-in's own folder
+  const PathBytes& root() const { return root_; }      ///< what is measured
+  const PathBytes& opened() const { return opened_; }  ///< what was named, resolved: a stand-in's own folder
   const StandInDrive* standIn() const { return standIn_.get(); }
   Anchor anchor() const { return anchorOf(drive_, root_); }
   KnownBytes known();

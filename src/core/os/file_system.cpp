@@ -6,7 +6,8 @@ namespace zt {
 std::uint32_t timeMark(TimeNs time) {
   if (time == 0) return 0;
   // Fibonacci hashing: the high half of the product depends on all bits below.
-  const auto mark = static_cast<std::uint32_t>((static_cast<std::uint64_t>(time) * 0x9E3779B97F4A7C15ull) >> 32);
+  const auto mark =
+      static_cast<std::uint32_t>((static_cast<std::uint64_t>(time) * 0x9E3779B97F4A7C15ull) >> 32);
   return mark == 0 ? 1 : mark;
 }
 

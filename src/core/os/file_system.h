@@ -16,10 +16,11 @@ namespace zt {
 
 enum class EntryKind : std::uint8_t { file, folder, symlink, other };
 
-/// What the file system says of one entry. Times in nanoseconds since 1970 UTC; `born` is 0 where it is not kept.
+/// What the file system says of one entry. Times in nanoseconds since 1970 UTC; `born` is 0 where it is not
+/// kept.
 struct EntryStat {
   EntryKind kind = EntryKind::other;
-  std::uint32_t mode = 0;     ///< permission bits only
+  std::uint32_t mode = 0;  ///< permission bits only
   std::uint64_t inode = 0;
   std::uint64_t device = 0;   ///< major << 32 | minor; differs between the subvolumes of one mount
   std::uint64_t mountId = 0;  ///< as in the mount table; 0 where the kernel does not say
@@ -33,7 +34,8 @@ struct EntryStat {
   TimeNs born = 0;
 };
 
-/// What one entry was when it was measured; plans keep this, and the guard compares it before anything is touched.
+/// What one entry was when it was measured; plans keep this, and the guard compares it before anything is
+/// touched.
 struct Identity {
   EntryKind kind = EntryKind::other;
   std::uint64_t inode = 0;
@@ -52,7 +54,8 @@ Identity identityOf(const EntryStat& stat);
 /// Whether it is the same thing with the same content. The change time is left out: renaming it sets it anew.
 bool sameContent(const Identity& a, const Identity& b);
 
-/// One entry of a listing. `name` is valid during the call only. With `error` set only name and kind are known.
+/// One entry of a listing. `name` is valid during the call only. With `error` set only name and kind are
+/// known.
 struct ScannedEntry {
   std::string_view name;
   EntryStat stat;
@@ -89,12 +92,14 @@ struct SpaceUsage {
 };
 
 /// The reading half of the port to the file system. Every call may come from any thread.
-/// Names are single parts (no '/'); an empty name means the folder itself. Nothing here follows a symbolic link.
+/// Names are single parts (no '/'); an empty name means the folder itself. Nothing here follows a symbolic
+/// link.
 class FileSystemReader {
 public:
   virtual ~FileSystemReader() = default;
 
-  /// Opens the folder that will be the root of all further work. `path` is absolute, or relative to the working directory.
+  /// Opens the folder that will be the root of all further work. `path` is absolute, or relative to the
+  /// working directory.
   virtual Result<FolderPtr> openRoot(const PathBytes& path) = 0;
   /// Opens a direct subfolder; fails with notAFolder on anything else, symbolic links included.
   virtual Result<FolderPtr> openFolder(const Folder& at, std::string_view name) = 0;
@@ -113,8 +118,10 @@ public:
 class FileSystem : public FileSystemReader {
 public:
   virtual Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) = 0;
-  /// Moves within one file system; fails with taken where the new name is in use, otherDevice across mounts or subvolumes.
-  virtual Result<void> rename(const Folder& from, std::string_view name, const Folder& to, std::string_view newName) = 0;
+  /// Moves within one file system; fails with taken where the new name is in use, otherDevice across mounts
+  /// or subvolumes.
+  virtual Result<void> rename(const Folder& from, std::string_view name, const Folder& to,
+                              std::string_view newName) = 0;
   virtual Result<void> unlink(const Folder& at, std::string_view name) = 0;
   virtual Result<void> removeFolder(const Folder& at, std::string_view name) = 0;
   /// Writes the folder's entries to the device.

@@ -5,14 +5,16 @@
 
 namespace zt {
 
-/// Hands every call on to another file system. A decorator overrides what it changes. Same thread rule as the inner one,
-/// which must outlive it.
+/// Hands every call on to another file system. A decorator overrides what it changes. Same thread rule as the
+/// inner one, which must outlive it.
 class ForwardingFileSystem : public FileSystem {
 public:
   explicit ForwardingFileSystem(FileSystem& inner) : inner_(inner) {}
 
   Result<FolderPtr> openRoot(const PathBytes& path) override { return inner_.openRoot(path); }
-  Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override { return inner_.openFolder(at, name); }
+  Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override {
+    return inner_.openFolder(at, name);
+  }
   Result<FolderPtr> openBeneath(const Folder& root, std::string_view relative) override {
     return inner_.openBeneath(root, relative);
   }
@@ -25,11 +27,14 @@ public:
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override {
     return inner_.makeFolder(at, name, mode);
   }
-  Result<void> rename(const Folder& from, std::string_view name, const Folder& to, std::string_view newName) override {
+  Result<void> rename(const Folder& from, std::string_view name, const Folder& to,
+                      std::string_view newName) override {
     return inner_.rename(from, name, to, newName);
   }
   Result<void> unlink(const Folder& at, std::string_view name) override { return inner_.unlink(at, name); }
-  Result<void> removeFolder(const Folder& at, std::string_view name) override { return inner_.removeFolder(at, name); }
+  Result<void> removeFolder(const Folder& at, std::string_view name) override {
+    return inner_.removeFolder(at, name);
+  }
   Result<void> syncFolder(const Folder& at) override { return inner_.syncFolder(at); }
   Result<void> syncAll(const Folder& at) override { return inner_.syncAll(at); }
 

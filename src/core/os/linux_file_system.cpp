@@ -33,7 +33,9 @@ private:
   bool keepsAccessTime_;
 };
 
-int fdOf(const Folder& folder) { return static_cast<const LinuxFolder&>(folder).fd(); }
+int fdOf(const Folder& folder) {
+  return static_cast<const LinuxFolder&>(folder).fd();
+}
 
 /// A name with its terminating zero, without the heap for names of ordinary length.
 class CName {
@@ -42,8 +44,8 @@ public:
     const std::size_t size = std::min(name.size(), buffer_.size() - 1);
     std::memcpy(buffer_.data(), name.data(), size);
     buffer_[size] = 0;
-    valid_ = size == name.size() && name.find('/') == std::string_view::npos && name.find('\0') == std::string_view::npos &&
-             name != "." && name != "..";
+    valid_ = size == name.size() && name.find('/') == std::string_view::npos &&
+             name.find('\0') == std::string_view::npos && name != "." && name != "..";
   }
   const char* get() const { return buffer_.data(); }
   /// Whether it is a single part that stays where it is; anything else never reaches the kernel.
@@ -80,7 +82,9 @@ int openat2Beneath(int at, const char* path, int flags) {
   }
 }
 
-TimeNs toNs(const statx_timestamp& t) { return t.tv_sec * nsPerSecond + t.tv_nsec; }
+TimeNs toNs(const statx_timestamp& t) {
+  return t.tv_sec * nsPerSecond + t.tv_nsec;
+}
 
 EntryKind kindOf(unsigned mode) {
   if (S_ISREG(mode)) return EntryKind::file;
@@ -119,10 +123,14 @@ struct LinuxDirent {
 
 EntryKind kindOfType(std::uint8_t type) {
   switch (type) {
-    case DT_REG: return EntryKind::file;
-    case DT_DIR: return EntryKind::folder;
-    case DT_LNK: return EntryKind::symlink;
-    default: return EntryKind::other;
+    case DT_REG:
+      return EntryKind::file;
+    case DT_DIR:
+      return EntryKind::folder;
+    case DT_LNK:
+      return EntryKind::symlink;
+    default:
+      return EntryKind::other;
   }
 }
 
@@ -155,25 +163,30 @@ Result<void> asResult(int code, std::string_view operation, std::string_view nam
 
 Result<FolderPtr> LinuxFileSystem::openRoot(const PathBytes& path) {
   // The last part may be a link that the user named on purpose; it is resolved once, here, and never again.
-  auto folder = openKeepingTimes("open", path, [&](int flags) { return ::open(path.c_str(), flags & ~O_NOFOLLOW); });
+  auto folder =
+      openKeepingTimes("open", path, [&](int flags) { return ::open(path.c_str(), flags & ~O_NOFOLLOW); });
   return folder;
 }
 
 Result<FolderPtr> LinuxFileSystem::openFolder(const Folder& at, std::string_view name) {
   const CName cname(name);
   if (!cname.valid()) return fail(Errc::outsideRoot, "open", PathBytes(name));
-  auto opened = openKeepingTimes("open", name, [&](int flags) { return ::openat(fdOf(at), cname.get(), flags); });
+  auto opened =
+      openKeepingTimes("open", name, [&](int flags) { return ::openat(fdOf(at), cname.get(), flags); });
   // O_DIRECTORY|O_NOFOLLOW says ELOOP or ENOTDIR for a link; both mean that it is no folder.
   if (!opened && opened.error().sysErrno == ELOOP) opened.error().code = Errc::notAFolder;
   return opened;
 }
 
 Result<FolderPtr> LinuxFileSystem::openBeneath(const Folder& root, std::string_view relative) {
-  if (relative.find('\0') != std::string_view::npos) return fail(Errc::outsideRoot, "open", PathBytes(relative));
-  if (!relative.empty() && relative.front() == '/') return fail(Errc::outsideRoot, "open", PathBytes(relative));
+  if (relative.find('\0') != std::string_view::npos)
+    return fail(Errc::outsideRoot, "open", PathBytes(relative));
+  if (!relative.empty() && relative.front() == '/')
+    return fail(Errc::outsideRoot, "open", PathBytes(relative));
   for (const auto part : splitPath(relative))
     if (part == "..") return fail(Errc::outsideRoot, "open", PathBytes(relative));
-  constexpr std::size_t stepLength = 3000;  // PATH_MAX is 4096; deeper paths go in several steps, each from a handle
+  constexpr std::size_t stepLength =
+      3000;  // PATH_MAX is 4096; deeper paths go in several steps, each from a handle
   FolderPtr at;
   std::string_view rest = relative;
   do {
@@ -186,7 +199,8 @@ Result<FolderPtr> LinuxFileSystem::openBeneath(const Folder& root, std::string_v
     rest.remove_prefix(std::min(rest.size(), step.size() + 1));
     const std::string text = step.empty() ? "." : std::string(step);
     const int base = at ? fdOf(*at) : fdOf(root);
-    auto next = openKeepingTimes("open", relative, [&](int flags) { return openat2Beneath(base, text.c_str(), flags); });
+    auto next = openKeepingTimes("open", relative,
+                                 [&](int flags) { return openat2Beneath(base, text.c_str(), flags); });
     if (!next) return next;
     at = std::move(*next);
   } while (!rest.empty());
@@ -198,7 +212,8 @@ Result<EntryStat> LinuxFileSystem::stat(const Folder& at, std::string_view name)
   if (!cname.valid()) return fail(Errc::outsideRoot, "stat", PathBytes(name));
   struct statx x;
   const int flags = AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT | (name.empty() ? AT_EMPTY_PATH : 0);
-  if (::statx(fdOf(at), cname.get(), flags, statMask, &x) != 0) return failErrno("stat", PathBytes(name), errno);
+  if (::statx(fdOf(at), cname.get(), flags, statMask, &x) != 0)
+    return failErrno("stat", PathBytes(name), errno);
   return toStat(x);
 }
 
@@ -264,7 +279,8 @@ Result<void> LinuxFileSystem::rename(const Folder& from, std::string_view name, 
                                      std::string_view newName) {
   const CName a(name);
   const CName b(newName);
-  if (!a.valid() || !b.valid() || name.empty() || newName.empty()) return fail(Errc::outsideRoot, "rename", PathBytes(name));
+  if (!a.valid() || !b.valid() || name.empty() || newName.empty())
+    return fail(Errc::outsideRoot, "rename", PathBytes(name));
   return asResult(::renameat2(fdOf(from), a.get(), fdOf(to), b.get(), RENAME_NOREPLACE), "rename", name);
 }
 
@@ -280,8 +296,12 @@ Result<void> LinuxFileSystem::removeFolder(const Folder& at, std::string_view na
   return asResult(::unlinkat(fdOf(at), cname.get(), AT_REMOVEDIR), "remove-folder", name);
 }
 
-Result<void> LinuxFileSystem::syncFolder(const Folder& at) { return asResult(::fsync(fdOf(at)), "sync", {}); }
+Result<void> LinuxFileSystem::syncFolder(const Folder& at) {
+  return asResult(::fsync(fdOf(at)), "sync", {});
+}
 
-Result<void> LinuxFileSystem::syncAll(const Folder& at) { return asResult(::syncfs(fdOf(at)), "sync", {}); }
+Result<void> LinuxFileSystem::syncAll(const Folder& at) {
+  return asResult(::syncfs(fdOf(at)), "sync", {});
+}
 
 }  // namespace zt

@@ -16,7 +16,8 @@ public:
   Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) override;
   Result<SpaceUsage> usage(const Folder& at) override;
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override;
-  Result<void> rename(const Folder& from, std::string_view name, const Folder& to, std::string_view newName) override;
+  Result<void> rename(const Folder& from, std::string_view name, const Folder& to,
+                      std::string_view newName) override;
   Result<void> unlink(const Folder& at, std::string_view name) override;
   Result<void> removeFolder(const Folder& at, std::string_view name) override;
   Result<void> syncFolder(const Folder& at) override;

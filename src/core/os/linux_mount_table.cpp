@@ -22,7 +22,9 @@ struct IterFree {
   void operator()(libmnt_iter* i) const { mnt_free_iter(i); }
 };
 
-std::string text(const char* s) { return s == nullptr ? std::string{} : std::string(s); }
+std::string text(const char* s) {
+  return s == nullptr ? std::string{} : std::string(s);
+}
 
 Mount toMount(libmnt_fs* fs) {
   Mount m;
@@ -35,7 +37,8 @@ Mount toMount(libmnt_fs* fs) {
   m.fsType = text(mnt_fs_get_fstype(fs));
   m.options = text(mnt_fs_get_options(fs));
   m.readOnly = ("," + m.options + ",").find(",ro,") != std::string::npos;
-  m.pseudo = mnt_fs_is_pseudofs(fs) != 0 || m.fsType == "tmpfs" || m.fsType == "ramfs" || m.fsType == "overlay";
+  m.pseudo =
+      mnt_fs_is_pseudofs(fs) != 0 || m.fsType == "tmpfs" || m.fsType == "ramfs" || m.fsType == "overlay";
   m.network = mnt_fs_is_netfs(fs) != 0;
   return m;
 }

@@ -5,7 +5,8 @@
 
 namespace zt {
 
-/// libmount for the table, libblkid for label and UUID, sysfs for the hardware. The paths can be changed for tests.
+/// libmount for the table, libblkid for label and UUID, sysfs for the hardware. The paths can be changed for
+/// tests.
 class LinuxMountTable final : public MountTable {
 public:
   explicit LinuxMountTable(std::string mountInfo = "/proc/self/mountinfo", std::string sysfs = "/sys")

@@ -51,7 +51,8 @@ void addProcess(OpenFiles::Listing& listing, const std::string& pid) {
   const int number = std::atoi(pid.c_str());
   for (const char* part : {"/fd", "/map_files"}) {
     const std::string folder = base + part;
-    const bool seen = forEachName(folder, [&](const char* name) { add(listing, folder + "/" + name, number, holder); });
+    const bool seen =
+        forEachName(folder, [&](const char* name) { add(listing, folder + "/" + name, number, holder); });
     listing.complete = listing.complete && seen;
   }
   add(listing, base + "/cwd", number, holder);

@@ -20,7 +20,7 @@ struct Mount {
   std::string fsType;
   std::string options;
   bool readOnly = false;
-  bool pseudo = false;   ///< proc, sysfs, tmpfs…: nothing to reclaim on a drive
+  bool pseudo = false;  ///< proc, sysfs, tmpfs…: nothing to reclaim on a drive
   bool network = false;
 };
 

@@ -16,11 +16,12 @@ struct OpenFile {
   std::string holder;        ///< name of the program, or "swap", "loop3"
   std::uint64_t device = 0;  ///< major << 32 | minor
   std::uint64_t inode = 0;
-  bool deleted = false;      ///< no name left: the space comes back on the last close
+  bool deleted = false;  ///< no name left: the space comes back on the last close
   Bytes occupied = 0;
 };
 
-/// The port to what is in use. `list` covers the processes that the caller may look into; `complete` says if that was all.
+/// The port to what is in use. `list` covers the processes that the caller may look into; `complete` says if
+/// that was all.
 class OpenFiles {
 public:
   struct Listing {

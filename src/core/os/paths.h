@@ -8,7 +8,8 @@
 
 namespace zt {
 
-/// The absolute path with all links resolved; fails with notThere, notPermitted, outsideRoot (a loop of links). Any thread.
+/// The absolute path with all links resolved; fails with notThere, notPermitted, outsideRoot (a loop of
+/// links). Any thread.
 Result<PathBytes> canonicalPath(const PathBytes& path);
 
 /// The path whose folder is resolved like that, while the last part need not exist yet.
@@ -24,7 +25,8 @@ struct FileHead {
 };
 Result<FileHead> readHead(const PathBytes& path, std::size_t count);
 
-/// Makes a folder of our own and those above it where they are missing (settings, jobs); never used on a measured drive.
+/// Makes a folder of our own and those above it where they are missing (settings, jobs); never used on a
+/// measured drive.
 Result<void> makeOwnFolders(const PathBytes& path);
 
 }  // namespace zt

@@ -11,7 +11,9 @@ namespace zt {
 class SystemClock final : public Clock {
 public:
   TimeNs now() const override {
-    return std::chrono::duration_cast<std::chrono::nanoseconds>(std::chrono::system_clock::now().time_since_epoch()).count();
+    return std::chrono::duration_cast<std::chrono::nanoseconds>(
+               std::chrono::system_clock::now().time_since_epoch())
+        .count();
   }
 };
 

@@ -8,10 +8,12 @@ namespace zt {
 
 namespace {
 
-/// Depth-first search for the subset with the smallest sum that is at least the need, bounded by a budget of nodes.
+/// Depth-first search for the subset with the smallest sum that is at least the need, bounded by a budget of
+/// nodes.
 class TightCover {
 public:
-  TightCover(std::span<const Bytes> amounts, Bytes need) : amounts_(amounts), need_(need), rest_(amounts.size() + 1, 0) {
+  TightCover(std::span<const Bytes> amounts, Bytes need)
+      : amounts_(amounts), need_(need), rest_(amounts.size() + 1, 0) {
     for (std::size_t i = amounts.size(); i-- > 0;) rest_[i] = rest_[i + 1] + amounts[i];
   }
 
@@ -22,7 +24,8 @@ public:
   }
 
 private:
-  /// Iterative: the picked indices are the stack. Taking comes before leaving out, so the first dive is the greedy one.
+  /// Iterative: the picked indices are the stack. Taking comes before leaving out, so the first dive is the
+  /// greedy one.
   void descend() {
     std::vector<std::size_t> picked;
     Bytes sum = 0;
@@ -64,6 +67,8 @@ private:
 
 }  // namespace
 
-std::vector<std::size_t> coverTightly(std::span<const Bytes> amounts, Bytes need) { return TightCover(amounts, need).solve(); }
+std::vector<std::size_t> coverTightly(std::span<const Bytes> amounts, Bytes need) {
+  return TightCover(amounts, need).solve();
+}
 
 }  // namespace zt

@@ -7,7 +7,9 @@
 
 namespace zt {
 
-std::string_view name(StepAction action) { return action == StepAction::discard ? "discard" : "hold"; }
+std::string_view name(StepAction action) {
+  return action == StepAction::discard ? "discard" : "hold";
+}
 
 void setAction(PlanLine& line, StepAction action, Regret discardRegret) {
   line.action = action;
@@ -17,7 +19,8 @@ void setAction(PlanLine& line, StepAction action, Regret discardRegret) {
 }
 
 Result<PlanLine> lineFor(const Find& find, StepAction action) {
-  if (find.standing == Standing::bedrock) return fail(Errc::bedrock, "plan", find.items.empty() ? "" : find.items[0].path);
+  if (find.standing == Standing::bedrock)
+    return fail(Errc::bedrock, "plan", find.items.empty() ? "" : find.items[0].path);
   PlanLine line;
   line.id = find.id;
   line.kind = find.kind;
@@ -25,7 +28,8 @@ Result<PlanLine> lineFor(const Find& find, StepAction action) {
   line.gain = find.gain;
   line.place = find.place;
   line.band = find.band;
-  for (const FindItem& item : find.items) line.items.push_back({item.path, item.identity, item.occupied, item.node});
+  for (const FindItem& item : find.items)
+    line.items.push_back({item.path, item.identity, item.occupied, item.node});
   setAction(line, action, find.regret);
   return line;
 }
@@ -35,7 +39,9 @@ PlanLine* Plan::find(std::string_view id) {
   return at == lines.end() ? nullptr : &*at;
 }
 
-const PlanLine* Plan::find(std::string_view id) const { return const_cast<Plan*>(this)->find(id); }
+const PlanLine* Plan::find(std::string_view id) const {
+  return const_cast<Plan*>(this)->find(id);
+}
 
 namespace {
 void append(std::vector<NodeId>& nodes, const PlanLine& line) {
@@ -70,7 +76,8 @@ Result<void> checkConflicts(const Plan& plan, const SurveyTree& tree) {
     if (line.enabled && line.action == StepAction::hold)
       for (const auto& item : line.items) {
         held.insert(item.node);
-        for (NodeId up = tree.parent(item.node); up != noNode && aboveHeld.insert(up).second;) up = tree.parent(up);
+        for (NodeId up = tree.parent(item.node); up != noNode && aboveHeld.insert(up).second;)
+          up = tree.parent(up);
       }
   if (held.empty()) return {};
   for (const auto& line : plan.lines)
@@ -100,7 +107,8 @@ std::vector<Bytes> stepGains(const Plan& plan, const SetGain& gain) {
 }
 
 bool plainRelative(std::string_view path) {
-  if (path.empty() || path.front() == '/' || path.back() == '/' || path.find('\0') != std::string_view::npos) return false;
+  if (path.empty() || path.front() == '/' || path.back() == '/' || path.find('\0') != std::string_view::npos)
+    return false;
   if (path.find("//") != std::string_view::npos) return false;
   for (const auto part : splitPath(path))
     if (part == "." || part == ".." || part.size() > 255) return false;
@@ -119,7 +127,8 @@ Result<void> bind(Plan& plan, const SurveyTree& tree) {
   return {};
 }
 
-std::vector<TargetOutlook> outlook(const std::vector<Target>& targets, Bytes free, const PlannedGain& planned) {
+std::vector<TargetOutlook> outlook(const std::vector<Target>& targets, Bytes free,
+                                   const PlannedGain& planned) {
   std::vector<TargetOutlook> all;
   for (const Target& t : targets) {
     if (!t.chosen) continue;

@@ -11,7 +11,8 @@
 
 namespace zt {
 
-/// What is done with the things of a line. A hold sets aside on the same drive and frees nothing until it is released.
+/// What is done with the things of a line. A hold sets aside on the same drive and frees nothing until it is
+/// released.
 enum class StepAction : std::uint8_t { discard, hold };
 std::string_view name(StepAction action);
 
@@ -58,18 +59,20 @@ struct PlannedGain {
 /// Exact gain of the enabled lines together.
 PlannedGain plannedGain(const Plan& plan, const SetGain& gain);
 
-/// What each line adds to those before it, in order; 0 for lines that are off and for holds. What lies beneath an item of another
-/// line goes with that line and counts there. Sums to `plannedGain().sure`.
+/// What each line adds to those before it, in order; 0 for lines that are off and for holds. What lies
+/// beneath an item of another line goes with that line and counts there. Sums to `plannedGain().sure`.
 std::vector<Bytes> stepGains(const Plan& plan, const SetGain& gain);
 
-/// The items of the enabled lines that are acted on: none twice, and none beneath another. Sorted node numbers.
+/// The items of the enabled lines that are acted on: none twice, and none beneath another. Sorted node
+/// numbers.
 std::vector<NodeId> outermostItems(const Plan& plan, const SetGain& gain);
 
-/// Finds the nodes of all items in a survey; fails with changed if an identity is not what the survey holds, or with
-/// outsideRoot for a path that is not a plain relative one.
+/// Finds the nodes of all items in a survey; fails with changed if an identity is not what the survey holds,
+/// or with outsideRoot for a path that is not a plain relative one.
 Result<void> bind(Plan& plan, const SurveyTree& tree);
 
-/// Fails with conflict where something is to be held and something at, above or beneath it is to be discarded.
+/// Fails with conflict where something is to be held and something at, above or beneath it is to be
+/// discarded.
 Result<void> checkConflicts(const Plan& plan, const SurveyTree& tree);
 
 /// Whether a path is relative, not empty, and without "." and "..".
@@ -81,6 +84,7 @@ struct TargetOutlook {
   bool met = false;
   SignedBytes surplus = 0;
 };
-std::vector<TargetOutlook> outlook(const std::vector<Target>& targets, Bytes free, const PlannedGain& planned);
+std::vector<TargetOutlook> outlook(const std::vector<Target>& targets, Bytes free,
+                                   const PlannedGain& planned);
 
 }  // namespace zt

@@ -9,7 +9,8 @@ using Json = nlohmann::json;
 
 void putPath(Json& object, std::string_view key, std::string_view path) {
   const std::string shown = escapePath(path);
-  if (shown != path) object[std::string(key) + "_b64"] = absl::Base64Escape(absl::string_view(path.data(), path.size()));
+  if (shown != path)
+    object[std::string(key) + "_b64"] = absl::Base64Escape(absl::string_view(path.data(), path.size()));
   object[std::string(key)] = shown;
 }
 
@@ -30,7 +31,7 @@ Json toJson(const Gain& gain) {
 }
 
 Json toJson(const Identity& i) {
-  return {{"kind", static_cast<int>(i.kind)}, {"inode", i.inode},         {"length_bytes", i.length},
+  return {{"kind", static_cast<int>(i.kind)}, {"inode", i.inode},        {"length_bytes", i.length},
           {"modified_ns", i.modified},        {"born_mark", i.bornMark}, {"changed_mark", i.changedMark}};
 }
 
@@ -46,7 +47,8 @@ public:
     if (at == json_.end() || !at->is_number_integer() || (std::is_unsigned_v<T> && !at->is_number_unsigned()))
       return wrong(key), T{};
     if constexpr (sizeof(T) < 8)
-      if (at->is_number_unsigned() && at->get<std::uint64_t>() > std::numeric_limits<T>::max()) return wrong(key), T{};
+      if (at->is_number_unsigned() && at->get<std::uint64_t>() > std::numeric_limits<T>::max())
+        return wrong(key), T{};
     return at->get<T>();
   }
   std::string text(const char* key) {
@@ -133,7 +135,8 @@ PlanLine readLine(Fields& owner, const Json& json, bool hasAction = true) {
   line.gain = readGain(f, f.object("gain"));
   line.place = f.path("place");
   line.band = f.choice<AgeBand>("age", ageBands);
-  if (const auto on = json.find("enabled"); on != json.end() && on->is_boolean()) line.enabled = on->get<bool>();
+  if (const auto on = json.find("enabled"); on != json.end() && on->is_boolean())
+    line.enabled = on->get<bool>();
   if (const Json* items = f.array("items", mostItems))
     for (const Json& item : *items) {
       if (!item.is_object()) {
@@ -206,7 +209,8 @@ Result<Find> findFromJson(const Json& json) {
   find.gain = line.gain;
   find.place = line.place;
   find.band = line.band;
-  for (const auto& item : line.items) find.items.push_back({noNode, item.path, item.identity, item.occupied, {}, {}});
+  for (const auto& item : line.items)
+    find.items.push_back({noNode, item.path, item.identity, item.occupied, {}, {}});
   find.newest = f.number<std::int64_t>("newest_ns");
   find.accessed = f.number<std::int64_t>("accessed_seconds");
   find.owner = f.number<std::uint32_t>("owner");
@@ -218,7 +222,8 @@ Result<Find> findFromJson(const Json& json) {
   for (std::size_t i = 0; i < find.items.size(); ++i) {
     const Json& item = json["items"][i];
     if (item.contains("origin")) find.items[i].origin = getPath(item, "origin").value_or(PathBytes{});
-    if (const auto d = item.find("deleted"); d != item.end() && d->is_string()) find.items[i].deleted = d->get<std::string>();
+    if (const auto d = item.find("deleted"); d != item.end() && d->is_string())
+      find.items[i].deleted = d->get<std::string>();
   }
   return find;
 }
@@ -244,9 +249,11 @@ Json toJson(const Plan& plan) {
 }
 
 Result<Plan> planFromJson(const Json& json) {
-  if (!json.is_object() || json.value("format", Json()) != "zip-tally-plan") return fail(Errc::notOurs, "plan-file");
+  if (!json.is_object() || json.value("format", Json()) != "zip-tally-plan")
+    return fail(Errc::notOurs, "plan-file");
   Fields f(json);
-  if (f.number<std::uint64_t>("version") != 1) return fail(f.fault().empty() ? Errc::tooNew : Errc::badInput, "plan-file");
+  if (f.number<std::uint64_t>("version") != 1)
+    return fail(f.fault().empty() ? Errc::tooNew : Errc::badInput, "plan-file");
   Plan plan;
   if (const Json* lines = f.array("lines", mostLines))
     for (const Json& line : *lines) plan.lines.push_back(readLine(f, line));

@@ -19,8 +19,8 @@ Result<Identity> identityFromJson(const nlohmann::json& json);
 nlohmann::json toJson(const Find& find);
 nlohmann::json toJson(const Plan& plan);
 
-/// Parses a plan from outside (docs/formats/plan.md). Hostile text gives badInput, notOurs or tooNew. Standing, regret and gain are
-/// not believed: the caller looks them up anew. Nodes are not bound.
+/// Parses a plan from outside (docs/formats/plan.md). Hostile text gives badInput, notOurs or tooNew.
+/// Standing, regret and gain are not believed: the caller looks them up anew. Nodes are not bound.
 Result<Plan> planFromJson(const nlohmann::json& json);
 Result<Find> findFromJson(const nlohmann::json& json);
 

@@ -23,7 +23,8 @@ public:
     }
     for (const auto& item : find.items) {
       taken_.insert(item.node);
-      for (NodeId up = tree_.parent(item.node); up != noNode && above_.insert(up).second;) up = tree_.parent(up);
+      for (NodeId up = tree_.parent(item.node); up != noNode && above_.insert(up).second;)
+        up = tree_.parent(up);
     }
     return true;
   }
@@ -41,7 +42,9 @@ struct Choice {
   bool reached = false;
 };
 
-bool regretted(const Find* f) { return f->regret != Regret::none; }
+bool regretted(const Find* f) {
+  return f->regret != Regret::none;
+}
 
 /// The best cover from finds that do not overlap, biggest first.
 Choice cover(std::vector<const Find*> candidates, Bytes need) {
@@ -49,10 +52,11 @@ Choice cover(std::vector<const Find*> candidates, Bytes need) {
                    [](const Find* a, const Find* b) { return a->gain.sure > b->gain.sure; });
   std::vector<const Find*> harmless;
   std::vector<const Find*> costly;
-  std::partition_copy(candidates.begin(), candidates.end(), std::back_inserter(costly), std::back_inserter(harmless),
-                      regretted);
+  std::partition_copy(candidates.begin(), candidates.end(), std::back_inserter(costly),
+                      std::back_inserter(harmless), regretted);
   const auto total = [](const std::vector<const Find*>& list) {
-    return std::accumulate(list.begin(), list.end(), Bytes{0}, [](Bytes b, const Find* f) { return b + f->gain.sure; });
+    return std::accumulate(list.begin(), list.end(), Bytes{0},
+                           [](Bytes b, const Find* f) { return b + f->gain.sure; });
   };
   Choice choice;
   const Bytes free = total(harmless);
@@ -87,14 +91,16 @@ Choice cover(std::vector<const Find*> candidates, Bytes need) {
 }
 
 bool keptOut(const Find& find, const ProposeOptions& options) {
-  if (std::find(options.without.begin(), options.without.end(), find.id) != options.without.end()) return true;
+  if (std::find(options.without.begin(), options.without.end(), find.id) != options.without.end())
+    return true;
   for (const auto& keep : options.keep)
     for (const auto& item : find.items)
       if (item.path == keep || beneath(item.path, keep) || beneath(keep, item.path)) return true;
   return false;
 }
 
-std::vector<const Find*> usable(std::span<const Find> finds, Regret ceiling, bool unjudged, const ProposeOptions& options) {
+std::vector<const Find*> usable(std::span<const Find> finds, Regret ceiling, bool unjudged,
+                                const ProposeOptions& options) {
   std::vector<const Find*> list;
   for (const Find& f : finds) {
     if (f.standing == Standing::bedrock || f.standing == Standing::kept || f.gain.sure == 0) continue;
@@ -125,8 +131,8 @@ Choice best(std::span<const Find> finds, Regret ceiling, bool unjudged, Bytes ne
   return rank(parts) < rank(wholes) ? parts : wholes;
 }
 
-/// Sums of single gains never exceed the gain of the set, so together the lines may give more than was needed: drop what can go,
-/// the most regretted first.
+/// Sums of single gains never exceed the gain of the set, so together the lines may give more than was
+/// needed: drop what can go, the most regretted first.
 void dropSurplus(std::vector<const Find*>& finds, Bytes need, const SetGain& gain) {
   const auto gainOf = [&](const Find* without) {
     std::vector<NodeId> nodes;
@@ -136,7 +142,8 @@ void dropSurplus(std::vector<const Find*>& finds, Bytes need, const SetGain& gai
     return gain.of(nodes);
   };
   const Bytes together = gainOf(nullptr);
-  const Bytes singly = std::accumulate(finds.begin(), finds.end(), Bytes{0}, [](Bytes b, const Find* f) { return b + f->gain.sure; });
+  const Bytes singly = std::accumulate(finds.begin(), finds.end(), Bytes{0},
+                                       [](Bytes b, const Find* f) { return b + f->gain.sure; });
   if (together <= singly || finds.size() > 300) return;
   std::vector<const Find*> order = finds;
   std::stable_sort(order.begin(), order.end(), [](const Find* a, const Find* b) {
@@ -153,7 +160,8 @@ Proposal propose(std::span<const Find> finds, Bytes need, const SurveyTree& tree
   Proposal proposal;
   for (int level = 0; level < regrets; ++level) {
     Bytes sum = 0;
-    for (const Find* f : withoutOverlap(usable(finds, static_cast<Regret>(level), false, options), true, tree))
+    for (const Find* f :
+         withoutOverlap(usable(finds, static_cast<Regret>(level), false, options), true, tree))
       sum += f->gain.sure;
     proposal.possible[static_cast<std::size_t>(level)] = sum;
   }
@@ -175,17 +183,20 @@ Proposal propose(std::span<const Find> finds, Bytes need, const SurveyTree& tree
   dropSurplus(choice.finds, need, gain);
   for (const Find* f : choice.finds)
     if (auto line = lineFor(*f, StepAction::discard)) proposal.plan.lines.push_back(std::move(*line));
-  std::stable_sort(proposal.plan.lines.begin(), proposal.plan.lines.end(), [](const PlanLine& a, const PlanLine& b) {
-    return std::pair(a.regret, b.gain.sure) < std::pair(b.regret, a.gain.sure);
-  });
+  std::stable_sort(proposal.plan.lines.begin(), proposal.plan.lines.end(),
+                   [](const PlanLine& a, const PlanLine& b) {
+                     return std::pair(a.regret, b.gain.sure) < std::pair(b.regret, a.gain.sure);
+                   });
   const Bytes given = plannedGain(proposal.plan, gain).sure;
   proposal.reached = given >= need;
   proposal.shortBy = proposal.reached ? 0 : need - given;
   Bytes regretBytes = 0;
-  for (const auto& line : proposal.plan.lines) regretBytes += line.regret == Regret::none ? 0 : line.gain.sure;
-  proposal.boundGap = choice.bound == 0 || regretBytes <= choice.bound
-                          ? 0
-                          : static_cast<double>(regretBytes - choice.bound) / static_cast<double>(choice.bound);
+  for (const auto& line : proposal.plan.lines)
+    regretBytes += line.regret == Regret::none ? 0 : line.gain.sure;
+  proposal.boundGap =
+      choice.bound == 0 || regretBytes <= choice.bound
+          ? 0
+          : static_cast<double>(regretBytes - choice.bound) / static_cast<double>(choice.bound);
   proposal.optimal = proposal.reached && proposal.boundGap == 0;
   return proposal;
 }

@@ -8,8 +8,9 @@
 namespace zt {
 
 std::string_view name(ProofReason::Kind kind) {
-  static constexpr std::array<std::string_view, 8> names{"not-done",     "not-reached", "held",       "put-back",
-                                                         "links-remain", "came-back",   "still-open", "less-occupied"};
+  static constexpr std::array<std::string_view, 8> names{"not-done",   "not-reached",  "held",
+                                                         "put-back",   "links-remain", "came-back",
+                                                         "still-open", "less-occupied"};
   return names[static_cast<std::size_t>(kind)];
 }
 
@@ -26,7 +27,9 @@ void note(ProofLine& line, ProofReason reason) {
   line.reasons.push_back(std::move(reason));
 }
 
-SignedBytes less(Bytes bytes) { return -static_cast<SignedBytes>(bytes); }
+SignedBytes less(Bytes bytes) {
+  return -static_cast<SignedBytes>(bytes);
+}
 
 /// What one item's last state says about its line.
 void judge(const GuardedDrive& drive, const Holders& holders, const JournalRecord& r, ProofLine& line) {
@@ -54,8 +57,12 @@ void judge(const GuardedDrive& drive, const Holders& holders, const JournalRecor
       else
         note(line, {Kind::notDone, less(r.promised), r.problem, 1, r.detail});
       break;
-    case ItemState::missing: note(line, {Kind::notDone, less(r.promised), Errc::notThere, 1, {}}); break;
-    default: note(line, {Kind::notDone, less(r.promised), r.problem, 1, r.detail}); break;
+    case ItemState::missing:
+      note(line, {Kind::notDone, less(r.promised), Errc::notThere, 1, {}});
+      break;
+    default:
+      note(line, {Kind::notDone, less(r.promised), r.problem, 1, r.detail});
+      break;
   }
 }
 
@@ -77,7 +84,8 @@ void judgeRun(const GuardedDrive& drive, const Holders& holders, const ProvedRun
     proof.lines.push_back(std::move(line));
   }
   for (const JournalRecord& r : run.records)
-    if (const auto line = at.find(r.line); line != at.end()) judge(drive, holders, r, proof.lines[line->second]);
+    if (const auto line = at.find(r.line); line != at.end())
+      judge(drive, holders, r, proof.lines[line->second]);
 }
 
 /// A difference that no reason explains is named too: it occupied something else when it went.
@@ -85,7 +93,8 @@ void settle(ProofLine& line) {
   SignedBytes explained = 0;
   for (const auto& r : line.reasons)
     if (r.kind != ProofReason::Kind::held) explained += r.bytes;
-  const SignedBytes difference = static_cast<SignedBytes>(line.actual) - static_cast<SignedBytes>(line.promised);
+  const SignedBytes difference =
+      static_cast<SignedBytes>(line.actual) - static_cast<SignedBytes>(line.promised);
   if (line.reasons.empty() && difference != 0)
     note(line, {ProofReason::Kind::lessOccupied, difference - explained, {}, 0, {}});
 }
@@ -104,17 +113,19 @@ std::vector<LineOutcome> outcomesOfRecords(const Plan& plan, std::span<const Jou
     for (const auto& r : records) {
       if (r.line != line.id) continue;
       o.freed += r.freed;
-      o.itemsDone += r.state == ItemState::gone || (r.state == ItemState::held && line.action == StepAction::hold);
+      o.itemsDone +=
+          r.state == ItemState::gone || (r.state == ItemState::held && line.action == StepAction::hold);
     }
-    o.state = o.itemsDone == o.items  ? LineOutcome::State::done
-              : o.itemsDone == 0      ? LineOutcome::State::notReached
-                                      : LineOutcome::State::partly;
+    o.state = o.itemsDone == o.items ? LineOutcome::State::done
+              : o.itemsDone == 0     ? LineOutcome::State::notReached
+                                     : LineOutcome::State::partly;
     lines.push_back(std::move(o));
   }
   return lines;
 }
 
-Result<Proof> prove(const GuardedDrive& drive, std::span<const ProvedRun> runs, const std::vector<Target>& targets, TimeNs now) {
+Result<Proof> prove(const GuardedDrive& drive, std::span<const ProvedRun> runs,
+                    const std::vector<Target>& targets, TimeNs now) {
   if (auto synced = drive.files.syncAll(*drive.root); !synced) return tl::unexpected(synced.error());
   const auto usage = drive.files.usage(*drive.root);
   if (!usage) return tl::unexpected(usage.error());

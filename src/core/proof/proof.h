@@ -39,12 +39,13 @@ struct ProofLine {
 /// Measured again: before, promised, actual, and why they differ.
 struct Proof {
   TimeNs when = 0;
-  Bytes freeBefore = 0;      ///< available bytes when the first of the runs began
-  Bytes freeAfter = 0;       ///< available bytes now
+  Bytes freeBefore = 0;  ///< available bytes when the first of the runs began
+  Bytes freeAfter = 0;   ///< available bytes now
   Bytes promised = 0;
-  Bytes actual = 0;          ///< sum of the lines
-  SignedBytes byOthers = 0;  ///< change of the free bytes that no line accounts for: others wrote or freed meanwhile
-  Bytes held = 0;            ///< still in the hold
+  Bytes actual = 0;  ///< sum of the lines
+  SignedBytes byOthers =
+      0;           ///< change of the free bytes that no line accounts for: others wrote or freed meanwhile
+  Bytes held = 0;  ///< still in the hold
   std::vector<ProofLine> lines;
   std::vector<TargetOutlook> targets;
 };
@@ -61,6 +62,7 @@ struct ProvedRun {
 std::vector<LineOutcome> outcomesOfRecords(const Plan& plan, std::span<const JournalRecord> records);
 
 /// Re-reads the drive and every touched place, and compares. Writes nothing but a sync.
-Result<Proof> prove(const GuardedDrive& drive, std::span<const ProvedRun> runs, const std::vector<Target>& targets, TimeNs now);
+Result<Proof> prove(const GuardedDrive& drive, std::span<const ProvedRun> runs,
+                    const std::vector<Target>& targets, TimeNs now);
 
 }  // namespace zt

@@ -8,7 +8,9 @@ namespace zt {
 
 namespace {
 
-Result<void> note(Journal& journal, const JournalRecord& record) { return journal.write(std::span(&record, 1)); }
+Result<void> note(Journal& journal, const JournalRecord& record) {
+  return journal.write(std::span(&record, 1));
+}
 
 void problem(JournalRecord& r, const Error& e) {
   r.problem = e.code;
@@ -61,8 +63,8 @@ void unlinkOne(Hold& hold, JournalRecord& r) {
 
 }  // namespace
 
-Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, Journal& journal, std::vector<JournalRecord> held,
-                                           std::stop_token stop) {
+Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, Journal& journal,
+                                           std::vector<JournalRecord> held, std::stop_token stop) {
   std::reverse(held.begin(), held.end());
   for (auto& r : held) {
     if (stop.stop_requested()) break;
@@ -77,8 +79,8 @@ Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, Journal& journal,
   return held;
 }
 
-Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, Journal& journal, std::vector<JournalRecord> held,
-                                              std::stop_token stop) {
+Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, Journal& journal,
+                                              std::vector<JournalRecord> held, std::stop_token stop) {
   for (auto& r : held) {
     if (stop.stop_requested()) break;
     Hold hold(drive, r.run);
@@ -99,7 +101,8 @@ Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, Journal& journ
   return held;
 }
 
-Result<std::vector<JournalRecord>> recover(GuardedDrive drive, Journal& journal, std::vector<JournalRecord> open) {
+Result<std::vector<JournalRecord>> recover(GuardedDrive drive, Journal& journal,
+                                           std::vector<JournalRecord> open) {
   for (auto& r : open) {
     Hold hold(drive, r.run);
     const auto held = hold.holds(r);
@@ -118,7 +121,8 @@ Result<std::vector<JournalRecord>> recover(GuardedDrive drive, Journal& journal,
         else
           r.state = ItemState::gone;
         break;
-      default: continue;
+      default:
+        continue;
     }
     hold.tidy(r);
     if (auto noted = note(journal, r); !noted) return tl::unexpected(noted.error());

@@ -20,8 +20,9 @@ Consent consentFor(const Plan& plan) {
     for (const auto& item : line.items) {
       add(item.path);
       const Identity& i = item.identity;
-      for (const std::uint64_t n : {std::uint64_t{static_cast<std::uint8_t>(i.kind)}, i.inode, i.length,
-                                    static_cast<std::uint64_t>(i.modified), std::uint64_t{i.bornMark}, std::uint64_t{i.changedMark}})
+      for (const std::uint64_t n :
+           {std::uint64_t{static_cast<std::uint8_t>(i.kind)}, i.inode, i.length,
+            static_cast<std::uint64_t>(i.modified), std::uint64_t{i.bornMark}, std::uint64_t{i.changedMark}})
         add(std::to_string(n));
     }
     if (line.action == StepAction::discard)

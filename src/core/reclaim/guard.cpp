@@ -6,8 +6,8 @@
 namespace zt {
 
 std::string_view name(ItemState state) {
-  static constexpr std::array<std::string_view, itemStates> names{"intended",  "held",     "discarding", "gone",
-                                                                  "returning", "returned", "refused",    "missing"};
+  static constexpr std::array<std::string_view, itemStates> names{
+      "intended", "held", "discarding", "gone", "returning", "returned", "refused", "missing"};
   return names[static_cast<std::size_t>(state)];
 }
 
@@ -17,7 +17,8 @@ Holders Holders::read(OpenFiles& port) {
   all.complete_ = listing && listing->complete;
   if (listing)
     for (const OpenFile& f : listing->files)
-      all.holders_.try_emplace({f.device, f.inode}, f.pid == 0 ? f.holder : f.holder + " (" + std::to_string(f.pid) + ")");
+      all.holders_.try_emplace({f.device, f.inode},
+                               f.pid == 0 ? f.holder : f.holder + " (" + std::to_string(f.pid) + ")");
   return all;
 }
 
@@ -29,7 +30,8 @@ const std::string* Holders::holderOf(std::uint64_t device, std::uint64_t inode) 
 Result<NodeId> checkOnPaper(const GuardedDrive& drive, const PlanItem& item) {
   if (!plainRelative(item.path)) return fail(Errc::outsideRoot, "guard", item.path);
   const auto parts = splitPath(item.path);
-  if (std::find(parts.begin(), parts.end(), holdName) != parts.end()) return fail(Errc::bedrock, "guard", item.path);
+  if (std::find(parts.begin(), parts.end(), holdName) != parts.end())
+    return fail(Errc::bedrock, "guard", item.path);
   if (drive.catalogue.touchesBedrock(drive.anchor, item.path)) return fail(Errc::bedrock, "guard", item.path);
   const auto node = drive.survey.tree.find(item.path);
   if (!node) return fail(Errc::notThere, "guard", item.path);
@@ -92,7 +94,8 @@ Result<void> compareEntry(const GuardedDrive& drive, const EntryStat& stat, Node
   Identity now = identityOf(stat);
   const Identity then = tree.identity(node);
   if (stat.mountId != mount) return fail(Errc::otherDevice, "look", tree.path(node));
-  if (const auto* holder = holders.holderOf(stat.device, stat.inode)) return fail(Errc::inUse, "look", tree.path(node), *holder);
+  if (const auto* holder = holders.holderOf(stat.device, stat.inode))
+    return fail(Errc::inUse, "look", tree.path(node), *holder);
   // Unlinking one name changes the times of folders and the change time of inodes with further names.
   if (leftovers && now.kind == EntryKind::folder) now.modified = then.modified;
   if (leftovers || tree.isLinked(node)) now.changedMark = then.changedMark;
@@ -121,7 +124,8 @@ Result<void> checkContent(const GuardedDrive& drive, const Folder& at, std::stri
     for (const auto& entry : seen.entries) {
       const NodeId child = known.find(entry.name);
       if (child == noNode) return changedAt(drive, current, entry.name);
-      if (auto same = compareEntry(drive, entry.stat, child, top->mountId, holders, leftovers); !same) return same;
+      if (auto same = compareEntry(drive, entry.stat, child, top->mountId, holders, leftovers); !same)
+        return same;
       if (entry.stat.kind == EntryKind::folder) waiting.push_back({folder, entry.name, child});
     }
     if (waiting.empty()) return {};

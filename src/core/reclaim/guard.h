@@ -35,8 +35,8 @@ private:
   bool complete_ = true;
 };
 
-/// Checks that need no look at the drive: a plain relative path, not the hold, no bedrock at, above or beneath it, no mount
-/// beneath it, and in the survey with the same identity.
+/// Checks that need no look at the drive: a plain relative path, not the hold, no bedrock at, above or
+/// beneath it, no mount beneath it, and in the survey with the same identity.
 Result<NodeId> checkOnPaper(const GuardedDrive& drive, const PlanItem& item);
 
 /// What the drive says of an item now, by handle, never through a link or mount.
@@ -46,8 +46,8 @@ struct Looked {
 };
 Result<Looked> look(const GuardedDrive& drive, const PathBytes& path);
 
-/// Whether everything beneath `name` in `at` is what the survey saw beneath `node`: same names, identities, times; nothing more,
-/// nothing less, nobody holding any of it. `device` of mounts differing is otherDevice.
+/// Whether everything beneath `name` in `at` is what the survey saw beneath `node`: same names, identities,
+/// times; nothing more, nothing less, nobody holding any of it. `device` of mounts differing is otherDevice.
 /// With `leftovers` entries may be missing (a removal that was cut short), but what is there must be known.
 Result<void> checkContent(const GuardedDrive& drive, const Folder& at, std::string_view name, NodeId node,
                           const Holders& holders, bool leftovers);

@@ -4,7 +4,9 @@
 namespace zt {
 
 namespace {
-std::string runFolder(std::int64_t run) { return "run-" + std::to_string(run); }
+std::string runFolder(std::int64_t run) {
+  return "run-" + std::to_string(run);
+}
 
 /// The folders from the root down to the item's parent: "", "a", "a/b".
 std::vector<PathBytes> foldersAbove(std::string_view path) {
@@ -25,8 +27,10 @@ Result<void> Hold::makeHoldIn(const FolderPtr& base) {
   if (!hold) return tl::unexpected(hold.error());
   const auto mine = drive_.files.stat(**hold, {});
   const auto above = drive_.files.stat(*base, {});
-  if (!mine || !above || mine->mountId != above->mountId) return fail(Errc::otherDevice, "hold", PathBytes(holdName));
-  if ((mine->mode & 022u) != 0) return fail(Errc::notPermitted, "hold", PathBytes(holdName));  // not ours alone
+  if (!mine || !above || mine->mountId != above->mountId)
+    return fail(Errc::otherDevice, "hold", PathBytes(holdName));
+  if ((mine->mode & 022u) != 0)
+    return fail(Errc::notPermitted, "hold", PathBytes(holdName));  // not ours alone
   const auto run = ensure(*hold, runFolder(run_));
   if (!run) return tl::unexpected(run.error());
   return {};
@@ -58,20 +62,24 @@ NodeId Hold::nodeOf(const JournalRecord& record) const {
   return noNode;
 }
 
-Result<FolderPtr> Hold::openHold(const JournalRecord& record) { return drive_.files.openBeneath(*drive_.root, record.holdFolder); }
+Result<FolderPtr> Hold::openHold(const JournalRecord& record) {
+  return drive_.files.openBeneath(*drive_.root, record.holdFolder);
+}
 
 Result<Looked> Hold::stillMeasured(const JournalRecord& record, const Holders& holders) {
   auto now = look(drive_, record.path);
   if (!now) return now;
   const auto rootStat = drive_.files.stat(*drive_.root, {});
-  if (!rootStat || rootStat->mountId != now->stat.mountId) return fail(Errc::otherDevice, "take", record.path);
+  if (!rootStat || rootStat->mountId != now->stat.mountId)
+    return fail(Errc::otherDevice, "take", record.path);
   Identity found = identityOf(now->stat);
   if (found.kind == EntryKind::folder) found.length = record.identity.length;
   // Letting another name of the inode go has set its change time anew.
   const auto node = drive_.survey.tree.find(record.path);
   if (node && drive_.survey.tree.isLinked(*node)) found.changedMark = record.identity.changedMark;
   if (found != record.identity) return fail(Errc::changed, "take", record.path);
-  if (const auto* holder = holders.holderOf(now->stat.device, now->stat.inode)) return fail(Errc::inUse, "take", record.path, *holder);
+  if (const auto* holder = holders.holderOf(now->stat.device, now->stat.inode))
+    return fail(Errc::inUse, "take", record.path, *holder);
   return now;
 }
 
@@ -92,7 +100,8 @@ Result<void> Hold::lookAt(const JournalRecord& record, const Holders& holders) {
   const auto stat = drive_.files.stat(**hold, nameInHold(record));
   if (!stat) return tl::unexpected(stat.error());
   if (!sameContent(identityOf(*stat), record.identity)) return fail(Errc::changed, "look", record.path);
-  if (const auto* holder = holders.holderOf(stat->device, stat->inode)) return fail(Errc::inUse, "look", record.path, *holder);
+  if (const auto* holder = holders.holderOf(stat->device, stat->inode))
+    return fail(Errc::inUse, "look", record.path, *holder);
   if (stat->kind != EntryKind::folder) return {};
   const NodeId node = nodeOf(record);
   if (node == noNode) return fail(Errc::changed, "look", record.path);

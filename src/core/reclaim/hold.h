@@ -11,8 +11,9 @@ class Hold {
 public:
   Hold(GuardedDrive& drive, std::int64_t run) : drive_(drive), run_(run) {}
 
-  /// Opens (and makes, if need be) the folder an item would be held in: at the root, or where that is another subvolume or may not be
-  /// written, in the highest folder above the item that will do. `record.holdFolder` is set.
+  /// Opens (and makes, if need be) the folder an item would be held in: at the root, or where that is another
+  /// subvolume or may not be written, in the highest folder above the item that will do. `record.holdFolder`
+  /// is set.
   Result<void> choosePlace(JournalRecord& record, std::uint64_t device);
   /// Whether the item is still what was measured, on the same mount, and nobody holds it. Gives it by handle.
   Result<Looked> stillMeasured(const JournalRecord& record, const Holders& holders);
@@ -20,7 +21,8 @@ public:
   Result<void> take(JournalRecord& record, const Holders& holders);
   /// Looks at what was taken: identity, and for folders the whole content.
   Result<void> lookAt(const JournalRecord& record, const Holders& holders);
-  /// Moves it back. Never over anything: where the old place is taken it is put beside, and `record.putAt` says where.
+  /// Moves it back. Never over anything: where the old place is taken it is put beside, and `record.putAt`
+  /// says where.
   Result<void> putBack(JournalRecord& record);
   /// Unlinks what is held; counts into `record`. Stops at anything that was not measured.
   Result<void> unlinkHeld(JournalRecord& record);
@@ -43,7 +45,9 @@ private:
   std::int64_t run_;
 };
 
-/// Unlinks everything in a folder that `node` of the survey knows, and the folder. Adds to the record's counts.
-Result<void> unlinkTree(const GuardedDrive& drive, const Folder& at, std::string_view name, NodeId node, JournalRecord& record);
+/// Unlinks everything in a folder that `node` of the survey knows, and the folder. Adds to the record's
+/// counts.
+Result<void> unlinkTree(const GuardedDrive& drive, const Folder& at, std::string_view name, NodeId node,
+                        JournalRecord& record);
 
 }  // namespace zt

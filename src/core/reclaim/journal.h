@@ -34,15 +34,15 @@ struct JournalRecord {
   PathBytes putAt;       ///< where it was put back, if not at `path`
   Identity identity;
   ItemState state = ItemState::intended;
-  Bytes promised = 0;    ///< occupied bytes as measured
-  Bytes freed = 0;       ///< occupied bytes of inodes whose last name went
-  Bytes linksRemain = 0; ///< occupied bytes of inodes that live on under other names
+  Bytes promised = 0;     ///< occupied bytes as measured
+  Bytes freed = 0;        ///< occupied bytes of inodes whose last name went
+  Bytes linksRemain = 0;  ///< occupied bytes of inodes that live on under other names
   Errc problem = Errc::io;
-  std::string detail;    ///< holder of an open file, or an escaped path
+  std::string detail;  ///< holder of an open file, or an escaped path
 };
 
-/// The port to the place where a run is recorded. `write` returns only when the records would survive a power cut; if it fails,
-/// nothing may be changed. One thread at a time.
+/// The port to the place where a run is recorded. `write` returns only when the records would survive a power
+/// cut; if it fails, nothing may be changed. One thread at a time.
 class Journal {
 public:
   virtual ~Journal() = default;

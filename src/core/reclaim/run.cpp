@@ -23,7 +23,8 @@ void book(LineOutcome& outcome, const std::vector<JournalRecord>& batch) {
     outcome.freed += r.freed;
     outcome.linksRemain += r.linksRemain;
     if (r.state == ItemState::held) outcome.held += r.promised;
-    const bool done = r.state == ItemState::gone || (r.state == ItemState::held && outcome.action == StepAction::hold);
+    const bool done =
+        r.state == ItemState::gone || (r.state == ItemState::held && outcome.action == StepAction::hold);
     outcome.itemsDone += done;
     if (!done) outcome.problems.push_back(r);
   }
@@ -31,7 +32,8 @@ void book(LineOutcome& outcome, const std::vector<JournalRecord>& batch) {
 
 LineOutcome::State stateOf(const LineOutcome& o) {
   if (o.itemsDone == o.items) return LineOutcome::State::done;
-  if (o.itemsDone == 0 && o.freed == 0) return o.problems.empty() ? LineOutcome::State::notReached : LineOutcome::State::refused;
+  if (o.itemsDone == 0 && o.freed == 0)
+    return o.problems.empty() ? LineOutcome::State::notReached : LineOutcome::State::refused;
   return LineOutcome::State::partly;
 }
 
@@ -42,7 +44,8 @@ std::string_view name(LineOutcome::State state) {
   return names[static_cast<std::size_t>(state)];
 }
 
-Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, std::stop_token stop, const LineProgress& progress) {
+Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, std::stop_token stop,
+                                   const LineProgress& progress) {
   const Consent consent = consentFor(plan);
   if (consent.token != token) return fail(Errc::noConsent, "reclaim");
   RunReport report;
@@ -112,7 +115,9 @@ Runner::Batch Runner::prepare(const PlanLine& line, std::span<const PlanItem> it
   return batch;
 }
 
-Result<void> Runner::record(const Batch& batch) { return journal_.write(batch); }
+Result<void> Runner::record(const Batch& batch) {
+  return journal_.write(batch);
+}
 
 /// Hold places are chosen before the journal is written, so that it says where an item will be.
 void Runner::chooseHolds(Batch& batch) {
@@ -145,7 +150,8 @@ void Runner::takeAll(Batch& batch) {
       taken.push_back(&r);
   }
   if (taken.empty()) return;
-  // Looked at a second time after the taking: what was opened in between is seen now, and nobody can open it by its path any more.
+  // Looked at a second time after the taking: what was opened in between is seen now, and nobody can open it
+  // by its path any more.
   const Holders after = Holders::read(drive_.openFiles);
   for (JournalRecord* r : taken) {
     if (const auto same = hold_.lookAt(*r, after); !same)

@@ -29,7 +29,7 @@ struct RunReport {
   std::int64_t run = 0;
   std::vector<LineOutcome> lines;
   bool stopped = false;
-  Error journalFailure;        ///< why the run ended early
+  Error journalFailure;  ///< why the run ended early
   bool journalFailed = false;
 };
 
@@ -42,7 +42,7 @@ struct Consent {
     PathBytes example;  ///< its largest item
     Regret regret = Regret::none;
   };
-  std::string token;        ///< fits exactly this plan: 32 hexadecimal digits; empty when nothing needs it
+  std::string token;  ///< fits exactly this plan: 32 hexadecimal digits; empty when nothing needs it
   std::vector<Line> lines;
 };
 
@@ -52,9 +52,9 @@ Consent consentFor(const Plan& plan);
 /// Called after every batch of items with what the line has come to; on the running thread.
 using LineProgress = std::function<void(const LineOutcome&)>;
 
-/// Carries a plan out. Refuses as a whole (noConsent) unless `token` is that of `consentFor(plan)`; then goes line by line, item by
-/// item, and stops between items when asked. Each item is taken, looked at again, and only then let go. Nothing is changed that
-/// the journal could not record first.
+/// Carries a plan out. Refuses as a whole (noConsent) unless `token` is that of `consentFor(plan)`; then goes
+/// line by line, item by item, and stops between items when asked. Each item is taken, looked at again, and
+/// only then let go. Nothing is changed that the journal could not record first.
 class Runner {
 public:
   Runner(GuardedDrive drive, Journal& journal, std::int64_t run)
@@ -62,7 +62,8 @@ public:
 
   /// Checks every item as the run would, and changes nothing: refused records say why.
   std::vector<JournalRecord> rehearse(const Plan& plan);
-  Result<RunReport> carryOut(const Plan& plan, std::string_view token, std::stop_token stop, const LineProgress& progress);
+  Result<RunReport> carryOut(const Plan& plan, std::string_view token, std::stop_token stop,
+                             const LineProgress& progress);
 
 private:
   using Batch = std::vector<JournalRecord>;
@@ -82,14 +83,16 @@ private:
 };
 
 /// Puts held items back, the last taken first. Gives the records as they then stand.
-Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, Journal& journal, std::vector<JournalRecord> held, std::stop_token stop);
+Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, Journal& journal,
+                                           std::vector<JournalRecord> held, std::stop_token stop);
 
 /// Lets held items go for good. The caller has the consent.
-Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, Journal& journal, std::vector<JournalRecord> held,
-                                              std::stop_token stop);
+Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, Journal& journal,
+                                              std::vector<JournalRecord> held, std::stop_token stop);
 
-/// After a crash: brings every open record (intended, discarding, returning) to a known end. Intended items are taken back, those that
-/// were being discarded are finished, those being put back are put back.
-Result<std::vector<JournalRecord>> recover(GuardedDrive drive, Journal& journal, std::vector<JournalRecord> open);
+/// After a crash: brings every open record (intended, discarding, returning) to a known end. Intended items
+/// are taken back, those that were being discarded are finished, those being put back are put back.
+Result<std::vector<JournalRecord>> recover(GuardedDrive drive, Journal& journal,
+                                           std::vector<JournalRecord> open);
 
 }  // namespace zt

@@ -63,7 +63,8 @@ Result<void> emptyLevel(const GuardedDrive& drive, Level& level, JournalRecord& 
   if (auto listed = drive.files.scan(*level.folder, emptier); !listed) return listed;
   for (const auto& entry : emptier.names) {
     // Links within the item itself go one by one, so the count is asked anew for those that have several.
-    const auto now = entry.stat.links > 1 ? drive.files.stat(*level.folder, entry.name) : Result<EntryStat>(entry.stat);
+    const auto now =
+        entry.stat.links > 1 ? drive.files.stat(*level.folder, entry.name) : Result<EntryStat>(entry.stat);
     if (!now) return tl::unexpected(now.error());
     if (auto done = drive.files.unlink(*level.folder, entry.name); !done) return done;
     (now->links > 1 ? record.linksRemain : record.freed) += now->occupied;
@@ -71,7 +72,8 @@ Result<void> emptyLevel(const GuardedDrive& drive, Level& level, JournalRecord& 
   return emptier.problem;
 }
 
-Result<Level> enter(const GuardedDrive& drive, const FolderPtr& parent, const PathBytes& name, NodeId node, Bytes own) {
+Result<Level> enter(const GuardedDrive& drive, const FolderPtr& parent, const PathBytes& name, NodeId node,
+                    Bytes own) {
   auto folder = drive.files.openFolder(*parent, name);
   if (!folder) return tl::unexpected(folder.error());
   const auto stat = drive.files.stat(**folder, {});
@@ -81,7 +83,8 @@ Result<Level> enter(const GuardedDrive& drive, const FolderPtr& parent, const Pa
 
 }  // namespace
 
-Result<void> unlinkTree(const GuardedDrive& drive, const Folder& at, std::string_view name, NodeId node, JournalRecord& record) {
+Result<void> unlinkTree(const GuardedDrive& drive, const Folder& at, std::string_view name, NodeId node,
+                        JournalRecord& record) {
   const auto parent = drive.files.openBeneath(at, {});
   if (!parent) return tl::unexpected(parent.error());
   const auto stat = drive.files.stat(at, name);

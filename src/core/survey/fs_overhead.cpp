@@ -3,6 +3,8 @@
 
 namespace zt {
 
-Bytes fileSystemOverhead(std::string_view, const PathBytes&) { return 0; }
+Bytes fileSystemOverhead(std::string_view, const PathBytes&) {
+  return 0;
+}
 
 }  // namespace zt

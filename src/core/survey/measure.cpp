@@ -12,7 +12,8 @@ KnownBytes knownBytes(OpenFiles& openFiles, const Drive& drive) {
   if (const auto open = openFiles.list()) {
     absl::flat_hash_set<std::uint64_t> seen;
     for (const OpenFile& file : open->files)
-      if (file.deleted && file.device == drive.device && seen.insert(file.inode).second) known.openDeleted += file.occupied;
+      if (file.deleted && file.device == drive.device && seen.insert(file.inode).second)
+        known.openDeleted += file.occupied;
   }
   known.overhead = fileSystemOverhead(drive.fsType, drive.target);
   return known;
@@ -33,13 +34,15 @@ void settle(Survey& survey, const KnownBytes& known) {
   put(StatementLine::overhead, known.overhead);
   s.balance();
   // Of a folder, or of a walk that was cut short, the remainder is not unexplained: nobody looked.
-  if (!survey.wholeDrive || survey.partial) std::swap(s[StatementLine::elsewhere], s[StatementLine::unexplained]);
+  if (!survey.wholeDrive || survey.partial)
+    std::swap(s[StatementLine::elsewhere], s[StatementLine::unexplained]);
 }
 
 }  // namespace
 
 Result<SurveyPtr> measure(FileSystem& files, const Clock& clock, const Drive& drive, const KnownBytes& known,
-                          const PathBytes& path, WalkOptions options, std::stop_token stop, ProgressSink* progress) {
+                          const PathBytes& path, WalkOptions options, std::stop_token stop,
+                          ProgressSink* progress) {
   auto root = files.openRoot(path);
   if (!root) return tl::unexpected(root.error());
   const auto before = files.usage(**root);

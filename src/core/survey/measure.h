@@ -20,9 +20,11 @@ struct KnownBytes {
 /// What is known of a real drive: deleted files that readable processes still hold, the file system's own.
 KnownBytes knownBytes(OpenFiles& openFiles, const Drive& drive);
 
-/// Measures `path` (absolute, free of links), which lies on `drive`. The drive's figures are read before and after the walk; the
-/// later ones stand. Fails if the path is no folder or cannot be listed, or the drive goes away.
+/// Measures `path` (absolute, free of links), which lies on `drive`. The drive's figures are read before and
+/// after the walk; the later ones stand. Fails if the path is no folder or cannot be listed, or the drive
+/// goes away.
 Result<SurveyPtr> measure(FileSystem& files, const Clock& clock, const Drive& drive, const KnownBytes& known,
-                          const PathBytes& path, WalkOptions options, std::stop_token stop, ProgressSink* progress);
+                          const PathBytes& path, WalkOptions options, std::stop_token stop,
+                          ProgressSink* progress);
 
 }  // namespace zt

@@ -21,7 +21,8 @@ std::vector<NodeId> SetGain::outermost(std::span<const NodeId> nodes) const {
   std::vector<NodeId> sorted(nodes.begin(), nodes.end());
   std::sort(sorted.begin(), sorted.end());
   sorted.erase(std::unique(sorted.begin(), sorted.end()), sorted.end());
-  const bool noFolders = std::none_of(sorted.begin(), sorted.end(), [&](NodeId id) { return tree_.isFolder(id); });
+  const bool noFolders =
+      std::none_of(sorted.begin(), sorted.end(), [&](NodeId id) { return tree_.isFolder(id); });
   if (noFolders) return sorted;
   absl::flat_hash_set<NodeId> kept;
   std::vector<NodeId> outer;

@@ -10,8 +10,9 @@
 
 namespace zt {
 
-/// Exact bytes that come free when a whole set of entries goes: an inode counts once, and only if all its names go; a folder and
-/// something in it are not counted twice. Built once per finished tree, which must outlive it. Immutable; any thread.
+/// Exact bytes that come free when a whole set of entries goes: an inode counts once, and only if all its
+/// names go; a folder and something in it are not counted twice. Built once per finished tree, which must
+/// outlive it. Immutable; any thread.
 class SetGain {
 public:
   explicit SetGain(const SurveyTree& tree);
@@ -24,7 +25,7 @@ public:
 
 private:
   const SurveyTree& tree_;
-  std::vector<std::uint32_t> groupStart_;                     ///< first index in tree.linked() per inode, and the end
+  std::vector<std::uint32_t> groupStart_;  ///< first index in tree.linked() per inode, and the end
   absl::flat_hash_map<NodeId, std::uint32_t> groupOf_;
 };
 

@@ -44,8 +44,8 @@ constexpr std::size_t statementLines = 9;
 /// The name used in JSON ("open_deleted").
 std::string_view name(StatementLine line);
 
-/// The balance of a survey: lines that add up to the capacity to the byte. Signed, because an inexact line can exceed
-/// what is there; the unexplained remainder is then negative and shown so.
+/// The balance of a survey: lines that add up to the capacity to the byte. Signed, because an inexact line
+/// can exceed what is there; the unexplained remainder is then negative and shown so.
 struct Statement {
   Bytes capacity = 0;
   std::array<SignedBytes, statementLines> lines{};
@@ -59,10 +59,10 @@ struct Statement {
 /// One measurement of a drive or folder. Never changed once finished; share it as `shared_ptr<const Survey>`.
 struct Survey {
   SurveyTree tree;
-  PathBytes root;             ///< where it was measured, absolute
-  PathBytes mountTarget;      ///< top of the drive it lies on
-  bool wholeDrive = false;    ///< root is the top of the drive
-  std::string driveId;        ///< UUID of the file system, or what else names it
+  PathBytes root;           ///< where it was measured, absolute
+  PathBytes mountTarget;    ///< top of the drive it lies on
+  bool wholeDrive = false;  ///< root is the top of the drive
+  std::string driveId;      ///< UUID of the file system, or what else names it
   std::string fsType;
   TimeNs started = 0;
   TimeNs finished = 0;

@@ -91,12 +91,15 @@ void putHead(Writer& w, const Survey& s) {
   w.text(s.mountTarget);
   w.text(s.driveId);
   w.text(s.fsType);
-  for (const bool flag : {s.wholeDrive, s.partial, s.standIn, s.usage.readOnly}) w.put(static_cast<std::uint8_t>(flag));
+  for (const bool flag : {s.wholeDrive, s.partial, s.standIn, s.usage.readOnly})
+    w.put(static_cast<std::uint8_t>(flag));
   w.put(s.started);
   w.put(s.finished);
   w.put(s.vanished);
   w.put(s.timesAtRisk);
-  for (const Bytes b : {s.usage.capacity, s.usage.free, s.usage.available, s.usage.inodes, s.usage.inodesFree}) w.put(b);
+  for (const Bytes b :
+       {s.usage.capacity, s.usage.free, s.usage.available, s.usage.inodes, s.usage.inodesFree})
+    w.put(b);
   w.put(s.statement.capacity);
   for (const SignedBytes b : s.statement.lines) w.put(b);
   w.put(static_cast<std::uint32_t>(s.exceptions.size()));
@@ -113,12 +116,14 @@ bool getHead(Reader& r, Survey& s) {
   s.mountTarget = r.text(1 << 20);
   s.driveId = r.text(4096);
   s.fsType = r.text(4096);
-  for (bool* flag : {&s.wholeDrive, &s.partial, &s.standIn, &s.usage.readOnly}) *flag = r.get<std::uint8_t>() != 0;
+  for (bool* flag : {&s.wholeDrive, &s.partial, &s.standIn, &s.usage.readOnly})
+    *flag = r.get<std::uint8_t>() != 0;
   s.started = r.get<TimeNs>();
   s.finished = r.get<TimeNs>();
   s.vanished = r.get<std::uint64_t>();
   s.timesAtRisk = r.get<std::uint64_t>();
-  for (Bytes* b : {&s.usage.capacity, &s.usage.free, &s.usage.available, &s.usage.inodes, &s.usage.inodesFree})
+  for (Bytes* b :
+       {&s.usage.capacity, &s.usage.free, &s.usage.available, &s.usage.inodes, &s.usage.inodesFree})
     *b = r.get<Bytes>();
   s.statement.capacity = r.get<Bytes>();
   for (SignedBytes& b : s.statement.lines) b = r.get<SignedBytes>();
@@ -135,8 +140,8 @@ bool getHead(Reader& r, Survey& s) {
 
 }  // namespace
 
-/// Reaches into the tree: writes nodes in order of their numbers, one folder's children after another, and builds a new tree
-/// through the same calls as the walk.
+/// Reaches into the tree: writes nodes in order of their numbers, one folder's children after another, and
+/// builds a new tree through the same calls as the walk.
 class SurveyTreeCodec {
 public:
   static constexpr NodeId nodesAPiece = 65536;
@@ -175,7 +180,8 @@ public:
     e.stat.accessed = TimeNs{r.get<std::uint32_t>()} * nsPerSecond;
     const auto size = r.get<std::uint8_t>();
     const std::string name(r.raw(size));
-    if (!r.ok() || kind > 3 || e.stat.length > (Bytes{1} << 62) || e.stat.occupied > (Bytes{1} << 62)) return false;
+    if (!r.ok() || kind > 3 || e.stat.length > (Bytes{1} << 62) || e.stat.occupied > (Bytes{1} << 62))
+      return false;
     const bool root = id == 0;
     if (root != (parent == noNode) || (!root && (parent >= id || !t.isFolder(parent)))) return false;
     if (!root && (size == 0 || name.find('/') != std::string::npos)) return false;
@@ -258,7 +264,8 @@ Result<SurveyPtr> decodeSurvey(std::span<const std::string> pieces) {
   auto survey = std::make_shared<Survey>();
   if (!getHead(r, *survey)) return corrupt();
   const auto count = r.get<NodeId>();
-  const std::uint64_t needed = (std::uint64_t{count} + SurveyTreeCodec::nodesAPiece - 1) / SurveyTreeCodec::nodesAPiece;
+  const std::uint64_t needed =
+      (std::uint64_t{count} + SurveyTreeCodec::nodesAPiece - 1) / SurveyTreeCodec::nodesAPiece;
   if (!r.ok() || count == 0 || count == noNode || needed != pieces.size() - 1) return corrupt();
   SurveyTreeCodec codec;
   SurveyTree::Writer writer;

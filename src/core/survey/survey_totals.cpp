@@ -21,7 +21,8 @@ void SurveyTree::groupLinks() {
   });
   linkGroups_ = 0;
   for (std::size_t i = 0; i < linked_.size(); ++i) {
-    if (i > 0 && (linked_[i].inode != linked_[i - 1].inode || linked_[i].device != linked_[i - 1].device)) ++linkGroups_;
+    if (i > 0 && (linked_[i].inode != linked_[i - 1].inode || linked_[i].device != linked_[i - 1].device))
+      ++linkGroups_;
     linked_[i].group = linkGroups_;
   }
   if (!linked_.empty()) ++linkGroups_;
@@ -54,7 +55,8 @@ void SurveyTree::sumFolders() {
     if (c.kind[s] == static_cast<std::uint8_t>(EntryKind::file)) up.length += c.length[s];
   }
   shareLinks();
-  // Children have larger numbers than their parents: one pass from the back adds every folder to the one above it.
+  // Children have larger numbers than their parents: one pass from the back adds every folder to the one
+  // above it.
   for (NodeId id = count; id-- > 1;) {
     if (!isFolder(id)) continue;
     const FolderTotals& from = totals(id);
@@ -69,9 +71,10 @@ void SurveyTree::sumFolders() {
   }
 }
 
-/// Books inodes with several names so that plain summing upwards counts each once in every folder: its bytes at each
-/// link's folder, and less the bytes where two neighbouring links (in depth-first order) meet. Exclusive bytes are
-/// booked where all links meet, if all were seen. Sums wrap on purpose: a folder's interim sum may be below zero.
+/// Books inodes with several names so that plain summing upwards counts each once in every folder: its bytes
+/// at each link's folder, and less the bytes where two neighbouring links (in depth-first order) meet.
+/// Exclusive bytes are booked where all links meet, if all were seen. Sums wrap on purpose: a folder's
+/// interim sum may be below zero.
 void SurveyTree::shareLinks() {
   if (linked_.empty()) return;
   std::vector<std::uint32_t> depth(folders_.size(), 0);
@@ -95,7 +98,8 @@ void SurveyTree::shareLinks() {
     std::size_t to = from;
     while (to < linked_.size() && linked_[to].group == linked_[from].group) ++to;
     const auto group = std::span(linked_).subspan(from, to - from);
-    std::sort(group.begin(), group.end(), [&](const auto& a, const auto& b) { return before(a.node, b.node); });
+    std::sort(group.begin(), group.end(),
+              [&](const auto& a, const auto& b) { return before(a.node, b.node); });
     const Bytes bytes = occupied(group[0].node);
     const Bytes length = kind(group[0].node) == EntryKind::file ? this->length(group[0].node) : 0;
     NodeId all = parent(group[0].node);

@@ -120,7 +120,8 @@ std::uint16_t SurveyTree::ownerIndex(Writer& writer, std::uint32_t owner) {
   const std::scoped_lock lock(mutex_);
   auto at = std::find(owners_.begin(), owners_.end(), owner);
   if (at == owners_.end() && owners_.size() < 0xFFFE) at = owners_.insert(owners_.end(), owner);
-  if (at == owners_.end()) at = owners_.begin();  // more than 65,534 owners: the rest count as the first one's
+  if (at == owners_.end())
+    at = owners_.begin();  // more than 65,534 owners: the rest count as the first one's
   writer.lastOwner_ = owner;
   writer.lastIndex_ = static_cast<std::uint16_t>(at - owners_.begin());
   return writer.lastIndex_;
@@ -128,7 +129,8 @@ std::uint16_t SurveyTree::ownerIndex(Writer& writer, std::uint32_t owner) {
 
 std::string_view SurveyTree::name(NodeId id) const {
   const std::uint32_t offset = chunk(id).name[slot(id)];
-  const char* at = nameChunks_[offset >> nameChunkBits].load(std::memory_order_acquire) + (offset & (nameChunkSize - 1));
+  const char* at =
+      nameChunks_[offset >> nameChunkBits].load(std::memory_order_acquire) + (offset & (nameChunkSize - 1));
   return {at + 1, static_cast<unsigned char>(*at)};
 }
 
@@ -185,7 +187,8 @@ std::optional<NodeId> SurveyTree::find(std::string_view relative) const {
 ChildIndex::ChildIndex(const SurveyTree& tree, NodeId folder) {
   const FolderTotals& t = tree.totals(folder);
   byName_.reserve(t.children);
-  for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id) byName_.emplace(tree.name(id), id);
+  for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
+    byName_.emplace(tree.name(id), id);
 }
 
 NodeId ChildIndex::find(std::string_view name) const {
@@ -195,8 +198,8 @@ NodeId ChildIndex::find(std::string_view name) const {
 
 Bytes SurveyTree::memory() const {
   const Bytes chunks = (Bytes{size()} + chunkSize - 1) / chunkSize;
-  return chunks * sizeof(Chunk) + Bytes{nameChunkCount_.load()} * nameChunkSize + folders_.capacity() * sizeof(FolderTotals) +
-         linked_.capacity() * sizeof(LinkedNode);
+  return chunks * sizeof(Chunk) + Bytes{nameChunkCount_.load()} * nameChunkSize +
+         folders_.capacity() * sizeof(FolderTotals) + linked_.capacity() * sizeof(LinkedNode);
 }
 
 }  // namespace zt

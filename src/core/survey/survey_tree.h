@@ -29,7 +29,7 @@ struct FolderTotals {
   Bytes exclusive = 0;  ///< freed if this folder alone goes: inodes whose links all lie beneath
   std::uint32_t entries = 0;
   std::uint32_t files = 0;
-  TimeNs newest = 0;    ///< latest modification of anything beneath (the folder's own entry list too)
+  TimeNs newest = 0;  ///< latest modification of anything beneath (the folder's own entry list too)
 };
 
 /// One link of an inode that has several names.
@@ -41,12 +41,13 @@ struct LinkedNode {
   std::uint32_t group = 0;  ///< nodes of one inode share it; set by `finish`
 };
 
-/// Everything that one measurement saw: entries as 32-bit numbers in arrays of 52 bytes an entry beside the name.
-/// Node 0 is the root; a parent's number is smaller than its children's; children of a folder are contiguous.
+/// Everything that one measurement saw: entries as 32-bit numbers in arrays of 52 bytes an entry beside the
+/// name. Node 0 is the root; a parent's number is smaller than its children's; children of a folder are
+/// contiguous.
 ///
-/// Threads: `addChildren` may be called by several workers at once, each for folders of its own, each with its own
-/// `Writer`. After `finish` the tree never changes and may be read from any thread without locks. Before that only
-/// numbers that the caller itself added may be read.
+/// Threads: `addChildren` may be called by several workers at once, each for folders of its own, each with
+/// its own `Writer`. After `finish` the tree never changes and may be read from any thread without locks.
+/// Before that only numbers that the caller itself added may be read.
 class SurveyTree {
 public:
   /// What one worker needs to add names without locks.
@@ -75,8 +76,8 @@ public:
   SurveyTree& operator=(const SurveyTree&) = delete;
 
   NodeId addRoot(Writer& writer, const EntryStat& stat);
-  /// Adds all children of one folder at once and gives the first one's number. Fails with unsupported beyond 2^32−2 entries
-  /// or 4 GiB of names.
+  /// Adds all children of one folder at once and gives the first one's number. Fails with unsupported beyond
+  /// 2^32−2 entries or 4 GiB of names.
   Result<NodeId> addChildren(Writer& writer, NodeId folder, const std::vector<Entry>& entries);
   /// Works out totals and hard links; call once, with every writer's links, when no worker adds any more.
   void finish(std::vector<LinkedNode> linked);

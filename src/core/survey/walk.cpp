@@ -12,13 +12,15 @@ namespace zt {
 
 namespace {
 
-/// A folder that waits to be listed. Opened from its parent's handle; where handles are short, from the root downwards.
+/// A folder that waits to be listed. Opened from its parent's handle; where handles are short, from the root
+/// downwards.
 struct FolderTask {
   NodeId node = noNode;
   FolderPtr parent;
 };
 
-/// Folders that wait, shared by the workers. Each worker keeps a stack of its own and gives half away when others idle.
+/// Folders that wait, shared by the workers. Each worker keeps a stack of its own and gives half away when
+/// others idle.
 class TaskPool {
 public:
   explicit TaskPool(unsigned workers) : workers_(workers) {}
@@ -161,13 +163,15 @@ private:
   }
 
   void visit(const FolderTask& task) {
-    auto opened = task.parent ? walk_.files.openFolder(*task.parent, walk_.tree.name(task.node)) : openFromRoot(task.node);
+    auto opened = task.parent ? walk_.files.openFolder(*task.parent, walk_.tree.name(task.node))
+                              : openFromRoot(task.node);
     if (!opened && opened.error().code == Errc::tooManyOpen && task.parent) opened = openFromRoot(task.node);
     if (!opened) return exceptErrno(task.node, opened.error().sysErrno);
     const auto now = walk_.files.stat(**opened, {});
     if (!now) return exceptErrno(task.node, now.error().sysErrno);
     if (now->mountId != walk_.rootMount) return except(SurveyException::Kind::mountedOver, task.node, 0);
-    if (now->inode != walk_.tree.inode(task.node)) return except(SurveyException::Kind::swapped, task.node, 0);
+    if (now->inode != walk_.tree.inode(task.node))
+      return except(SurveyException::Kind::swapped, task.node, 0);
     list(task.node, *opened);
   }
 
@@ -195,7 +199,8 @@ private:
   /// Counts the new entries and puts the folders among them on the stack.
   void enter(const FolderPtr& folder, NodeId first, const std::vector<SurveyTree::Entry>& entries) {
     Bytes bytes = 0;
-    // Every folder with waiting children keeps one handle; beyond the limit they are reached from the root again.
+    // Every folder with waiting children keeps one handle; beyond the limit they are reached from the root
+    // again.
     FolderPtr keep = handles() >= walk_.openLimit ? nullptr : folder;
     for (std::size_t i = 0; i < entries.size(); ++i) {
       const auto id = first + static_cast<NodeId>(i);
@@ -234,7 +239,8 @@ private:
 };
 
 /// Runs the workers and reports 20 times a second until they are done.
-void runWorkers(Walk& walk, std::vector<std::unique_ptr<Worker>>& workers, const WalkOptions& options, ProgressSink* sink) {
+void runWorkers(Walk& walk, std::vector<std::unique_ptr<Worker>>& workers, const WalkOptions& options,
+                ProgressSink* sink) {
   std::mutex mutex;
   std::condition_variable done;
   std::size_t running = workers.size();
@@ -265,8 +271,8 @@ unsigned workerCount(const WalkOptions& options) {
 
 }  // namespace
 
-Result<void> walk(FileSystemReader& files, const FolderPtr& root, const WalkOptions& options, std::stop_token stop,
-                  ProgressSink* progress, Survey& survey) {
+Result<void> walk(FileSystemReader& files, const FolderPtr& root, const WalkOptions& options,
+                  std::stop_token stop, ProgressSink* progress, Survey& survey) {
   const auto stat = files.stat(*root, {});
   if (!stat) return tl::unexpected(stat.error());
   const unsigned count = workerCount(options);

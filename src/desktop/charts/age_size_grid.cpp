@@ -9,7 +9,8 @@
 namespace zt::desktop {
 
 namespace {
-constexpr std::array<Bytes, 6> sizeEnds{64'000, 1'000'000, 16'000'000, 128'000'000, 1'000'000'000, 4'000'000'000};
+constexpr std::array<Bytes, 6> sizeEnds{64'000,      1'000'000,     16'000'000,
+                                        128'000'000, 1'000'000'000, 4'000'000'000};
 }
 
 AgeSizeGrid::AgeSizeGrid(QWidget* parent) : Chart(parent) {
@@ -24,7 +25,8 @@ int AgeSizeGrid::sizeBand(Bytes bytes) {
 
 QString AgeSizeGrid::sizeName(int band) {
   if (band == bands - 1) return tr("bigger");
-  return tr("< %1").arg(Words::bytes(sizeEnds[static_cast<std::size_t>(band)]).replace(QStringLiteral(".0 "), QStringLiteral(" ")));
+  return tr("< %1").arg(Words::bytes(sizeEnds[static_cast<std::size_t>(band)])
+                            .replace(QStringLiteral(".0 "), QStringLiteral(" ")));
 }
 
 void AgeSizeGrid::show(const JobView& view) {
@@ -57,12 +59,15 @@ QString AgeSizeGrid::tableTwin() const {
   for (int a = 0; a < bands; ++a) {
     text += QLatin1Char('\n') + Words::ageBand(static_cast<AgeBand>(a));
     for (int s = 0; s < bands; ++s)
-      text += QLatin1Char('\t') + QString::number(cells_[static_cast<std::size_t>(a)][static_cast<std::size_t>(s)].bytes);
+      text += QLatin1Char('\t') +
+              QString::number(cells_[static_cast<std::size_t>(a)][static_cast<std::size_t>(s)].bytes);
   }
   return text;
 }
 
-QRectF AgeSizeGrid::gridRect() const { return {78, 28, width() - 82.0, height() - 32.0}; }
+QRectF AgeSizeGrid::gridRect() const {
+  return {78, 28, width() - 82.0, height() - 32.0};
+}
 
 QPoint AgeSizeGrid::cellAt(const QPointF& pos) const {
   const QRectF g = gridRect();
@@ -89,15 +94,16 @@ void AgeSizeGrid::paintCell(QPainter& p, const QRectF& rect, const Cell& cell) {
   for (int i = 0; i < standings; ++i) {
     const Bytes part = cell.by[static_cast<std::size_t>(i)];
     const double width = block.width() * static_cast<double>(part) / static_cast<double>(cell.bytes);
-    if (width >= 0.5) fillStratum(p, QRectF(x, block.top(), width, block.height()), stratumOf(static_cast<Standing>(i)));
+    if (width >= 0.5)
+      fillStratum(p, QRectF(x, block.top(), width, block.height()), stratumOf(static_cast<Standing>(i)));
     x += width;
   }
   p.setPen(QPen(face().line, 1));
   p.setBrush(Qt::NoBrush);
   p.drawRect(block);
   if (cell.bytes * 200 >= largest_)
-    drawText(p, QRectF(rect.left(), rect.bottom() - 17, rect.width(), 15), Qt::AlignHCenter, Words::bytes(cell.bytes), typeface(Type::small),
-             face().ink);
+    drawText(p, QRectF(rect.left(), rect.bottom() - 17, rect.width(), 15), Qt::AlignHCenter,
+             Words::bytes(cell.bytes), typeface(Type::small), face().ink);
 }
 
 void AgeSizeGrid::paintEvent(QPaintEvent*) {
@@ -107,9 +113,10 @@ void AgeSizeGrid::paintEvent(QPaintEvent*) {
   const double w = g.width() / bands;
   const double h = g.height() / bands;
   for (int i = 0; i < bands; ++i) {
-    drawText(p, QRectF(g.left() + w * i, 4, w, 20), Qt::AlignHCenter, sizeName(i), typeface(Type::small), face().secondInk);
-    drawText(p, QRectF(0, g.top() + h * i, g.left() - 8, h), Qt::AlignRight | Qt::AlignVCenter, Words::ageBand(static_cast<AgeBand>(i)),
-             typeface(Type::small), face().secondInk);
+    drawText(p, QRectF(g.left() + w * i, 4, w, 20), Qt::AlignHCenter, sizeName(i), typeface(Type::small),
+             face().secondInk);
+    drawText(p, QRectF(0, g.top() + h * i, g.left() - 8, h), Qt::AlignRight | Qt::AlignVCenter,
+             Words::ageBand(static_cast<AgeBand>(i)), typeface(Type::small), face().secondInk);
   }
   for (int age = 0; age < bands; ++age)
     for (int size = 0; size < bands; ++size) {
@@ -123,7 +130,8 @@ void AgeSizeGrid::paintEvent(QPaintEvent*) {
   if (anchor_.x() >= 0) {
     const QRect cells = QRect(anchor_, QSize(1, 1)).united(QRect(cursor_, QSize(1, 1)));
     p.setPen(QPen(face().ink, 2.5));
-    p.drawRect(QRectF(g.left() + w * cells.left(), g.top() + h * cells.top(), w * cells.width(), h * cells.height()));
+    p.drawRect(QRectF(g.left() + w * cells.left(), g.top() + h * cells.top(), w * cells.width(),
+                      h * cells.height()));
   }
   paintFocus(p, QRectF(rect()).adjusted(1, 1, -2, -2));
 }
@@ -148,11 +156,20 @@ void AgeSizeGrid::mouseMoveEvent(QMouseEvent* event) {
 void AgeSizeGrid::keyPressEvent(QKeyEvent* event) {
   QPoint step;
   switch (event->key()) {
-    case Qt::Key_Left: step = {-1, 0}; break;
-    case Qt::Key_Right: step = {1, 0}; break;
-    case Qt::Key_Up: step = {0, -1}; break;
-    case Qt::Key_Down: step = {0, 1}; break;
-    default: return Chart::keyPressEvent(event);
+    case Qt::Key_Left:
+      step = {-1, 0};
+      break;
+    case Qt::Key_Right:
+      step = {1, 0};
+      break;
+    case Qt::Key_Up:
+      step = {0, -1};
+      break;
+    case Qt::Key_Down:
+      step = {0, 1};
+      break;
+    default:
+      return Chart::keyPressEvent(event);
   }
   const QPoint from = cursor_.x() < 0 ? QPoint(bands - 1, bands - 1) - step : cursor_;
   cursor_ = {std::clamp(from.x() + step.x(), 0, bands - 1), std::clamp(from.y() + step.y(), 0, bands - 1)};

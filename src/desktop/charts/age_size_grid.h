@@ -7,8 +7,8 @@
 
 namespace zt::desktop {
 
-/// Every file of a survey by how long nobody changed it and how big it is: seven age bands by seven size bands; a block's area is its
-/// bytes. Cells are picked by mouse (drag for a range) or by arrows and Space.
+/// Every file of a survey by how long nobody changed it and how big it is: seven age bands by seven size
+/// bands; a block's area is its bytes. Cells are picked by mouse (drag for a range) or by arrows and Space.
 class AgeSizeGrid final : public Chart {
   Q_OBJECT
 public:

@@ -7,7 +7,9 @@
 
 namespace zt::desktop {
 
-Chart::Chart(QWidget* parent) : QWidget(parent) { setFocusPolicy(Qt::StrongFocus); }
+Chart::Chart(QWidget* parent) : QWidget(parent) {
+  setFocusPolicy(Qt::StrongFocus);
+}
 
 void Chart::keyPressEvent(QKeyEvent* event) {
   if (event->matches(QKeySequence::Copy))
@@ -34,10 +36,11 @@ void Chart::twinChanged() {
   update();
 }
 
-void drawText(QPainter& painter, const QRectF& rect, int flags, const QString& text, const QFont& font, const QColor& ink) {
+void drawText(QPainter& painter, const QRectF& rect, int flags, const QString& text, const QFont& font,
+              const QColor& ink) {
   painter.setFont(font);
   painter.setPen(ink);
-  const QString fitted = QFontMetricsF(font).elidedText(text, Qt::ElideRight, rect.width());
+  const QString fitted = QFontMetricsF(font).elidedText(text, Qt::ElideMiddle, rect.width());
   painter.drawText(rect, flags | Qt::TextSingleLine, fitted);
 }
 

@@ -5,7 +5,8 @@
 
 namespace zt::desktop {
 
-/// A painted widget with a table twin: what it shows as tab-separated text, for copying (Ctrl+C) and for screen readers.
+/// A painted widget with a table twin: what it shows as tab-separated text, for copying (Ctrl+C) and for
+/// screen readers.
 class Chart : public QWidget {
   Q_OBJECT
 public:
@@ -20,6 +21,7 @@ protected:
 };
 
 /// Text at a place, cut with an ellipsis where it does not fit.
-void drawText(QPainter& painter, const QRectF& rect, int flags, const QString& text, const QFont& font, const QColor& ink);
+void drawText(QPainter& painter, const QRectF& rect, int flags, const QString& text, const QFont& font,
+              const QColor& ink);
 
 }  // namespace zt::desktop

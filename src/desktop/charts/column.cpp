@@ -16,17 +16,22 @@ QList<Block> blocksOf(const JobView& v, Bytes accounted) {
   if (!v.survey || accounted != 0) {
     const Bytes seen = std::min(accounted, used);
     if (seen > 0) blocks.append({Stratum::unjudged, seen, 0, word("accounted")});
-    blocks.append({Stratum::unknown, used - seen, 0, v.survey || seen > 0 ? word("not yet seen") : word("not measured")});
+    blocks.append({Stratum::unknown, used - seen, 0,
+                   v.survey || seen > 0 ? word("not yet seen") : word("not measured")});
   } else {
     Bytes sum = 0;
     for (int i = 0; i < standings; ++i) {
       const auto at = static_cast<std::size_t>(i);
       sum += v.strata[at];
       if (v.strata[at] > 0)
-        blocks.append({stratumOf(static_cast<Standing>(i)), v.strata[at], v.plannedFrom[at], Words::standing(static_cast<Standing>(i))});
+        blocks.append({stratumOf(static_cast<Standing>(i)), v.strata[at], v.plannedFrom[at],
+                       Words::standing(static_cast<Standing>(i))});
     }
-    // After a run the strata are those of the survey, while the free figure is read anew: what went is the difference.
-    if (used > sum) blocks.append({Stratum::notInFiles, used - sum, 0, v.survey->wholeDrive ? word("not in files") : word("elsewhere")});
+    // After a run the strata are those of the survey, while the free figure is read anew: what went is the
+    // difference.
+    if (used > sum)
+      blocks.append({Stratum::notInFiles, used - sum, 0,
+                     v.survey->wholeDrive ? word("not in files") : word("elsewhere")});
     if (used < sum) used = sum;
   }
   const Bytes free = usage.capacity > used ? usage.capacity - used : 0;
@@ -34,7 +39,8 @@ QList<Block> blocksOf(const JobView& v, Bytes accounted) {
   return blocks;
 }
 
-QList<QRectF> paintColumn(QPainter& painter, const QRectF& column, const QList<Block>& blocks, Bytes capacity) {
+QList<QRectF> paintColumn(QPainter& painter, const QRectF& column, const QList<Block>& blocks,
+                          Bytes capacity) {
   QList<QRectF> rects;
   double bottom = column.bottom();
   const double scale = capacity == 0 ? 0 : column.height() / static_cast<double>(capacity);
@@ -45,7 +51,8 @@ QList<QRectF> paintColumn(QPainter& painter, const QRectF& column, const QList<B
     if (block.planned > 0) {
       // Planned parts lift out of their own stratum, to its side.
       const double part = std::min(height, static_cast<double>(block.planned) * scale);
-      const QRectF lifted(rect.left() + rect.width() * 0.28, rect.top(), rect.width() * 0.72, std::max(part, 2.0));
+      const QRectF lifted(rect.left() + rect.width() * 0.28, rect.top(), rect.width() * 0.72,
+                          std::max(part, 2.0));
       fillStratum(painter, lifted, Stratum::planned);
       painter.setPen(QPen(face().red, 1));
       painter.setBrush(Qt::NoBrush);

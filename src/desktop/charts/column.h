@@ -21,11 +21,13 @@ struct Block {
   QString name;
 };
 
-/// The blocks of a measured drive: strata by standing, what no file explains, and the free space. They add up to the capacity.
-/// While nothing is measured the used bytes are one open block; `accounted` of them are drawn as seen already.
+/// The blocks of a measured drive: strata by standing, what no file explains, and the free space. They add up
+/// to the capacity. While nothing is measured the used bytes are one open block; `accounted` of them are
+/// drawn as seen already.
 QList<Block> blocksOf(const JobView& view, Bytes accounted);
 
 /// Paints a column of blocks with its outline and lifts planned parts out; gives each block's rectangle.
-QList<QRectF> paintColumn(QPainter& painter, const QRectF& column, const QList<Block>& blocks, Bytes capacity);
+QList<QRectF> paintColumn(QPainter& painter, const QRectF& column, const QList<Block>& blocks,
+                          Bytes capacity);
 
 }  // namespace zt::desktop

@@ -33,7 +33,9 @@ QString DriveShelf::tableTwin() const {
   return text;
 }
 
-int DriveShelf::first() const { return chosen_ < visible() ? 0 : chosen_ - visible() + 1; }
+int DriveShelf::first() const {
+  return chosen_ < visible() ? 0 : chosen_ - visible() + 1;
+}
 
 int DriveShelf::at(const QPointF& pos) const {
   const int index = first() + static_cast<int>(pos.x()) / slotWidth;
@@ -49,11 +51,12 @@ void DriveShelf::paintEvent(QPaintEvent*) {
   const double shelf = height() - 84;
   p.drawLine(QPointF(0, shelf), QPointF(width(), shelf));
   if (drives_.isEmpty())
-    drawText(p, QRectF(0, shelf / 2, width(), 24), Qt::AlignLeft, tr("Looking for drives…"), typeface(Type::body), face().secondInk);
+    drawText(p, QRectF(0, shelf / 2, width(), 24), Qt::AlignLeft, tr("Looking for drives…"),
+             typeface(Type::body), face().secondInk);
   const auto hidden = drives_.size() - visible();
   if (hidden > 0)
-    drawText(p, QRectF(width() - 260, height() - 20, 256, 18), Qt::AlignRight, tr("%1 more: use the arrows").arg(hidden), typeface(Type::small),
-             face().secondInk);
+    drawText(p, QRectF(width() - 260, height() - 20, 256, 18), Qt::AlignRight,
+             tr("%1 more: use the arrows").arg(hidden), typeface(Type::small), face().secondInk);
 }
 
 void DriveShelf::paintDrive(QPainter& p, int index) {
@@ -69,7 +72,8 @@ void DriveShelf::paintDrive(QPainter& p, int index) {
   paintColumn(p, column, d.blocks, d.drive.usage.capacity);
   for (const Target& t : d.targets) {
     if (!t.chosen || d.drive.usage.capacity == 0) continue;
-    const double y = column.top() + column.height() * static_cast<double>(t.bytes) / static_cast<double>(d.drive.usage.capacity);
+    const double y = column.top() + column.height() * static_cast<double>(t.bytes) /
+                                        static_cast<double>(d.drive.usage.capacity);
     p.setPen(QPen(face().red, 1.4));
     p.drawLine(QPointF(column.left() - 6, y), QPointF(column.right(), y));
   }
@@ -81,7 +85,9 @@ void DriveShelf::paintDrive(QPainter& p, int index) {
   };
   line(24, tr("%1 free").arg(Words::bytes(u.available)), Type::strong, face().ink);
   line(46, tr("of %1").arg(Words::bytes(u.capacity)), Type::small, face().secondInk);
-  const double share = u.capacity == 0 ? 0 : 100.0 * static_cast<double>(u.capacity - u.available) / static_cast<double>(u.capacity);
+  const double share = u.capacity == 0 ? 0
+                                       : 100.0 * static_cast<double>(u.capacity - u.available) /
+                                             static_cast<double>(u.capacity);
   line(64, tr("%1 % used").arg(share, 0, 'f', 0), Type::small, face().secondInk);
   const Urgency urgency = urgencyOf(d.drive, d.targets);
   const bool alarm = urgency == Urgency::emergency || urgency == Urgency::cramped;
@@ -90,16 +96,19 @@ void DriveShelf::paintDrive(QPainter& p, int index) {
     line(116, tr("%1 short of").arg(Words::bytes(t->bytes - u.available)), Type::small, face().red);
     line(132, Words::targetName(*t), Type::small, face().red);
   }
-  if (u.reserved() > 0) line(152, tr("%1 reserved").arg(Words::bytes(u.reserved())), Type::small, face().secondInk);
+  if (u.reserved() > 0)
+    line(152, tr("%1 reserved").arg(Words::bytes(u.reserved())), Type::small, face().secondInk);
   if (d.drive.readOnly) line(170, tr("read-only"), Type::small, face().secondInk);
   const QRectF below(x + 14, shelf + 8, slotWidth - 34, 20);
   drawText(p, below, Qt::AlignLeft, Words::driveName(d.drive), typeface(Type::strong), face().ink);
   QString what = Words::role(d.drive.role) + QStringLiteral(" · ") + Words::kind(d.drive.kind);
   if (d.standIn) what += tr(" · stand-in");
   drawText(p, below.translated(0, 21), Qt::AlignLeft, what, typeface(Type::small), face().secondInk);
-  drawText(p, below.translated(0, 38), Qt::AlignLeft, d.drive.systemName.empty() ? d.measured : QString::fromStdString(d.drive.systemName),
+  drawText(p, below.translated(0, 38), Qt::AlignLeft,
+           d.drive.systemName.empty() ? d.measured : QString::fromStdString(d.drive.systemName),
            typeface(Type::small), face().secondInk);
-  if (!d.drive.systemName.empty()) drawText(p, below.translated(0, 55), Qt::AlignLeft, d.measured, typeface(Type::small), face().secondInk);
+  if (!d.drive.systemName.empty())
+    drawText(p, below.translated(0, 55), Qt::AlignLeft, d.measured, typeface(Type::small), face().secondInk);
 }
 
 void DriveShelf::mousePressEvent(QMouseEvent* event) {

@@ -9,14 +9,15 @@ namespace zt::desktop {
 /// What the Bench shows of one drive.
 struct ShelfDrive {
   Drive drive;
-  PathBytes path;         ///< what is opened: the mount's top, or a stand-in's folder
+  PathBytes path;  ///< what is opened: the mount's top, or a stand-in's folder
   bool standIn = false;
-  QList<Block> blocks;    ///< strata where it was measured in this job
+  QList<Block> blocks;  ///< strata where it was measured in this job
   std::vector<Target> targets;
-  QString measured;       ///< "measured 10:42", "never measured"
+  QString measured;  ///< "measured 10:42", "never measured"
 };
 
-/// The drives as columns side by side on a shelf, all of one height. Arrows walk along, Enter or a double click measures.
+/// The drives as columns side by side on a shelf, all of one height. Arrows walk along, Enter or a double
+/// click measures.
 class DriveShelf final : public Chart {
   Q_OBJECT
 public:

@@ -36,7 +36,9 @@ QString LevelGauge::tableTwin() const {
   return text;
 }
 
-QRectF LevelGauge::columnRect() const { return {98, 92, 52, height() - 92.0 - 62.0}; }
+QRectF LevelGauge::columnRect() const {
+  return {98, 92, 52, height() - 92.0 - 62.0};
+}
 
 void LevelGauge::paintEvent(QPaintEvent*) {
   QPainter p(this);
@@ -70,11 +72,13 @@ void LevelGauge::paintHead(QPainter& p) {
   const QString name = view_.open ? Words::driveName(view_.drive) : tr("no drive chosen");
   drawText(p, QRectF(20, 18, 200, 24), Qt::AlignLeft, name, typeface(Type::title), face().ink);
   if (view_.open)
-    drawText(p, QRectF(20, 42, 204, 18), Qt::AlignLeft, Words::driveLine(view_.drive), typeface(Type::small), face().secondInk);
+    drawText(p, QRectF(20, 42, 204, 18), Qt::AlignLeft, Words::driveLine(view_.drive), typeface(Type::small),
+             face().secondInk);
 }
 
 void LevelGauge::paintNames(QPainter& p, const QRectF& column, const QList<QRectF>& rects) {
-  // Names keep their distance from each other: from the top down, each at its block's middle or below the one before.
+  // Names keep their distance from each other: from the top down, each at its block's middle or below the one
+  // before.
   double last = column.top() - 40;
   QList<double> at(rects.size());
   for (auto i = rects.size(); i-- > 0;) {
@@ -93,9 +97,10 @@ void LevelGauge::paintNames(QPainter& p, const QRectF& column, const QList<QRect
     QFont name = typeface(Type::small);
     name.setBold(true);
     name.setUnderline(i == hovered_);
-    drawText(p, QRectF(column.right() + 11, at[i], width() - column.right() - 13, 16), Qt::AlignLeft, b.name, name, face().ink);
-    drawText(p, QRectF(column.right() + 11, at[i] + 14, width() - column.right() - 13, 16), Qt::AlignLeft, Words::bytes(b.bytes),
-             typeface(Type::small), face().secondInk);
+    drawText(p, QRectF(column.right() + 11, at[i], width() - column.right() - 13, 16), Qt::AlignLeft, b.name,
+             name, face().ink);
+    drawText(p, QRectF(column.right() + 11, at[i] + 14, width() - column.right() - 13, 16), Qt::AlignLeft,
+             Words::bytes(b.bytes), typeface(Type::small), face().secondInk);
   }
 }
 
@@ -104,7 +109,8 @@ void LevelGauge::paintTargets(QPainter& p, const QRectF& column) {
   QList<Mark> marks;
   for (const Target& t : view_.targets)
     if (t.chosen && capacity > 0)
-      marks.append({column.top() + column.height() * static_cast<double>(t.bytes) / capacity, Words::targetName(t), Words::bytes(t.bytes)});
+      marks.append({column.top() + column.height() * static_cast<double>(t.bytes) / capacity,
+                    Words::targetName(t), Words::bytes(t.bytes)});
   std::sort(marks.begin(), marks.end(), [](const Mark& a, const Mark& b) { return a.y < b.y; });
   double last = 0;
   for (const Mark& m : marks) {
@@ -112,7 +118,8 @@ void LevelGauge::paintTargets(QPainter& p, const QRectF& column) {
     p.drawLine(QPointF(column.left() - 2, m.y), QPointF(column.right(), m.y));
     p.setBrush(face().red);
     p.setPen(Qt::NoPen);
-    p.drawPolygon(QPolygonF{{column.left() - 11, m.y - 5}, {column.left() - 11, m.y + 5}, {column.left() - 2, m.y}});
+    p.drawPolygon(
+        QPolygonF{{column.left() - 11, m.y - 5}, {column.left() - 11, m.y + 5}, {column.left() - 2, m.y}});
     const double y = std::max(m.y - 15, last);
     QFont name = typeface(Type::small);
     name.setBold(true);
@@ -122,7 +129,8 @@ void LevelGauge::paintTargets(QPainter& p, const QRectF& column) {
     p.setPen(face().red);
     QRectF used;
     p.drawText(room, Qt::AlignRight | Qt::AlignTop | Qt::TextWordWrap, m.name, &used);
-    drawText(p, QRectF(6, y + used.height() + 1, room.width(), 16), Qt::AlignRight, m.amount, typeface(Type::small), face().red);
+    drawText(p, QRectF(6, y + used.height() + 1, room.width(), 16), Qt::AlignRight, m.amount,
+             typeface(Type::small), face().red);
     last = y + used.height() + 18;
   }
 }
@@ -160,7 +168,8 @@ void LevelGauge::keyPressEvent(QKeyEvent* event) {
     focused_ = std::min(focused_ + 1, count - 1);
   else if (event->key() == Qt::Key_Down && count > 0)
     focused_ = std::max(focused_ - 1, 0);
-  else if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Space) && focused_ >= 0 && focused_ < count)
+  else if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Space) && focused_ >= 0 &&
+           focused_ < count)
     Q_EMIT picked(blocks_[focused_].stratum);
   else
     return Chart::keyPressEvent(event);
@@ -172,7 +181,8 @@ bool LevelGauge::event(QEvent* event) {
     const auto* help = static_cast<QHelpEvent*>(event);
     const int at = blockAt(help->pos());
     if (at >= 0)
-      QToolTip::showText(help->globalPos(), blocks_[at].name + QStringLiteral(": ") + Words::exact(blocks_[at].bytes), this);
+      QToolTip::showText(help->globalPos(),
+                         blocks_[at].name + QStringLiteral(": ") + Words::exact(blocks_[at].bytes), this);
     else
       QToolTip::hideText();
     return true;

@@ -6,8 +6,9 @@
 
 namespace zt::desktop {
 
-/// The Level: the drive as one upright column, always there. Strata from the ground up, target marks at the left, names at the right,
-/// the planned level dashed. On a large drive a loupe shows the top of the column, where free space and targets are.
+/// The Level: the drive as one upright column, always there. Strata from the ground up, target marks at the
+/// left, names at the right, the planned level dashed. On a large drive a loupe shows the top of the column,
+/// where free space and targets are.
 class LevelGauge final : public Chart {
   Q_OBJECT
 public:

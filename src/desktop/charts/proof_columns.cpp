@@ -37,10 +37,13 @@ void ProofColumns::paintEvent(QPaintEvent*) {
   for (const Target& t : view_.targets)
     if (t.chosen) deepest = std::max(deepest, t.bytes);
   // The loupe: from the top of the drive down to a little below the deepest mark.
-  const double depth = std::min(static_cast<double>(deepest) * 1.35 + 1, static_cast<double>(view_.drive.usage.capacity) + 1);
+  const double depth =
+      std::min(static_cast<double>(deepest) * 1.35 + 1, static_cast<double>(view_.drive.usage.capacity) + 1);
   const QRectF area(0, 12, width(), height() - 36.0);
   const double slot = std::min(190.0, width() / 3.0);
-  const auto at = [&](Bytes bytes) { return area.top() + area.height() * std::min(1.0, static_cast<double>(bytes) / depth); };
+  const auto at = [&](Bytes bytes) {
+    return area.top() + area.height() * std::min(1.0, static_cast<double>(bytes) / depth);
+  };
   for (std::size_t i = 0; i < 3; ++i) {
     const double x = slot * static_cast<double>(i) + 8;
     const QRectF column(x, area.top(), 46, area.height());
@@ -60,14 +63,17 @@ void ProofColumns::paintEvent(QPaintEvent*) {
       p.setPen(QPen(face().red, 1.6));
       p.drawLine(QPointF(x - 6, at(t.bytes)), QPointF(x + 52, at(t.bytes)));
     }
-    drawText(p, QRectF(x + 60, area.top(), slot - 62, 26), Qt::AlignLeft, Words::bytes(free[i]), typeface(Type::title), face().ink);
-    drawText(p, QRectF(x + 60, area.top() + 24, slot - 62, 18), Qt::AlignLeft, names[i], typeface(Type::small), face().secondInk);
+    drawText(p, QRectF(x + 60, area.top(), slot - 62, 26), Qt::AlignLeft, Words::bytes(free[i]),
+             typeface(Type::title), face().ink);
+    drawText(p, QRectF(x + 60, area.top() + 24, slot - 62, 18), Qt::AlignLeft, names[i],
+             typeface(Type::small), face().secondInk);
   }
   QFont italic = typeface(Type::small);
   italic.setItalic(true);
   drawText(p, QRectF(8, height() - 20, width() - 10, 18), Qt::AlignLeft,
-           tr("the top %1 of %2, enlarged").arg(Words::bytes(static_cast<Bytes>(depth)), Words::bytes(view_.drive.usage.capacity)), italic,
-           face().secondInk);
+           tr("the top %1 of %2, enlarged")
+               .arg(Words::bytes(static_cast<Bytes>(depth)), Words::bytes(view_.drive.usage.capacity)),
+           italic, face().secondInk);
   paintFocus(p, QRectF(rect()).adjusted(1, 1, -2, -2));
 }
 

@@ -6,7 +6,8 @@
 
 namespace zt::desktop {
 
-/// Before, promised, actual: three columns seen through a loupe on the top of the drive, where free space and targets are.
+/// Before, promised, actual: three columns seen through a loupe on the top of the drive, where free space and
+/// targets are.
 class ProofColumns final : public Chart {
   Q_OBJECT
 public:

@@ -21,7 +21,8 @@ Staircase::Staircase(QWidget* parent) : Chart(parent) {
 void Staircase::show(const JobView& view) {
   view_ = view;
   const Target* most = hardest(view.targets);
-  top_ = 1.12 * static_cast<double>(std::max({view.free + std::max(view.planned.atMost, view.planned.sure), most ? most->bytes : 0, Bytes{1}}));
+  top_ = 1.12 * static_cast<double>(std::max({view.free + std::max(view.planned.atMost, view.planned.sure),
+                                              most ? most->bytes : 0, Bytes{1}}));
   twinChanged();
 }
 
@@ -65,12 +66,15 @@ QString Staircase::tableTwin() const {
   Bytes free = view_.free;
   for (const Step& s : steps()) {
     free += s.bytes;
-    text += s.name + QLatin1Char('\t') + Words::exact(s.bytes) + QLatin1Char('\t') + Words::exact(free) + QLatin1Char('\n');
+    text += s.name + QLatin1Char('\t') + Words::exact(s.bytes) + QLatin1Char('\t') + Words::exact(free) +
+            QLatin1Char('\n');
   }
   return text;
 }
 
-double Staircase::y(double bytes, const QRectF& area) const { return area.bottom() - area.height() * bytes / top_; }
+double Staircase::y(double bytes, const QRectF& area) const {
+  return area.bottom() - area.height() * bytes / top_;
+}
 
 void Staircase::paintAxis(QPainter& p, const QRectF& area) {
   const double unit = std::pow(10, std::floor(std::log10(top_ / 2)));
@@ -78,21 +82,31 @@ void Staircase::paintAxis(QPainter& p, const QRectF& area) {
   for (double b = 0; b < top_ * 0.98; b += step) {
     p.setPen(QPen(face().rule, 0.8));
     p.drawLine(QPointF(area.left(), y(b, area)), QPointF(area.right(), y(b, area)));
-    drawText(p, QRectF(0, y(b, area) - 9, area.left() - 8, 18), Qt::AlignRight | Qt::AlignVCenter, Words::bytes(static_cast<Bytes>(b)),
-             typeface(Type::small), face().secondInk);
+    drawText(p, QRectF(0, y(b, area) - 9, area.left() - 8, 18), Qt::AlignRight | Qt::AlignVCenter,
+             Words::bytes(static_cast<Bytes>(b)), typeface(Type::small), face().secondInk);
   }
 }
 
-void Staircase::paintTargets(QPainter& p, const QRectF& area) {
+void Staircase::paintTargetLines(QPainter& p, const QRectF& area) {
   for (const Target& t : view_.targets) {
     if (!t.chosen) continue;
     const double at = y(static_cast<double>(t.bytes), area);
     p.setPen(QPen(face().red, 1.6));
     p.drawLine(QPointF(area.left(), at), QPointF(area.right(), at));
-    QFont bold = typeface(Type::small);
-    bold.setBold(true);
-    drawText(p, QRectF(area.left() + 6, at - 18, 220, 16), Qt::AlignLeft, Words::targetName(t) + QLatin1Char(' ') + Words::bytes(t.bytes), bold,
-             face().red);
+  }
+}
+
+/// Names come last and on paper, so that no step hides them.
+void Staircase::paintTargetNames(QPainter& p, const QRectF& area) {
+  QFont bold = typeface(Type::small);
+  bold.setBold(true);
+  for (const Target& t : view_.targets) {
+    if (!t.chosen) continue;
+    const QString text = Words::targetName(t) + QLatin1Char(' ') + Words::bytes(t.bytes);
+    const double width = std::min(220.0, QFontMetricsF(bold).horizontalAdvance(text) + 6);
+    const QRectF room(area.left() + 6, y(static_cast<double>(t.bytes), area) - 18, width, 16);
+    p.fillRect(room, face().paper);
+    drawText(p, room, Qt::AlignLeft, text, bold, face().red);
   }
 }
 
@@ -101,26 +115,28 @@ void Staircase::paintEvent(QPaintEvent*) {
   p.setRenderHint(QPainter::Antialiasing);
   const QRectF area(66, 8, width() - 70.0, height() - 34.0);
   paintAxis(p, area);
-  paintTargets(p, area);
+  paintTargetLines(p, area);
   const auto list = steps();
   const double slot = area.width() / static_cast<double>(list.size() + 2);
   const double bar = std::min(slot * 0.86, 130.0);
   const auto block = [&](qsizetype at, double from, double to) {
-    return QRectF(area.left() + slot * static_cast<double>(at) + (slot - bar) / 2, y(to, area), bar, y(from, area) - y(to, area));
+    return QRectF(area.left() + slot * static_cast<double>(at) + (slot - bar) / 2, y(to, area), bar,
+                  y(from, area) - y(to, area));
   };
   const auto label = [&](qsizetype at, double above, const QString& text) {
     QFont bold = typeface(Type::small);
     bold.setBold(true);
     // Figures lie on paper, never on a target line.
     const double width = QFontMetricsF(bold).horizontalAdvance(text) + 8;
-    const double middle = std::min(area.left() + slot * (static_cast<double>(at) + 0.5), area.right() - width / 2);
+    const double middle =
+        std::min(area.left() + slot * (static_cast<double>(at) + 0.5), area.right() - width / 2);
     const QRectF room(middle - width / 2, above - 18, width, 16);
     p.fillRect(room, face().paper);
     drawText(p, room, Qt::AlignHCenter, text, bold, face().ink);
   };
   const auto foot = [&](qsizetype at, const QString& text) {
-    drawText(p, QRectF(area.left() + slot * static_cast<double>(at) + 2, area.bottom() + 5, slot - 4, 18), Qt::AlignHCenter, text, typeface(Type::small),
-             face().ink);
+    drawText(p, QRectF(area.left() + slot * static_cast<double>(at) + 2, area.bottom() + 5, slot - 4, 18),
+             Qt::AlignHCenter, text, typeface(Type::small), face().ink);
   };
   auto free = static_cast<double>(view_.free);
   const bool more = view_.planned.atMost > view_.planned.sure;
@@ -156,6 +172,7 @@ void Staircase::paintEvent(QPaintEvent*) {
     p.drawRect(held);
     label(list.size() + 1, held.top(), tr("at most %1").arg(Words::bytes(view_.free + view_.planned.atMost)));
   }
+  paintTargetNames(p, area);
   paintFocus(p, QRectF(rect()).adjusted(1, 1, -2, -2));
 }
 

@@ -7,8 +7,8 @@
 
 namespace zt::desktop {
 
-/// Free space climbing step by step from today to the end of the plan, target lines across it, each step toned by the standing it comes
-/// out of. Arrows walk the steps.
+/// Free space climbing step by step from today to the end of the plan, target lines across it, each step
+/// toned by the standing it comes out of. Arrows walk the steps.
 class Staircase final : public Chart {
   Q_OBJECT
 public:
@@ -35,7 +35,8 @@ private:
   QList<Step> steps() const;
   double y(double bytes, const QRectF& area) const;
   void paintAxis(QPainter& painter, const QRectF& area);
-  void paintTargets(QPainter& painter, const QRectF& area);
+  void paintTargetLines(QPainter& painter, const QRectF& area);
+  void paintTargetNames(QPainter& painter, const QRectF& area);
 
   JobView view_;
   double top_ = 1;  ///< bytes at the upper edge

@@ -16,7 +16,9 @@ BalanceBar::BalanceBar(QWidget* parent) : Chart(parent) {
 
 void BalanceBar::show(const JobView& view) {
   view_ = view;
-  setToolTip(view.open ? tr("free %1, planned %2").arg(Words::exact(view.free), Words::exact(view.planned.sure)) : QString());
+  setToolTip(view.open
+                 ? tr("free %1, planned %2").arg(Words::exact(view.free), Words::exact(view.planned.sure))
+                 : QString());
   twinChanged();
 }
 
@@ -24,15 +26,20 @@ QList<BalanceBar::Part> BalanceBar::parts() const {
   if (!view_.open) return {};
   const Target* target = hardest(view_.targets);
   QList<Part> all;
-  all.append({view_.stale ? tr("free, read %1").arg(Words::clockTime(view_.freeAt)) : tr("free, measured %1").arg(Words::clockTime(view_.freeAt)),
+  all.append({view_.stale ? tr("free, read %1").arg(Words::clockTime(view_.freeAt))
+                          : tr("free, measured %1").arg(Words::clockTime(view_.freeAt)),
               Words::bytes(view_.free)});
   const bool more = view_.planned.atMost > view_.planned.sure;
-  all.append({more ? tr("planned, sure (at most %1)").arg(Words::bytes(view_.planned.atMost)) : tr("planned, sure"), Words::bytes(view_.planned.sure)});
+  all.append(
+      {more ? tr("planned, sure (at most %1)").arg(Words::bytes(view_.planned.atMost)) : tr("planned, sure"),
+       Words::bytes(view_.planned.sure)});
   if (target == nullptr) return all;
   all.append({tr("target: %1").arg(Words::targetName(*target)), Words::bytes(target->bytes)});
   const SignedBytes over = surplus(*target, view_.free + view_.planned.sure);
   all.append({view_.planned.sure > 0 ? tr("after the plan") : tr("as it stands"),
-              over >= 0 ? tr("%1 to spare").arg(Words::signedBytes(over)) : tr("%1 short").arg(Words::signedBytes(-over)), over < 0});
+              over >= 0 ? tr("%1 to spare").arg(Words::signedBytes(over))
+                        : tr("%1 short").arg(Words::signedBytes(-over)),
+              over < 0});
   return all;
 }
 
@@ -43,7 +50,8 @@ QStringList BalanceBar::others() const {
     if (!t.chosen || &t == most) continue;
     const SignedBytes over = surplus(t, view_.free + view_.planned.sure);
     all.append(Words::targetName(t) + QStringLiteral(": ") +
-               (over >= 0 ? tr("%1 to spare").arg(Words::signedBytes(over)) : tr("%1 short").arg(Words::signedBytes(-over))));
+               (over >= 0 ? tr("%1 to spare").arg(Words::signedBytes(over))
+                          : tr("%1 short").arg(Words::signedBytes(-over))));
   }
   return all;
 }
@@ -64,8 +72,9 @@ void BalanceBar::paintEvent(QPaintEvent*) {
   p.drawLine(QPointF(0, 0.8), QPointF(width(), 0.8));
   const auto all = parts();
   if (all.isEmpty()) {
-    drawText(p, QRectF(30, 18, width() - 60, 24), Qt::AlignLeft, tr("Free + planned − target stands here as soon as a drive is chosen."),
-             typeface(Type::body), face().secondInk);
+    drawText(p, QRectF(30, 18, width() - 60, 24), Qt::AlignLeft,
+             tr("Free + planned − target stands here as soon as a drive is chosen."), typeface(Type::body),
+             face().secondInk);
     return;
   }
   static const QStringList signs{QStringLiteral("+"), QStringLiteral("\u2212"), QStringLiteral("=")};
@@ -75,18 +84,23 @@ void BalanceBar::paintEvent(QPaintEvent*) {
   for (qsizetype i = 0; i < all.size(); ++i) {
     const double w = std::max(big.horizontalAdvance(all[i].figure), small.horizontalAdvance(all[i].note)) + 4;
     drawText(p, QRectF(x, 6, w, 18), Qt::AlignLeft, all[i].note, typeface(Type::small), face().secondInk);
-    drawText(p, QRectF(x, 23, w, 30), Qt::AlignLeft, all[i].figure, typeface(Type::figure), all[i].alarm ? face().red : face().ink);
+    drawText(p, QRectF(x, 23, w, 30), Qt::AlignLeft, all[i].figure, typeface(Type::figure),
+             all[i].alarm ? face().red : face().ink);
     x += w + 8;
-    if (i + 1 < all.size()) drawText(p, QRectF(x, 23, 20, 30), Qt::AlignLeft, signs[i], typeface(Type::figure), face().secondInk);
+    if (i + 1 < all.size())
+      drawText(p, QRectF(x, 23, 20, 30), Qt::AlignLeft, signs[i], typeface(Type::figure), face().secondInk);
     x += 28;
   }
   const double room = width() - x - 20;
   if (room > 90) {
     const auto rest = others();
-    const QString text = rest.size() > 1 ? tr("%1 · %2 more").arg(rest[0]).arg(rest.size() - 1) : rest.join(QString());
+    const QString text =
+        rest.size() > 1 ? tr("%1 · %2 more").arg(rest[0]).arg(rest.size() - 1) : rest.join(QString());
     const bool shortOf = text.contains(tr("%1 short").arg(QString()).trimmed());
-    drawText(p, QRectF(x, 10, room, 18), Qt::AlignRight, text, typeface(Type::small), shortOf ? face().red : face().ink);
-    drawText(p, QRectF(x, 30, room, 18), Qt::AlignRight, Words::baseNote(), typeface(Type::small), face().secondInk);
+    drawText(p, QRectF(x, 10, room, 18), Qt::AlignRight, text, typeface(Type::small),
+             shortOf ? face().red : face().ink);
+    drawText(p, QRectF(x, 30, room, 18), Qt::AlignRight, Words::baseNote(), typeface(Type::small),
+             face().secondInk);
   }
   paintFocus(p, QRectF(rect()).adjusted(3, 3, -4, -4));
 }

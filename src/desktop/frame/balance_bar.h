@@ -6,8 +6,8 @@
 
 namespace zt::desktop {
 
-/// The balance, as the sum it is: free + planned − target = what is spare or short. The hardest target is written out, the others stand at
-/// the right. Always in view.
+/// The balance, as the sum it is: free + planned − target = what is spare or short. The hardest target is
+/// written out, the others stand at the right. Always in view.
 class BalanceBar final : public Chart {
   Q_OBJECT
 public:

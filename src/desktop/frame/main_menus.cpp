@@ -8,11 +8,14 @@
 
 namespace zt::desktop {
 
-QAction* MainWindow::act(QMenu* menu, const QString& text, const QKeySequence& keys, const char* name, std::function<void()> run) {
+QAction* MainWindow::act(QMenu* menu, const QString& text, const QKeySequence& keys, const char* name,
+                         std::function<void()> run) {
   auto* action = menu->addAction(text);
   action->setObjectName(QLatin1String(name));
   action->setShortcut(keys);
-  if (!keys.isEmpty()) action->setToolTip(text + QStringLiteral(" (") + keys.toString(QKeySequence::NativeText) + QLatin1Char(')'));
+  if (!keys.isEmpty())
+    action->setToolTip(text + QStringLiteral(" (") + keys.toString(QKeySequence::NativeText) +
+                       QLatin1Char(')'));
   connect(action, &QAction::triggered, this, [run = std::move(run)] { run(); });
   addAction(action);
   return action;
@@ -34,22 +37,26 @@ void MainWindow::setupFileMenu() {
     if (const auto job = prompter_.chooseFile(this, tr("Open a job"), tr("Jobs (*.ztjob)"))) openPlace(*job);
   });
   act(file, tr("Open a &stand-in drive…"), {}, "actOpenStandIn", [this] { standInDialog(); });
-  act(file, tr("Look for &drives again"), QKeySequence::Refresh, "actDrives", [this] { session_.listDrives(); });
+  act(file, tr("Look for &drives again"), QKeySequence::Refresh, "actDrives",
+      [this] { session_.listDrives(); });
   file->addSeparator();
   act(file, tr("&Quit"), QKeySequence::Quit, "actQuit", [this] { close(); });
 }
 
 void MainWindow::setupWorkMenus() {
   auto* go = menuBar()->addMenu(tr("&Go"));
-  const QStringList names{tr("&Bench"), tr("&Survey"), tr("&Finds"), tr("&Plan"), tr("&Reclaim"), tr("P&roof")};
+  const QStringList names{tr("&Bench"), tr("&Survey"),  tr("&Finds"),
+                          tr("&Plan"),  tr("&Reclaim"), tr("P&roof")};
   for (int i = 0; i < stationCount; ++i)
-    act(go, names[i], QKeySequence(QStringLiteral("Ctrl+%1").arg(i + 1)), QByteArray("actStation" + QByteArray::number(i + 1)).constData(), [this, i] { goTo(i); });
+    act(go, names[i], QKeySequence(QStringLiteral("Ctrl+%1").arg(i + 1)),
+        QByteArray("actStation" + QByteArray::number(i + 1)).constData(), [this, i] { goTo(i); });
   go->addSeparator();
   act(go, tr("&Age × size field"), QKeySequence(tr("Ctrl+F2")), "actField", [this] {
     goTo(surveyStation);
     survey_->showField(!survey_->fieldShown());
   });
-  act(go, tr("F&ilter"), QKeySequence(Qt::Key_Slash), "actFilter", [this] { stations_[station()]->startFilter(); });
+  act(go, tr("F&ilter"), QKeySequence(Qt::Key_Slash), "actFilter",
+      [this] { stations_[station()]->startFilter(); });
   act(go, tr("Find a &command…"), QKeySequence(tr("Ctrl+K")), "actCommand", [this] { findCommand(); });
 
   auto* work = menuBar()->addMenu(tr("&Work"));
@@ -59,9 +66,12 @@ void MainWindow::setupWorkMenus() {
   stopAction_ = act(work, tr("&Stop"), QKeySequence(Qt::Key_Escape), "actStop", [this] { session_.stop(); });
   stopAction_->setEnabled(false);
   work->addSeparator();
-  act(work, tr("Plan the find\tP"), {}, "actPlanFind", [this] { finds_->judge(FindsStation::Judgement::plan); });
-  act(work, tr("Hold the find\tH"), {}, "actHoldFind", [this] { finds_->judge(FindsStation::Judgement::hold); });
-  act(work, tr("Keep the find\tK"), {}, "actKeepFind", [this] { finds_->judge(FindsStation::Judgement::keep); });
+  act(work, tr("Plan the find\tP"), {}, "actPlanFind",
+      [this] { finds_->judge(FindsStation::Judgement::plan); });
+  act(work, tr("Hold the find\tH"), {}, "actHoldFind",
+      [this] { finds_->judge(FindsStation::Judgement::hold); });
+  act(work, tr("Keep the find\tK"), {}, "actKeepFind",
+      [this] { finds_->judge(FindsStation::Judgement::keep); });
   act(work, tr("Not now\tN"), {}, "actNotNow", [this] { finds_->judge(FindsStation::Judgement::notNow); });
   work->addSeparator();
   act(work, tr("&Propose a plan"), QKeySequence(tr("Ctrl+P")), "actPropose", [this] {
@@ -90,17 +100,19 @@ void MainWindow::setupViewMenu() {
     connect(action, &QAction::toggled, this, std::move(run));
     addAction(action);
   };
-  check(tr("&Dark face"), "actDark", settings.value(QStringLiteral("dark"), false).toBool(), [this](bool on) { setDark(on); });
-  check(tr("&IEC units (GiB)"), "actIec", settings.value(QStringLiteral("iec"), false).toBool(), [this](bool on) { setBase(on); });
+  check(tr("&Dark face"), "actDark", settings.value(QStringLiteral("dark"), false).toBool(),
+        [this](bool on) { setDark(on); });
+  check(tr("&IEC units (GiB)"), "actIec", settings.value(QStringLiteral("iec"), false).toBool(),
+        [this](bool on) { setBase(on); });
   view->addSeparator();
   check(tr("Column &length"), "actLength", settings.value(QStringLiteral("columns/length"), false).toBool(),
         [this](bool on) { survey_->setColumnShown(FolderModel::lengthColumn, on); });
-  check(tr("Column &exclusive"), "actExclusive", settings.value(QStringLiteral("columns/exclusive"), false).toBool(),
+  check(tr("Column &exclusive"), "actExclusive",
+        settings.value(QStringLiteral("columns/exclusive"), false).toBool(),
         [this](bool on) { survey_->setColumnShown(FolderModel::exclusiveColumn, on); });
   view->addSeparator();
-  act(view, tr("&Copy the paths of the chosen finds"), QKeySequence(tr("Ctrl+Shift+C")), "actCopyPaths", [this] {
-    QGuiApplication::clipboard()->setText(finds_->currentPaths().join(QLatin1Char('\n')));
-  });
+  act(view, tr("&Copy the paths of the chosen finds"), QKeySequence(tr("Ctrl+Shift+C")), "actCopyPaths",
+      [this] { QGuiApplication::clipboard()->setText(finds_->currentPaths().join(QLatin1Char('\n'))); });
 }
 
 void MainWindow::setupHelpMenu() {
@@ -108,7 +120,8 @@ void MainWindow::setupHelpMenu() {
   act(help, tr("Explain a &word"), QKeySequence::HelpContents, "actExplain", [this] { explainWord(); });
   act(help, tr("&About Zip Tally"), {}, "actAbout", [this] {
     prompter_.tell(this, tr("About Zip Tally"),
-                   tr("Zip Tally %1\n\nMeasures a nearly full drive, plans what to reclaim, carries it out safely, and proves it.\n\n"
+                   tr("Zip Tally %1\n\nMeasures a nearly full drive, plans what to reclaim, carries it out "
+                      "safely, and proves it.\n\n"
                       "Free software under the GNU General Public License, version 3 or later.")
                        .arg(QCoreApplication::applicationVersion()));
   });
@@ -118,8 +131,10 @@ void MainWindow::restoreSettings() {
   QSettings settings;
   setDark(settings.value(QStringLiteral("dark"), false).toBool());
   setBase(settings.value(QStringLiteral("iec"), false).toBool());
-  survey_->setColumnShown(FolderModel::lengthColumn, settings.value(QStringLiteral("columns/length"), false).toBool());
-  survey_->setColumnShown(FolderModel::exclusiveColumn, settings.value(QStringLiteral("columns/exclusive"), false).toBool());
+  survey_->setColumnShown(FolderModel::lengthColumn,
+                          settings.value(QStringLiteral("columns/length"), false).toBool());
+  survey_->setColumnShown(FolderModel::exclusiveColumn,
+                          settings.value(QStringLiteral("columns/exclusive"), false).toBool());
   resize(1280, 800);
   restoreGeometry(settings.value(QStringLiteral("geometry")).toByteArray());
 }
@@ -154,7 +169,8 @@ void MainWindow::findCommand() {
       QString text = action->text().remove(QLatin1Char('&'));
       if (!action->isEnabled() || !text.contains(filter.text(), Qt::CaseInsensitive)) continue;
       text = text.section(QLatin1Char('\t'), 0, 0) + QStringLiteral("    ") +
-             (action->shortcut().isEmpty() ? text.section(QLatin1Char('\t'), 1) : action->shortcut().toString(QKeySequence::NativeText));
+             (action->shortcut().isEmpty() ? text.section(QLatin1Char('\t'), 1)
+                                           : action->shortcut().toString(QKeySequence::NativeText));
       auto* item = new QListWidgetItem(text, &list);
       item->setData(Qt::UserRole, QVariant::fromValue(static_cast<QObject*>(action)));
     }
@@ -166,14 +182,21 @@ void MainWindow::findCommand() {
   connect(&list, &QListWidget::itemActivated, &dialog, &QDialog::accept);
   filter.setFocus();
   if (dialog.exec() != QDialog::Accepted || list.currentItem() == nullptr) return;
-  if (auto* action = qobject_cast<QAction*>(list.currentItem()->data(Qt::UserRole).value<QObject*>())) action->trigger();
+  if (auto* action = qobject_cast<QAction*>(list.currentItem()->data(Qt::UserRole).value<QObject*>()))
+    action->trigger();
 }
 
 void MainWindow::explainWord() {
   QString text;
-  for (const QString& word : knownWords()) text += word + QStringLiteral(": ") + explain(word) + QStringLiteral("\n\n");
-  const QString word = station() == planStation ? QStringLiteral("plan") : station() == findsStation ? QStringLiteral("standing") : station() == proofStation ? QStringLiteral("proof") : station() == surveyStation ? QStringLiteral("statement") : QStringLiteral("target");
-  prompter_.tell(this, tr("Words of Zip Tally"), word + QStringLiteral(": ") + explain(word) + QStringLiteral("\n\n\n") + text.trimmed());
+  for (const QString& word : knownWords())
+    text += word + QStringLiteral(": ") + explain(word) + QStringLiteral("\n\n");
+  const QString word = station() == planStation     ? QStringLiteral("plan")
+                       : station() == findsStation  ? QStringLiteral("standing")
+                       : station() == proofStation  ? QStringLiteral("proof")
+                       : station() == surveyStation ? QStringLiteral("statement")
+                                                    : QStringLiteral("target");
+  prompter_.tell(this, tr("Words of Zip Tally"),
+                 word + QStringLiteral(": ") + explain(word) + QStringLiteral("\n\n\n") + text.trimmed());
 }
 
 }  // namespace zt::desktop

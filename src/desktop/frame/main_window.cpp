@@ -7,7 +7,9 @@
 #include "desktop/style/words.h"
 
 /// The icons lie in a static library, so they have to be asked for. Must stand outside any namespace.
-static void initIcons() { Q_INIT_RESOURCE(icons); }
+static void initIcons() {
+  Q_INIT_RESOURCE(icons);
+}
 
 namespace zt::desktop {
 
@@ -72,7 +74,8 @@ void MainWindow::setupFrame() {
     if (const auto folder = prompter_.chooseFolder(this, tr("Measure a folder"))) openPlace(*folder);
   });
   connect(bench_, &BenchStation::jobRequested, this, [this] {
-    if (const auto file = prompter_.chooseFile(this, tr("Open a job"), tr("Jobs (*.ztjob)"))) openPlace(*file);
+    if (const auto file = prompter_.chooseFile(this, tr("Open a job"), tr("Jobs (*.ztjob)")))
+      openPlace(*file);
   });
 }
 
@@ -103,13 +106,17 @@ void MainWindow::setupSession() {
   connect(&session_, &Session::lineProgressed, this, [this](const LineOutcome& o) {
     strip_->setProgress(2, tr("%1 of %2 things; Esc stops between them").arg(o.itemsDone).arg(o.items));
   });
-  connect(&session_, &Session::onDriveRefused, this, [this](const QByteArray& path, bool standIn, const QByteArray& file) {
-    const QString text = tr("The job's file would lie on the drive that is measured:\n%1\n\nNothing else is written there. A job kept in memory is lost when the window closes.")
-                             .arg(Words::path(file.toStdString()));
-    const bool keep = prompter_.confirm(this, tr("Where to keep the job"), text, tr("Keep the file there"));
-    session_.openPlace(path.toStdString(), standIn, keep ? file.toStdString() : std::string{}, keep);
-    session_.measure();
-  });
+  connect(&session_, &Session::onDriveRefused, this,
+          [this](const QByteArray& path, bool standIn, const QByteArray& file) {
+            const QString text =
+                tr("The job's file would lie on the drive that is measured:\n%1\n\nNothing else is written "
+                   "there. A job kept in memory is lost when the window closes.")
+                    .arg(Words::path(file.toStdString()));
+            const bool keep =
+                prompter_.confirm(this, tr("Where to keep the job"), text, tr("Keep the file there"));
+            session_.openPlace(path.toStdString(), standIn, keep ? file.toStdString() : std::string{}, keep);
+            session_.measure();
+          });
 }
 
 void MainWindow::refresh() {
@@ -120,10 +127,14 @@ void MainWindow::refresh() {
 }
 
 void MainWindow::refreshStrip() {
-  static const std::array names{QT_TR_NOOP("Bench"), QT_TR_NOOP("Survey"), QT_TR_NOOP("Finds"), QT_TR_NOOP("Plan"), QT_TR_NOOP("Reclaim"), QT_TR_NOOP("Proof")};
+  static const std::array names{QT_TR_NOOP("Bench"), QT_TR_NOOP("Survey"),  QT_TR_NOOP("Finds"),
+                                QT_TR_NOOP("Plan"),  QT_TR_NOOP("Reclaim"), QT_TR_NOOP("Proof")};
   QList<StationStrip::Item> items;
   for (qsizetype i = 0; i < stations_.size(); ++i) {
-    const bool reached = i == reclaimStation ? session_.view().report.has_value() : i == planStation ? !session_.view().plan.lines.empty() || session_.view().report.has_value() : stations_[i]->ready();
+    const bool reached = i == reclaimStation ? session_.view().report.has_value()
+                         : i == planStation
+                             ? !session_.view().plan.lines.empty() || session_.view().report.has_value()
+                             : stations_[i]->ready();
     items.append({tr(names[static_cast<std::size_t>(i)]), stations_[i]->figure(), reached});
   }
   strip_->show(items, station());
@@ -132,11 +143,14 @@ void MainWindow::refreshStrip() {
 void MainWindow::showProgress(const Progress& progress) {
   if (session_.work() != Session::Work::measuring) return;
   level_->setAccounted(progress.doneBytes);
-  QString note = tr("%1 accounted, %2 entries").arg(Words::bytes(progress.doneBytes), QLocale().toString(static_cast<qulonglong>(progress.doneItems)));
+  QString note = tr("%1 accounted, %2 entries")
+                     .arg(Words::bytes(progress.doneBytes),
+                          QLocale().toString(static_cast<qulonglong>(progress.doneItems)));
   double share = 2;
   if (progress.totalBytes > 0) {
     share = std::min(1.0, static_cast<double>(progress.doneBytes) / static_cast<double>(progress.totalBytes));
-    const double left = share > 0.02 ? static_cast<double>(since_.elapsed()) / 1000.0 * (1 - share) / share : 0;
+    const double left =
+        share > 0.02 ? static_cast<double>(since_.elapsed()) / 1000.0 * (1 - share) / share : 0;
     if (left > 2) note += tr(", about %1 s left").arg(left, 0, 'f', 0);
   }
   strip_->setProgress(share, note + tr("; Esc stops"));
@@ -157,15 +171,21 @@ void MainWindow::goTo(int station) {
   refreshStrip();
 }
 
-int MainWindow::station() const { return stack_->currentIndex(); }
+int MainWindow::station() const {
+  return stack_->currentIndex();
+}
 
 PathBytes MainWindow::jobFileFor(const QByteArray& path) const {
-  const QString folder = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + QStringLiteral("/zip-tally/jobs");
+  const QString folder = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) +
+                         QStringLiteral("/zip-tally/jobs");
   QDir().mkpath(folder);
-  QString name = QString::fromStdString(escapePath(baseName(path.toStdString()))).replace(QRegularExpression(QStringLiteral("[^A-Za-z0-9._-]")), QStringLiteral("_"));
+  QString name = QString::fromStdString(escapePath(baseName(path.toStdString())))
+                     .replace(QRegularExpression(QStringLiteral("[^A-Za-z0-9._-]")), QStringLiteral("_"));
   if (name.isEmpty()) name = QStringLiteral("drive");
   const QString stamp = QDateTime::currentDateTime().toString(QStringLiteral("yyyyMMdd-HHmmss-zzz"));
-  return QFile::encodeName(folder + QLatin1Char('/') + name + QLatin1Char('-') + stamp + QStringLiteral(".ztjob")).toStdString();
+  return QFile::encodeName(folder + QLatin1Char('/') + name + QLatin1Char('-') + stamp +
+                           QStringLiteral(".ztjob"))
+      .toStdString();
 }
 
 void MainWindow::open(const QByteArray& path, bool standIn) {
@@ -224,7 +244,9 @@ void MainWindow::dropEvent(QDropEvent* event) {
 
 void MainWindow::closeEvent(QCloseEvent* event) {
   if (session_.work() == Session::Work::running &&
-      !prompter_.confirm(this, tr("A run is under way"), tr("It is stopped after the item at hand; the rest stays on the plan."), tr("Stop and close"))) {
+      !prompter_.confirm(this, tr("A run is under way"),
+                         tr("It is stopped after the item at hand; the rest stays on the plan."),
+                         tr("Stop and close"))) {
     event->ignore();
     return;
   }

@@ -18,7 +18,8 @@ class QStackedWidget;
 
 namespace zt::desktop {
 
-/// The frame: Level at the left, stations along the top, balance along the bottom, the current station in the middle. GUI thread.
+/// The frame: Level at the left, stations along the top, balance along the bottom, the current station in the
+/// middle. GUI thread.
 class MainWindow final : public QMainWindow {
   Q_OBJECT
 public:
@@ -46,7 +47,8 @@ private:
   void setupHelpMenu();
   void setupSession();
   void restoreSettings();
-  QAction* act(QMenu* menu, const QString& text, const QKeySequence& keys, const char* name, std::function<void()> run);
+  QAction* act(QMenu* menu, const QString& text, const QKeySequence& keys, const char* name,
+               std::function<void()> run);
   void refresh();
   void refreshStrip();
   void showProgress(const Progress& progress);

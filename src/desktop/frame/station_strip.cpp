@@ -31,7 +31,9 @@ void StationStrip::setProgress(double share, const QString& note) {
   update();
 }
 
-double StationStrip::slot() const { return std::min(166.0, (width() - 60.0) / static_cast<double>(std::max<qsizetype>(1, items_.size()))); }
+double StationStrip::slot() const {
+  return std::min(166.0, (width() - 60.0) / static_cast<double>(std::max<qsizetype>(1, items_.size())));
+}
 
 void StationStrip::paintEvent(QPaintEvent*) {
   QPainter p(this);

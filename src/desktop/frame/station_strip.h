@@ -6,7 +6,8 @@
 
 namespace zt::desktop {
 
-/// The stations along the top, in the order of the work, on one line, each with its live figure. Beneath it a thin line of progress.
+/// The stations along the top, in the order of the work, on one line, each with its live figure. Beneath it a
+/// thin line of progress.
 class StationStrip final : public QWidget {
   Q_OBJECT
 public:

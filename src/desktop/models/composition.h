@@ -15,12 +15,14 @@ enum class Lens { standing, age, kind, owner };
 constexpr int lenses = 4;
 constexpr int lensParts = 7;
 
-/// What every folder of a survey is made of, for each lens. Worked out once on the worker thread; immutable; any thread.
+/// What every folder of a survey is made of, for each lens. Worked out once on the worker thread; immutable;
+/// any thread.
 class Composition {
 public:
   explicit Composition(std::shared_ptr<const FindContext> context);
   using Parts = std::array<Bytes, lensParts>;
-  /// Bytes by part of a folder or file, with everything beneath it. An inode with several names counts in shares.
+  /// Bytes by part of a folder or file, with everything beneath it. An inode with several names counts in
+  /// shares.
   Parts parts(Lens lens, NodeId node) const;
   /// Names of the parts; empty where a lens has fewer.
   QString partName(Lens lens, int part) const;

@@ -11,18 +11,25 @@ int days(const QString& text) {
   const int number = text.left(text.size() - 1).toInt(&ok);
   if (!ok || number <= 0) return 0;
   switch (text.back().toLatin1()) {
-    case 'd': return number;
-    case 'w': return number * 7;
-    case 'm': return number * 30;
-    case 'y': return number * 365;
-    default: return 0;
+    case 'd':
+      return number;
+    case 'w':
+      return number * 7;
+    case 'm':
+      return number * 30;
+    case 'y':
+      return number * 365;
+    default:
+      return 0;
   }
 }
 }  // namespace
 
 FindFilter::FindFilter(const QString& text) {
   for (const QString& word : text.split(QLatin1Char(' '), Qt::SkipEmptyParts)) {
-    const auto after = [&](const char* key) { return word.startsWith(QLatin1String(key)) ? word.mid(static_cast<qsizetype>(qstrlen(key))) : QString(); };
+    const auto after = [&](const char* key) {
+      return word.startsWith(QLatin1String(key)) ? word.mid(static_cast<qsizetype>(qstrlen(key))) : QString();
+    };
     if (const auto bytes = parseAmount(after("size>").toStdString(), 0))
       minBytes_ = *bytes;
     else if (const QString age = after("age>"); age.size() > 1 && days(age) > 0)

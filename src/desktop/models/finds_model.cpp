@@ -45,7 +45,8 @@ void FindsModel::rebuild() {
     const Target* target = hardest(view_.targets);
     const Bytes shortfall = target != nullptr && target->bytes > view_.free ? target->bytes - view_.free : 0;
     const Bytes small = filter_.empty() ? shortfall / 200 : 0;
-    static constexpr std::array order{Standing::spent, Standing::rebuilds, Standing::ownersCall, Standing::unjudged, Standing::kept, Standing::bedrock};
+    static constexpr std::array order{Standing::spent,    Standing::rebuilds, Standing::ownersCall,
+                                      Standing::unjudged, Standing::kept,     Standing::bedrock};
     for (const Standing standing : order) {
       std::vector<int> big;
       std::vector<int> little;
@@ -59,13 +60,15 @@ void FindsModel::rebuild() {
       if (big.empty() && little.empty()) continue;
       // Finds overlap; the group's figure counts every byte once.
       const int group = add(0, {-1, 0, -1, false, standing, view_.context->setGain.of(nodes), {}});
-      for (const int i : big) add(group, {-1, 0, i, false, standing, (*view_.finds)[static_cast<std::size_t>(i)].gain.sure, {}});
+      for (const int i : big)
+        add(group, {-1, 0, i, false, standing, (*view_.finds)[static_cast<std::size_t>(i)].gain.sure, {}});
       shown_ += big.size() + little.size();
       if (little.empty()) continue;
       Bytes sum = 0;
       for (const int i : little) sum += (*view_.finds)[static_cast<std::size_t>(i)].gain.sure;
       const int fold = add(group, {-1, 0, -1, true, standing, sum, {}});
-      for (const int i : little) add(fold, {-1, 0, i, false, standing, (*view_.finds)[static_cast<std::size_t>(i)].gain.sure, {}});
+      for (const int i : little)
+        add(fold, {-1, 0, i, false, standing, (*view_.finds)[static_cast<std::size_t>(i)].gain.sure, {}});
       folded_ += little.size();
       foldedBytes_ += sum;
     }
@@ -114,7 +117,8 @@ int FindsModel::rowCount(const QModelIndex& parent) const {
 }
 
 QString FindsModel::markText(const Find& find) const {
-  if (const PlanLine* line = view_.plan.find(find.id)) return line->action == StepAction::hold ? tr("● to hold") : tr("● planned");
+  if (const PlanLine* line = view_.plan.find(find.id))
+    return line->action == StepAction::hold ? tr("● to hold") : tr("● planned");
   if (find.standing == Standing::bedrock) return tr("locked");
   if (const auto mark = view_.markOf(find.id)) return *mark == Mark::kept ? tr("◆ kept") : tr("○ not now");
   return {};
@@ -131,17 +135,29 @@ QVariant FindsModel::data(const QModelIndex& index, int role) const {
       return node.fold ? tr("%1 small ones").arg(node.children.size()) : Words::standing(node.standing);
     case Qt::ToolTipRole:
       if (index.column() == 1) return Words::exact(node.bytes);
-      return find != nullptr ? Words::findTitle(*find) : node.fold ? QString() : Words::standingMeaning(node.standing);
+      return find != nullptr ? Words::findTitle(*find)
+             : node.fold     ? QString()
+                             : Words::standingMeaning(node.standing);
     case Qt::AccessibleTextRole:
-      if (find != nullptr) return Words::findTitle(*find) + QStringLiteral(", ") + Words::bytes(node.bytes) + QLatin1Char(' ') + markText(*find);
+      if (find != nullptr)
+        return Words::findTitle(*find) + QStringLiteral(", ") + Words::bytes(node.bytes) + QLatin1Char(' ') +
+               markText(*find);
       return {};
-    case Qt::TextAlignmentRole: return index.column() == 1 ? QVariant(Qt::AlignRight | Qt::AlignTop) : QVariant();
-    case findRole: return find == nullptr ? QVariant() : QString::fromStdString(find->id);
-    case standingRole: return static_cast<int>(node.standing);
-    case noteRole: return find == nullptr ? (node.fold ? tr("small against the shortfall; open to see them") : QString()) : Words::findNote(*find);
-    case markRole: return find == nullptr ? QString() : markText(*find);
-    case foldRole: return node.fold;
-    default: return {};
+    case Qt::TextAlignmentRole:
+      return index.column() == 1 ? QVariant(Qt::AlignRight | Qt::AlignTop) : QVariant();
+    case findRole:
+      return find == nullptr ? QVariant() : QString::fromStdString(find->id);
+    case standingRole:
+      return static_cast<int>(node.standing);
+    case noteRole:
+      return find == nullptr ? (node.fold ? tr("small against the shortfall; open to see them") : QString())
+                             : Words::findNote(*find);
+    case markRole:
+      return find == nullptr ? QString() : markText(*find);
+    case foldRole:
+      return node.fold;
+    default:
+      return {};
   }
 }
 

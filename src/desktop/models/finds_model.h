@@ -8,8 +8,8 @@
 
 namespace zt::desktop {
 
-/// Finds in groups by standing (spent first, bedrock last), biggest first; what is small against the shortfall is folded into one row
-/// a group. GUI thread.
+/// Finds in groups by standing (spent first, bedrock last), biggest first; what is small against the
+/// shortfall is folded into one row a group. GUI thread.
 class FindsModel final : public QAbstractItemModel {
   Q_OBJECT
 public:
@@ -36,7 +36,7 @@ private:
   struct Node {
     int parent = -1;
     int row = 0;
-    int find = -1;        ///< −1: a group, or the fold
+    int find = -1;  ///< −1: a group, or the fold
     bool fold = false;
     Standing standing = Standing::unjudged;
     Bytes bytes = 0;

@@ -13,15 +13,26 @@ namespace zt::desktop {
 class FolderModel final : public QAbstractItemModel {
   Q_OBJECT
 public:
-  enum Column { nameColumn, madeOfColumn, occupiedColumn, lengthColumn, exclusiveColumn, newestColumn, columns };
+  enum Column {
+    nameColumn,
+    madeOfColumn,
+    occupiedColumn,
+    lengthColumn,
+    exclusiveColumn,
+    newestColumn,
+    columns
+  };
   enum Role { nodeRole = Qt::UserRole, shareRole, partsRole };
 
   using QAbstractItemModel::QAbstractItemModel;
-  void show(SurveyPtr survey, std::shared_ptr<const FindContext> context, std::shared_ptr<const Composition> composition);
+  void show(SurveyPtr survey, std::shared_ptr<const FindContext> context,
+            std::shared_ptr<const Composition> composition);
   void setLens(Lens lens);
   Lens lens() const { return lens_; }
   const Composition* composition() const { return composition_.get(); }
-  NodeId nodeAt(const QModelIndex& index) const { return index.isValid() ? static_cast<NodeId>(index.internalId()) : noNode; }
+  NodeId nodeAt(const QModelIndex& index) const {
+    return index.isValid() ? static_cast<NodeId>(index.internalId()) : noNode;
+  }
   QModelIndex indexOf(NodeId node);
 
   QModelIndex index(int row, int column, const QModelIndex& parent = {}) const override;

@@ -7,10 +7,12 @@
 
 namespace zt::desktop {
 
-void LedgerDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const {
+void LedgerDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
+                           const QModelIndex& index) const {
   if ((option.state & QStyle::State_Selected) != 0) painter->fillRect(option.rect, face().picked);
   if ((option.state & QStyle::State_HasFocus) != 0 && index.column() == 0)
-    painter->fillRect(QRect(option.rect.left(), option.rect.top() + 2, 2, option.rect.height() - 4), face().ink);
+    painter->fillRect(QRect(option.rect.left(), option.rect.top() + 2, 2, option.rect.height() - 4),
+                      face().ink);
   QStyleOptionViewItem flat = option;
   flat.state &= ~(QStyle::State_Selected | QStyle::State_HasFocus | QStyle::State_MouseOver);
   flat.rect.adjust(5, 0, -5, 0);

@@ -5,7 +5,8 @@
 
 namespace zt::desktop {
 
-/// A flat row: the chosen one on its own ground, some room at both ends of a cell, the current one marked at its left edge.
+/// A flat row: the chosen one on its own ground, some room at both ends of a cell, the current one marked at
+/// its left edge.
 class LedgerDelegate : public QStyledItemDelegate {
   Q_OBJECT
 public:

@@ -8,7 +8,8 @@
 
 namespace zt::desktop {
 
-void RibbonDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const {
+void RibbonDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
+                           const QModelIndex& index) const {
   LedgerDelegate::paint(painter, option, index);
   const double share = index.data(FolderModel::shareRole).toDouble();
   const QVariantList parts = index.data(FolderModel::partsRole).toList();
@@ -19,7 +20,8 @@ void RibbonDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option
   double x = ribbon.left();
   for (qsizetype i = 0; i < parts.size() && sum > 0; ++i) {
     const double width = ribbon.width() * parts[i].toDouble() / sum;
-    if (width >= 0.4) fillStratum(*painter, QRectF(x, ribbon.top(), width, ribbon.height()), static_cast<Stratum>(i));
+    if (width >= 0.4)
+      fillStratum(*painter, QRectF(x, ribbon.top(), width, ribbon.height()), static_cast<Stratum>(i));
     x += width;
   }
   painter->setPen(QPen(face().line, 0.8));

@@ -57,17 +57,25 @@ QVariant RowsModel::data(const QModelIndex& index, int role) const {
   if (!index.isValid() || index.row() >= rows_.size()) return {};
   const Row& row = rows_[index.row()];
   if (role == idRole) return row.id;
-  if (role == Qt::CheckStateRole && index.column() == 0 && row.checkable) return row.checked ? Qt::Checked : Qt::Unchecked;
+  if (role == Qt::CheckStateRole && index.column() == 0 && row.checkable)
+    return row.checked ? Qt::Checked : Qt::Unchecked;
   if (role == Qt::DecorationRole && index.column() == 0 && row.stratum >= 0) return textureBox(row.stratum);
   if (index.column() >= row.cells.size()) return {};
   const Cell& cell = row.cells[index.column()];
   switch (role) {
-    case Qt::DisplayRole: return cell.text;
-    case Qt::ToolTipRole: return cell.tip.isEmpty() ? cell.text : cell.tip;
-    case Qt::FontRole: return typeface(cell.strong ? Type::strong : Type::body);
-    case Qt::ForegroundRole: return cell.alarm ? face().red : cell.quiet ? face().secondInk : face().ink;
-    case Qt::TextAlignmentRole: return right_.contains(index.column()) ? QVariant(Qt::AlignRight | Qt::AlignVCenter) : QVariant(Qt::AlignLeft | Qt::AlignVCenter);
-    default: return {};
+    case Qt::DisplayRole:
+      return cell.text;
+    case Qt::ToolTipRole:
+      return cell.tip.isEmpty() ? cell.text : cell.tip;
+    case Qt::FontRole:
+      return typeface(cell.strong ? Type::strong : Type::body);
+    case Qt::ForegroundRole:
+      return cell.alarm ? face().red : cell.quiet ? face().secondInk : face().ink;
+    case Qt::TextAlignmentRole:
+      return right_.contains(index.column()) ? QVariant(Qt::AlignRight | Qt::AlignVCenter)
+                                             : QVariant(Qt::AlignLeft | Qt::AlignVCenter);
+    default:
+      return {};
   }
 }
 
@@ -82,14 +90,17 @@ bool RowsModel::setData(const QModelIndex& index, const QVariant& value, int rol
 
 Qt::ItemFlags RowsModel::flags(const QModelIndex& index) const {
   Qt::ItemFlags flags = QAbstractTableModel::flags(index);
-  if (index.isValid() && index.column() == 0 && rows_[index.row()].checkable) flags |= Qt::ItemIsUserCheckable;
+  if (index.isValid() && index.column() == 0 && rows_[index.row()].checkable)
+    flags |= Qt::ItemIsUserCheckable;
   return flags;
 }
 
 QVariant RowsModel::headerData(int section, Qt::Orientation orientation, int role) const {
   if (orientation != Qt::Horizontal) return {};
   if (role == Qt::DisplayRole) return heads_.value(section);
-  if (role == Qt::TextAlignmentRole) return right_.contains(section) ? QVariant(Qt::AlignRight | Qt::AlignVCenter) : QVariant(Qt::AlignLeft | Qt::AlignVCenter);
+  if (role == Qt::TextAlignmentRole)
+    return right_.contains(section) ? QVariant(Qt::AlignRight | Qt::AlignVCenter)
+                                    : QVariant(Qt::AlignLeft | Qt::AlignVCenter);
   return {};
 }
 

@@ -8,7 +8,8 @@
 
 namespace zt::desktop {
 
-Station::Station(Session& session, Prompter& prompter, QWidget* parent) : QWidget(parent), session_(session), prompter_(prompter) {}
+Station::Station(Session& session, Prompter& prompter, QWidget* parent)
+    : QWidget(parent), session_(session), prompter_(prompter) {}
 
 QLabel* titleLabel(const QString& text, QWidget* parent) {
   auto* label = new QLabel(text, parent);

@@ -12,7 +12,8 @@ class QTreeView;
 
 namespace zt::desktop {
 
-/// One of the six places of work. Shows the session's view and asks the session to act; keeps no job state of its own.
+/// One of the six places of work. Shows the session's view and asks the session to act; keeps no job state of
+/// its own.
 class Station : public QWidget {
   Q_OBJECT
 public:
@@ -38,7 +39,15 @@ protected:
 };
 
 /// Stations in the order of the work.
-enum StationIndex { benchStation, surveyStation, findsStation, planStation, reclaimStation, proofStation, stationCount };
+enum StationIndex {
+  benchStation,
+  surveyStation,
+  findsStation,
+  planStation,
+  reclaimStation,
+  proofStation,
+  stationCount
+};
 
 /// Pieces that every station is made of.
 QLabel* titleLabel(const QString& text, QWidget* parent);

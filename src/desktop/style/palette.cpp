@@ -11,7 +11,9 @@ namespace {
 const Face* current = &Face::light();
 }
 
-Stratum stratumOf(Standing standing) { return static_cast<Stratum>(standing); }
+Stratum stratumOf(Standing standing) {
+  return static_cast<Stratum>(standing);
+}
 
 const Face& Face::light() {
   static const Face face{false,
@@ -44,22 +46,40 @@ const Face& Face::slate() {
 QColor Face::tone(Stratum stratum) const {
   QColor tone;
   switch (stratum) {
-    case Stratum::bedrock: tone = QColor(0x4B5158); break;
-    case Stratum::kept: tone = QColor(0x74837F); break;
-    case Stratum::unjudged: tone = QColor(0xC4BBA8); break;
-    case Stratum::ownersCall: tone = QColor(0xC89A58); break;
-    case Stratum::rebuilds: tone = QColor(0x8CA277); break;
-    case Stratum::spent: tone = QColor(0xD6A48B); break;
-    case Stratum::notInFiles: tone = QColor(0x8E8AA0); break;
+    case Stratum::bedrock:
+      tone = QColor(0x4B5158);
+      break;
+    case Stratum::kept:
+      tone = QColor(0x74837F);
+      break;
+    case Stratum::unjudged:
+      tone = QColor(0xC4BBA8);
+      break;
+    case Stratum::ownersCall:
+      tone = QColor(0xC89A58);
+      break;
+    case Stratum::rebuilds:
+      tone = QColor(0x8CA277);
+      break;
+    case Stratum::spent:
+      tone = QColor(0xD6A48B);
+      break;
+    case Stratum::notInFiles:
+      tone = QColor(0x8E8AA0);
+      break;
     case Stratum::free:
-    case Stratum::planned: return free;
-    case Stratum::unknown: return panel;
+    case Stratum::planned:
+      return free;
+    case Stratum::unknown:
+      return panel;
   }
   if (!dark) return tone;
   return stratum == Stratum::bedrock ? QColor(0x171A1D) : tone.darker(135);
 }
 
-const Face& face() { return *current; }
+const Face& face() {
+  return *current;
+}
 
 void setFace(QApplication& app, bool dark) {
   current = dark ? &Face::slate() : &Face::light();
@@ -68,7 +88,8 @@ void setFace(QApplication& app, bool dark) {
   for (const auto role : {QPalette::Window, QPalette::Base, QPalette::ToolTipBase}) p.setColor(role, f.paper);
   p.setColor(QPalette::AlternateBase, f.panel);
   p.setColor(QPalette::Button, f.panel);
-  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText}) p.setColor(role, f.ink);
+  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText})
+    p.setColor(role, f.ink);
   p.setColor(QPalette::PlaceholderText, f.secondInk);
   p.setColor(QPalette::Highlight, f.picked);
   p.setColor(QPalette::HighlightedText, f.ink);
@@ -80,13 +101,15 @@ void setFace(QApplication& app, bool dark) {
   app.setPalette(p);
   // Platform themes give some widgets fonts of their own; ours is one for all.
   app.setFont(typeface(Type::body));
-  for (const char* type : {"QPushButton", "QHeaderView", "QMenuBar", "QMenu", "QLineEdit", "QAbstractItemView", "QLabel", "QCheckBox", "QListWidget"})
+  for (const char* type : {"QPushButton", "QHeaderView", "QMenuBar", "QMenu", "QLineEdit",
+                           "QAbstractItemView", "QLabel", "QCheckBox", "QListWidget"})
     QApplication::setFont(typeface(std::string_view(type) == "QHeaderView" ? Type::small : Type::body), type);
   const auto name = [](const QColor& c) { return c.name(); };
   app.setStyleSheet(
       QStringLiteral(
           "QMainWindow,QDialog{background:%1}"
-          "QMenuBar{background:%2;color:%3} QMenuBar::item:selected,QMenu::item:selected{background:%5;color:%3}"
+          "QMenuBar{background:%2;color:%3} "
+          "QMenuBar::item:selected,QMenu::item:selected{background:%5;color:%3}"
           "QMenu{background:%2;color:%3;border:1px solid %4}"
           "QPushButton{background:%2;color:%3;border:1px solid %4;padding:6px 14px;border-radius:0}"
           "QPushButton:hover{border-color:%3} QPushButton:focus{border:2px solid %3;padding:5px 13px}"
@@ -94,24 +117,32 @@ void setFace(QApplication& app, bool dark) {
           "QPushButton[main=\"true\"]{background:%3;color:%1;font-weight:bold;border:1px solid %3}"
           "QPushButton[main=\"true\"]:focus{border:2px solid %6}"
           "QPushButton[main=\"true\"]:disabled{background:%4;color:%7;border-color:%4}"
-          "QPushButton[link=\"true\"]{background:transparent;border:0;border-bottom:1px solid %4;padding:2px 0;text-align:left}"
+          "QPushButton[link=\"true\"]{background:transparent;border:0;border-bottom:1px solid %4;padding:2px "
+          "0;text-align:left}"
           "QPushButton[link=\"true\"]:checked{border-bottom:3px solid %3}"
           "QPushButton[link=\"true\"]:focus,QPushButton[link=\"true\"]:hover{border-bottom:2px solid %3}"
           "QLineEdit{background:%8;color:%3;border:0;border-bottom:1px solid %4;padding:4px}"
           "QLineEdit:focus{border-bottom:2px solid %3}"
-          "QTreeView,QTableView,QListView{background:transparent;color:%3;border:0;outline:0;selection-background-color:%5;"
+          "QTreeView,QTableView,QListView{background:transparent;color:%3;border:0;outline:0;selection-"
+          "background-color:%5;"
           "selection-color:%3}"
-          "QTreeView::indicator,QCheckBox::indicator{width:13px;height:13px;border:1px solid %3;background:%8}"
+          "QTreeView::indicator,QCheckBox::indicator{width:13px;height:13px;border:1px solid "
+          "%3;background:%8}"
           "QTreeView::indicator:checked,QCheckBox::indicator:checked{image:url(:/icons/tick-%9.svg)}"
           "QCheckBox:focus{border:1px dotted %3}"
           "QTreeView:focus,QListView:focus{border-left:2px solid %3}"
-          "QHeaderView{background:transparent;border:0} QHeaderView::section{background:transparent;color:%7;border:0;"
+          "QHeaderView{background:transparent;border:0} "
+          "QHeaderView::section{background:transparent;color:%7;border:0;"
           "border-bottom:1px solid %4;padding:3px 6px;font-weight:normal}"
-          "QScrollBar:vertical{background:transparent;width:10px} QScrollBar::handle:vertical{background:%4;min-height:24px}"
-          "QScrollBar::add-line,QScrollBar::sub-line{height:0;width:0} QScrollBar:horizontal{background:transparent;height:10px}"
+          "QScrollBar:vertical{background:transparent;width:10px} "
+          "QScrollBar::handle:vertical{background:%4;min-height:24px}"
+          "QScrollBar::add-line,QScrollBar::sub-line{height:0;width:0} "
+          "QScrollBar:horizontal{background:transparent;height:10px}"
           "QScrollBar::handle:horizontal{background:%4;min-width:24px}"
-          "QToolTip{background:%2;color:%3;border:1px solid %4} QCheckBox{spacing:8px} QSplitter::handle{background:%4}")
-          .arg(name(f.paper), name(f.panel), name(f.ink), name(f.rule), name(f.picked), name(f.red), name(f.secondInk), name(f.free), f.dark ? QStringLiteral("dark") : QStringLiteral("light")));
+          "QToolTip{background:%2;color:%3;border:1px solid %4} QCheckBox{spacing:8px} "
+          "QSplitter::handle{background:%4}")
+          .arg(name(f.paper), name(f.panel), name(f.ink), name(f.rule), name(f.picked), name(f.red),
+               name(f.secondInk), name(f.free), f.dark ? QStringLiteral("dark") : QStringLiteral("light")));
 }
 
 namespace {
@@ -124,7 +155,8 @@ void slanted(QPainter& p, const QRectF& r, double gap, bool back) {
 void strokes(QPainter& p, const QRectF& r, QPointF stroke, double dx, double dy) {
   int row = 0;
   for (double y = r.top() + 3; y < r.bottom(); y += dy, ++row)
-    for (double x = r.left() + 3 + (row % 2) * dx / 2; x < r.right(); x += dx) p.drawLine(QPointF(x, y), QPointF(x, y) + stroke);
+    for (double x = r.left() + 3 + (row % 2) * dx / 2; x < r.right(); x += dx)
+      p.drawLine(QPointF(x, y), QPointF(x, y) + stroke);
 }
 
 }  // namespace
@@ -134,7 +166,8 @@ void fillStratum(QPainter& painter, const QRectF& rect, Stratum stratum) {
   painter.save();
   painter.setClipRect(rect, Qt::IntersectClip);
   painter.fillRect(rect, f.tone(stratum));
-  QColor mark = f.dark && stratum != Stratum::bedrock ? f.tone(stratum).darker(170) : f.tone(stratum).darker(128);
+  QColor mark =
+      f.dark && stratum != Stratum::bedrock ? f.tone(stratum).darker(170) : f.tone(stratum).darker(128);
   if (stratum == Stratum::bedrock) mark = f.tone(stratum).lighter(f.dark ? 260 : 135);
   if (stratum == Stratum::kept) mark = f.tone(stratum).lighter(135);
   if (stratum == Stratum::planned) mark = f.red;
@@ -142,18 +175,36 @@ void fillStratum(QPainter& painter, const QRectF& rect, Stratum stratum) {
   painter.setPen(QPen(mark, 1));
   painter.setRenderHint(QPainter::Antialiasing, true);
   switch (stratum) {
-    case Stratum::bedrock: slanted(painter, rect, 9, false), slanted(painter, rect, 9, true); break;
-    case Stratum::kept:
-      for (double y = rect.top() + 4; y < rect.bottom(); y += 5) painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y));
+    case Stratum::bedrock:
+      slanted(painter, rect, 9, false), slanted(painter, rect, 9, true);
       break;
-    case Stratum::unjudged: strokes(painter, rect, QPointF(1, 0), 6, 5); break;
-    case Stratum::ownersCall: slanted(painter, rect, 8, false); break;
-    case Stratum::rebuilds: strokes(painter, rect, QPointF(0, 4), 6, 7); break;
-    case Stratum::spent: strokes(painter, rect, QPointF(5, 0), 10, 5); break;
-    case Stratum::notInFiles: slanted(painter, rect, 5, false), slanted(painter, rect, 5, true); break;
-    case Stratum::planned: slanted(painter, rect, 5, false); break;
-    case Stratum::unknown: slanted(painter, rect, 14, true); break;
-    case Stratum::free: break;
+    case Stratum::kept:
+      for (double y = rect.top() + 4; y < rect.bottom(); y += 5)
+        painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y));
+      break;
+    case Stratum::unjudged:
+      strokes(painter, rect, QPointF(1, 0), 6, 5);
+      break;
+    case Stratum::ownersCall:
+      slanted(painter, rect, 8, false);
+      break;
+    case Stratum::rebuilds:
+      strokes(painter, rect, QPointF(0, 4), 6, 7);
+      break;
+    case Stratum::spent:
+      strokes(painter, rect, QPointF(5, 0), 10, 5);
+      break;
+    case Stratum::notInFiles:
+      slanted(painter, rect, 5, false), slanted(painter, rect, 5, true);
+      break;
+    case Stratum::planned:
+      slanted(painter, rect, 5, false);
+      break;
+    case Stratum::unknown:
+      slanted(painter, rect, 14, true);
+      break;
+    case Stratum::free:
+      break;
   }
   painter.restore();
 }
@@ -162,11 +213,21 @@ QFont typeface(Type type) {
   QFont f(QStringLiteral("Lato"));
   f.setStyleHint(QFont::SansSerif);
   switch (type) {
-    case Type::small: f.setPixelSize(12); break;
-    case Type::body: f.setPixelSize(14); break;
-    case Type::strong: f.setPixelSize(15), f.setWeight(QFont::Bold); break;
-    case Type::title: f.setPixelSize(17), f.setWeight(QFont::Bold); break;
-    case Type::figure: f.setPixelSize(22), f.setWeight(QFont::Bold); break;
+    case Type::small:
+      f.setPixelSize(12);
+      break;
+    case Type::body:
+      f.setPixelSize(14);
+      break;
+    case Type::strong:
+      f.setPixelSize(15), f.setWeight(QFont::Bold);
+      break;
+    case Type::title:
+      f.setPixelSize(17), f.setWeight(QFont::Bold);
+      break;
+    case Type::figure:
+      f.setPixelSize(22), f.setWeight(QFont::Bold);
+      break;
   }
   return f;
 }

@@ -14,13 +14,25 @@ class QRectF;
 
 namespace zt::desktop {
 
-/// What a block of a drive picture shows: a standing, free space, what no file explains, what is not accounted for yet, or what is
-/// planned to go.
-enum class Stratum { bedrock, kept, unjudged, ownersCall, rebuilds, spent, notInFiles, free, unknown, planned };
+/// What a block of a drive picture shows: a standing, free space, what no file explains, what is not
+/// accounted for yet, or what is planned to go.
+enum class Stratum {
+  bedrock,
+  kept,
+  unjudged,
+  ownersCall,
+  rebuilds,
+  spent,
+  notInFiles,
+  free,
+  unknown,
+  planned
+};
 
 Stratum stratumOf(Standing standing);
 
-/// The colours of one face. Mineral tones for strata; red only for targets, shortfalls and what cannot be undone.
+/// The colours of one face. Mineral tones for strata; red only for targets, shortfalls and what cannot be
+/// undone.
 struct Face {
   bool dark = false;
   QColor paper, panel, rule, ink, secondInk, red, free, picked, line;

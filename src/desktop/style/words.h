@@ -10,14 +10,14 @@ namespace zt::desktop {
 /// All sentences of the desktop go through here or through tr(). GUI thread.
 class Words {
 public:
-  static QString bytes(Bytes amount);                ///< in the chosen base
+  static QString bytes(Bytes amount);  ///< in the chosen base
   static QString signedBytes(SignedBytes amount);
-  static QString exact(Bytes amount);                ///< "9,600,000,000 B" by the locale
+  static QString exact(Bytes amount);  ///< "9,600,000,000 B" by the locale
   static void setBase(UnitBase base);
   static UnitBase base();
-  static QString baseNote();                         ///< "1 GB = 10⁹ B"
+  static QString baseNote();  ///< "1 GB = 10⁹ B"
 
-  static QString path(std::string_view bytes);       ///< escaped for showing
+  static QString path(std::string_view bytes);  ///< escaped for showing
   static QString standing(Standing s);
   static QString standingMeaning(Standing s);
   static QString regret(Regret r);
@@ -25,7 +25,7 @@ public:
   static QString kind(DriveKind k);
   static QString urgency(Urgency u);
   static QString ageBand(AgeBand b);
-  static QString sinceModified(AgeBand b);           ///< "for one to three years"
+  static QString sinceModified(AgeBand b);  ///< "for one to three years"
   static QString findKind(FindKind k);
   static QString action(StepAction a, FindKind k);
   static QString when(GainTime t);
@@ -39,15 +39,15 @@ public:
   static QString targetName(const Target& t);
   static QString targetReason(const Target& t);
   static QString driveName(const Drive& d);
-  static QString driveLine(const Drive& d);          ///< "system · solid-state · 256.1 GB"
-  static QString age(TimeNs then, TimeNs now);       ///< "3 years", "today"
+  static QString driveLine(const Drive& d);     ///< "system · solid-state · 256.1 GB"
+  static QString age(TimeNs then, TimeNs now);  ///< "3 years", "today"
   static QString clockTime(TimeNs t);
   static QString date(TimeNs t);
   static QString owner(std::uint32_t uid);
-  static QString things(std::uint64_t count);        ///< "1 thing", "8 things"
+  static QString things(std::uint64_t count);  ///< "1 thing", "8 things"
 
   static QString findTitle(const Find& f);
-  static QString findNote(const Find& f);            ///< the second line in the list
+  static QString findNote(const Find& f);  ///< the second line in the list
 };
 
 /// One fact of the evidence panel.
@@ -55,7 +55,8 @@ struct Fact {
   QString label;
   QString text;
 };
-/// What is known of a find: why it is here, where, who, what is lost, how it comes back, links, touched, undo.
+/// What is known of a find: why it is here, where, who, what is lost, how it comes back, links, touched,
+/// undo.
 QList<Fact> evidence(const Find& find, const FindContext& context);
 
 /// What a word of ours means; empty for words that are not ours.

@@ -41,7 +41,8 @@ TEST(ParseAmount, ReadsWhatPeopleWrite) {
 }
 
 TEST(ParseAmount, RefusesTheRest) {
-  for (const char* text : {"", " ", "x", "-3GB", "+3GB", "120%", "0", "0GB", "GB", "3 GB x", "1e9", "9999999PB", "nan", "inf", "3,5GB", "٣GB"})
+  for (const char* text : {"", " ", "x", "-3GB", "+3GB", "120%", "0", "0GB", "GB", "3 GB x", "1e9",
+                           "9999999PB", "nan", "inf", "3,5GB", "٣GB"})
     EXPECT_FALSE(parseAmount(text, 1'000'000'000)) << text;
 }
 

@@ -20,7 +20,7 @@ TEST(EscapePath, ShowsWhatCouldDeceive) {
   EXPECT_EQ(escapePath("\xE9t\xE9"), "\\xe9t\\xe9");
   EXPECT_EQ(escapePath("\u202Efdp"), "\\xe2\\x80\\xaefdp");
   EXPECT_EQ(escapePath("back\\slash"), "back\\x5cslash");
-  EXPECT_EQ(escapePath("\xC0\xAF"), "\\xc0\\xaf");          // overlong
+  EXPECT_EQ(escapePath("\xC0\xAF"), "\\xc0\\xaf");           // overlong
   EXPECT_EQ(escapePath("\xED\xA0\x80"), "\\xed\\xa0\\x80");  // surrogate
 }
 

@@ -14,7 +14,8 @@ const Anchor data{"", false};
 
 TEST(Catalogue, LocksTheSystem) {
   const auto& c = Catalogue::builtIn();
-  for (const char* path : {"usr", "usr/bin/tool", "etc/passwd", "boot/vmlinuz", "lib64/x", "var/lib/dpkg/status", "swapfile", "home"})
+  for (const char* path : {"usr", "usr/bin/tool", "etc/passwd", "boot/vmlinuz", "lib64/x",
+                           "var/lib/dpkg/status", "swapfile", "home"})
     EXPECT_EQ(c.standing(system, path), Standing::bedrock) << path;
 }
 
@@ -53,16 +54,19 @@ TEST(Catalogue, SeesAMeasuredFolderInItsPlace) {
 
 TEST(Catalogue, GivesEveryNodeTheStandingOfItsPath) {
   MemoryFileSystem files;
-  for (const char* f : {"usr/bin/a", "home/w/.cache/t/x", "home/w/doc", "odd/thing", "var/log/m"}) files.add(f, "x");
+  for (const char* f : {"usr/bin/a", "home/w/.cache/t/x", "home/w/doc", "odd/thing", "var/log/m"})
+    files.add(f, "x");
   const auto survey = surveyOf(files, "/");
   const auto& c = Catalogue::builtIn();
   const auto all = c.standings(survey->tree, system);
-  for (NodeId id = 1; id < survey->tree.size(); ++id) EXPECT_EQ(all[id], c.standing(system, survey->tree.path(id))) << survey->tree.path(id);
+  for (NodeId id = 1; id < survey->tree.size(); ++id)
+    EXPECT_EQ(all[id], c.standing(system, survey->tree.path(id))) << survey->tree.path(id);
 }
 
 TEST(Catalogue, RefusesBadText) {
-  for (const char* text : {"", "x", "[[place]]\nid='a'", "[[place]]\nid='a'\npath='..'\nstanding='spent'", "[[place]]\nid='a'\npath='b'\nstanding='x'",
-                           "[[place]]\npath='b'\nstanding='spent'", "place = 3"})
+  for (const char* text :
+       {"", "x", "[[place]]\nid='a'", "[[place]]\nid='a'\npath='..'\nstanding='spent'",
+        "[[place]]\nid='a'\npath='b'\nstanding='x'", "[[place]]\npath='b'\nstanding='spent'", "place = 3"})
     EXPECT_EQ(Catalogue::parse(text).error().code, Errc::badInput) << text;
 }
 

@@ -11,7 +11,8 @@
 namespace zt::test {
 namespace {
 
-Mount mount(const std::string& source, const std::string& target, std::uint64_t device, const std::string& root = "/") {
+Mount mount(const std::string& source, const std::string& target, std::uint64_t device,
+            const std::string& root = "/") {
   Mount m;
   m.id = device;
   m.device = device;
@@ -33,8 +34,8 @@ struct Machine {
 TEST(ListDrives, TakesBindMountsAndSubvolumesAsOneAndLeavesPseudoOut) {
   Machine m;
   for (const char* f : {"mnt/data/", "mnt/bound/", "proc/"}) m.files.add(f);
-  m.mounts.table = {mount("/dev/sda1", "/", 1), mount("/dev/sdb1", "/mnt/bound", 2, "/sub"), mount("/dev/sdb1", "/mnt/data", 2),
-                    mount("proc", "/proc", 3)};
+  m.mounts.table = {mount("/dev/sda1", "/", 1), mount("/dev/sdb1", "/mnt/bound", 2, "/sub"),
+                    mount("/dev/sdb1", "/mnt/data", 2), mount("proc", "/proc", 3)};
   m.mounts.table[3].pseudo = true;
   const auto drives = listDrives(m.system);
   ASSERT_TRUE(drives);
@@ -49,8 +50,8 @@ TEST(ListDrives, KnowsRoleKindAndSystem) {
   m.files.add("mnt/win/Windows/System32/");
   m.files.add("boot/efi/");
   m.files.add("mnt/stick/");
-  m.mounts.table = {mount("/dev/sda2", "/mnt/pc", 1), mount("/dev/sdb1", "/mnt/win", 2), mount("/dev/sda1", "/boot/efi", 3),
-                    mount("/dev/sdc1", "/mnt/stick", 4)};
+  m.mounts.table = {mount("/dev/sda2", "/mnt/pc", 1), mount("/dev/sdb1", "/mnt/win", 2),
+                    mount("/dev/sda1", "/boot/efi", 3), mount("/dev/sdc1", "/mnt/stick", 4)};
   m.mounts.known["/dev/sda2"].known = true;
   m.mounts.known["/dev/sdb1"] = {"OLD PC", "1234", "", true, true, false};
   m.mounts.known["/dev/sdc1"] = {"CARD", "", "", true, false, true};
@@ -94,7 +95,8 @@ TEST(UrgencyOf, SpeaksUpInTimeButNotForDrivesFullByDesign) {
   EXPECT_EQ(urgencyOf(d, {}), Urgency::fullByDesign);
 }
 
-constexpr const char* manifest = R"({"format":"zip-tally-stand-in","version":1,"id":"t","name":"test","role":"system","kind":"solid-state",
+constexpr const char* manifest =
+    R"({"format":"zip-tally-stand-in","version":1,"id":"t","name":"test","role":"system","kind":"solid-state",
  "fs_type":"ext4","capacity_bytes":1000000000,"overhead_bytes":1000,"reserved_bytes":500,
  "holes":[{"path":"image","occupied_bytes":4096}],"open_files":[{"path":"busy","holder":"editor"}],
  "targets":[{"label":"upgrade","amount":"20%"}]})";
@@ -123,10 +125,14 @@ TEST(StandIn, RefusesManifestsThatAreNone) {
   EXPECT_EQ(parseStandIn("").error().code, Errc::notOurs);
   EXPECT_EQ(parseStandIn("[]").error().code, Errc::notOurs);
   EXPECT_EQ(parseStandIn(R"({"format":"zip-tally-stand-in","version":2})").error().code, Errc::tooNew);
-  EXPECT_EQ(parseStandIn(R"({"format":"zip-tally-stand-in","version":1,"id":"x","capacity_bytes":-4})").error().code, Errc::badInput);
+  EXPECT_EQ(parseStandIn(R"({"format":"zip-tally-stand-in","version":1,"id":"x","capacity_bytes":-4})")
+                .error()
+                .code,
+            Errc::badInput);
   const std::string good = manifest;
   ASSERT_TRUE(parseStandIn(good));
-  for (std::size_t size = 0; size < good.size(); ++size) EXPECT_FALSE(parseStandIn(good.substr(0, size))) << size;
+  for (std::size_t size = 0; size < good.size(); ++size)
+    EXPECT_FALSE(parseStandIn(good.substr(0, size))) << size;
 }
 
 TEST(StandIn, IsNeverObeyedUnasked) {

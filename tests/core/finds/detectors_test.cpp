@@ -13,7 +13,8 @@ constexpr TimeNs now = 2'000'000'000 * nsPerSecond;
 void addAged(MemoryFileSystem& files, const std::string& path, std::size_t size, double days) {
   const auto time = now - static_cast<TimeNs>(days * 86400) * nsPerSecond;
   files.add(path, std::string(size, 'x'))->stat.modified = time;
-  for (std::string_view up = parentPath(path); !up.empty(); up = parentPath(up)) files.add(std::string(up) + "/")->stat.modified = time;
+  for (std::string_view up = parentPath(path); !up.empty(); up = parentPath(up))
+    files.add(std::string(up) + "/")->stat.modified = time;
 }
 
 TEST(Large, FindsBigFilesAnywhereAndLocksBedrock) {
@@ -25,7 +26,8 @@ TEST(Large, FindsBigFilesAnywhereAndLocksBedrock) {
   ASSERT_NE(m.find(FindKind::large, "home/w/film.mp4"), nullptr);
   ASSERT_NE(m.find(FindKind::large, "usr/lib/big.so"), nullptr);
   EXPECT_EQ(m.find(FindKind::large, "usr/lib/big.so")->standing, Standing::bedrock);
-  EXPECT_EQ(lineFor(*m.find(FindKind::large, "usr/lib/big.so"), StepAction::discard).error().code, Errc::bedrock);
+  EXPECT_EQ(lineFor(*m.find(FindKind::large, "usr/lib/big.so"), StepAction::discard).error().code,
+            Errc::bedrock);
   EXPECT_EQ(m.find(FindKind::large, "home/w/small"), nullptr);
 }
 
@@ -63,7 +65,8 @@ TEST(Trash, ReadsWhereThingsCameFromAndTakesTheInfoAlong) {
   MemoryFileSystem files;
   const std::string trash = "home/w/.local/share/Trash";
   files.add(trash + "/files/open day.mp4", std::string(9000, 'x'));
-  files.add(trash + "/info/open day.mp4.trashinfo", "[Trash Info]\nPath=/home/w/open%20day.mp4\nDeletionDate=2026-04-12T10:15:00\n");
+  files.add(trash + "/info/open day.mp4.trashinfo",
+            "[Trash Info]\nPath=/home/w/open%20day.mp4\nDeletionDate=2026-04-12T10:15:00\n");
   files.add("home/v/Trash/notes.txt", "no trash");
   const Measured m(files, "/", true, now);
   const Find* f = m.find(FindKind::trash, trash);
@@ -72,13 +75,15 @@ TEST(Trash, ReadsWhereThingsCameFromAndTakesTheInfoAlong) {
   EXPECT_EQ(f->items[0].origin, "/home/w/open day.mp4");
   EXPECT_EQ(f->items[0].deleted, "2026-04-12T10:15:00");
   EXPECT_EQ(m.find(FindKind::trash, "home/v/Trash"), nullptr);
-  EXPECT_EQ(m.find(FindKind::large, trash + "/files/open day.mp4"), nullptr) << "what is in the trash belongs to the trash";
+  EXPECT_EQ(m.find(FindKind::large, trash + "/files/open day.mp4"), nullptr)
+      << "what is in the trash belongs to the trash";
 }
 
 TEST(TrashInfo, ReadsHostileText) {
   EXPECT_EQ(parseTrashInfo("[Trash Info]\nPath=a%0Ab%ff\n")->path, "a\nb\xFF");
   EXPECT_EQ(parseTrashInfo("[Trash Info]\nPath=x\nDeletionDate=yesterday\n")->deleted, "");
-  for (const char* text : {"", "Path=x", "[Other]\nPath=x", "[Trash Info]\nPath=", "[Trash Info]\nPath=a%00b", "[Trash Info]\n"})
+  for (const char* text :
+       {"", "Path=x", "[Other]\nPath=x", "[Trash Info]\nPath=", "[Trash Info]\nPath=a%00b", "[Trash Info]\n"})
     EXPECT_FALSE(parseTrashInfo(text)) << text;
 }
 

@@ -47,7 +47,8 @@ TEST(JobFile, KeepsTheLastWordOnEveryItem) {
 
 TEST(JobFile, RefusesWhatIsNotOurs) {
   TempFolder t;
-  t.file("text.ztjob", std::string("just some text that is long enough to have a header, if it were a database at all, which it is not"));
+  t.file("text.ztjob", std::string("just some text that is long enough to have a header, if it were a "
+                                   "database at all, which it is not"));
   t.file("empty.ztjob", std::string());
   EXPECT_EQ(JobFile::open(t / "text.ztjob").error().code, Errc::notOurs);
   EXPECT_EQ(JobFile::open(t / "empty.ztjob").error().code, Errc::notOurs);

@@ -96,7 +96,8 @@ TYPED_TEST(FileSystemContract, OpensOnlyBeneathTheRoot) {
   auto& files = this->world.files();
   EXPECT_TRUE(files.openBeneath(*this->root, ""));
   EXPECT_TRUE(files.openBeneath(*this->root, "a/b"));
-  for (const char* path : {"..", "a/..", "a/../a", "/a", "/"}) EXPECT_EQ(files.openBeneath(*this->root, path).error().code, Errc::outsideRoot) << path;
+  for (const char* path : {"..", "a/..", "a/../a", "/a", "/"})
+    EXPECT_EQ(files.openBeneath(*this->root, path).error().code, Errc::outsideRoot) << path;
   EXPECT_EQ(files.openBeneath(*this->root, "a/none").error().code, Errc::notThere);
   EXPECT_EQ(files.openBeneath(*this->root, "a/file").error().code, Errc::notAFolder);
 }
@@ -104,7 +105,8 @@ TYPED_TEST(FileSystemContract, OpensOnlyBeneathTheRoot) {
 TYPED_TEST(FileSystemContract, RefusesNamesThatAreNoSingleParts) {
   auto& files = this->world.files();
   const auto at = this->open("a");
-  for (const std::string& name : {std::string(".."), std::string("."), std::string("b/deep"), std::string("x\0y", 3)}) {
+  for (const std::string& name :
+       {std::string(".."), std::string("."), std::string("b/deep"), std::string("x\0y", 3)}) {
     EXPECT_EQ(files.openFolder(*at, name).error().code, Errc::outsideRoot) << name;
     EXPECT_EQ(files.unlink(*at, name).error().code, Errc::outsideRoot) << name;
     EXPECT_EQ(files.rename(*at, "file", *at, name).error().code, Errc::outsideRoot) << name;

@@ -15,7 +15,8 @@ namespace zt::test {
 namespace {
 
 Bytes sumOf(const std::vector<Bytes>& amounts, const std::vector<std::size_t>& picked) {
-  return std::accumulate(picked.begin(), picked.end(), Bytes{0}, [&](Bytes b, std::size_t i) { return b + amounts[i]; });
+  return std::accumulate(picked.begin(), picked.end(), Bytes{0},
+                         [&](Bytes b, std::size_t i) { return b + amounts[i]; });
 }
 
 TEST(CoverTightly, MatchesTryingAllSubsets) {
@@ -50,12 +51,12 @@ TEST(CoverTightly, ComesCloseOnManyAmounts) {
 }
 
 MemoryFileSystem& homeWith(MemoryFileSystem& files) {
-  files.add("var/cache/apt/archives/p.deb", std::string(40'000, 'x'));   // spent, time or bandwidth
-  files.add("home/w/.cache/blob", std::string(60'000, 'x'));             // rebuilds
-  files.add("home/w/film.mp4", std::string(200'000, 'x'));               // owner's call
+  files.add("var/cache/apt/archives/p.deb", std::string(40'000, 'x'));  // spent, time or bandwidth
+  files.add("home/w/.cache/blob", std::string(60'000, 'x'));            // rebuilds
+  files.add("home/w/film.mp4", std::string(200'000, 'x'));              // owner's call
   files.add("home/w/photo.tif", std::string(80'000, 'x'));
-  files.add("odd/image.raw", std::string(900'000, 'x'));                 // unjudged
-  files.add("usr/lib/huge.so", std::string(900'000, 'x'));               // bedrock
+  files.add("odd/image.raw", std::string(900'000, 'x'));    // unjudged
+  files.add("usr/lib/huge.so", std::string(900'000, 'x'));  // bedrock
   return files;
 }
 
@@ -105,7 +106,8 @@ TEST(Propose, KeepsWhatIsToBeKept) {
 TEST(Propose, NeverCountsOneByteTwice) {
   MemoryFileSystem files;
   for (int i = 0; i < 20; ++i) {
-    const auto node = files.add("srv/old/f" + std::to_string(i), std::string(10'000 + static_cast<std::size_t>(i) * 500, 'x'));
+    const auto node = files.add("srv/old/f" + std::to_string(i),
+                                std::string(10'000 + static_cast<std::size_t>(i) * 500, 'x'));
     node->stat.modified = 0;
   }
   files.add("srv/old/")->stat.modified = 0;
@@ -148,7 +150,8 @@ TEST(PlanJson, RoundTripsAndRefusesHostileText) {
   EXPECT_EQ(back->lines[0].items[0].path, "d/odd\xFF\nname");
   EXPECT_EQ(back->lines[0].items[0].identity, plan.lines[0].items[0].identity);
   EXPECT_EQ(back->lines[0].action, StepAction::hold);
-  for (std::size_t size = 0; size < text.size(); ++size) EXPECT_FALSE(planFromJson(nlohmann::json::parse(text.substr(0, size), nullptr, false)));
+  for (std::size_t size = 0; size < text.size(); ++size)
+    EXPECT_FALSE(planFromJson(nlohmann::json::parse(text.substr(0, size), nullptr, false)));
   auto newer = nlohmann::json::parse(text);
   newer["version"] = 2u;
   EXPECT_EQ(planFromJson(newer).error().code, Errc::tooNew);

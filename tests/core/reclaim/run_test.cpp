@@ -15,7 +15,9 @@ struct Work {
   explicit Work(FileSystem* through = nullptr) : fs(through != nullptr ? *through : files) {}
 
   void measure() { m = std::make_unique<Measured>(fs); }
-  void plan(const PathBytes& path, StepAction action = StepAction::discard) { steps.lines.push_back(m->line(path, action)); }
+  void plan(const PathBytes& path, StepAction action = StepAction::discard) {
+    steps.lines.push_back(m->line(path, action));
+  }
   Result<RunReport> run(std::stop_token stop = {}) {
     Runner runner(m->guarded(open), journal, 1);
     return runner.carryOut(steps, consentFor(steps).token, stop, {});
@@ -133,7 +135,8 @@ TEST(Run, RefusesWhatIsOpenAndSaysWhoHoldsIt) {
   furnish(w.files);
   w.measure();
   w.plan("d");
-  w.open.files.push_back({77, "editor", 0, w.m->survey->tree.inode(*w.m->survey->tree.find("d/sub/b")), false, 0});
+  w.open.files.push_back(
+      {77, "editor", 0, w.m->survey->tree.inode(*w.m->survey->tree.find("d/sub/b")), false, 0});
   const auto report = w.run();
   EXPECT_EQ(report->lines[0].problems[0].problem, Errc::inUse);
   EXPECT_NE(report->lines[0].problems[0].detail.find("editor"), std::string::npos);
@@ -220,7 +223,8 @@ TEST(Run, LetsBothNamesOfAnInodeGo) {
   EXPECT_GT(report->lines[1].freed, 0u);
 }
 
-/// Every single call on the file system fails once, in turn: afterwards every item is whole in exactly one known place.
+/// Every single call on the file system fails once, in turn: afterwards every item is whole in exactly one
+/// known place.
 TEST(Run, LosesNothingWhateverCallFails) {
   for (std::size_t number = 1;; ++number) {
     Work w;
@@ -245,7 +249,8 @@ TEST(Run, LosesNothingWhateverCallFails) {
     const bool discarded = w.journal.in(ItemState::gone).size() == 1;
     // A removal that failed midway is held with what is left of it; otherwise the folder is whole.
     bool begun = false;
-    for (const auto& r : w.journal.history) begun = begun || (r.path == "d" && r.state == ItemState::discarding);
+    for (const auto& r : w.journal.history)
+      begun = begun || (r.path == "d" && r.state == ItemState::discarding);
     if (!begun) {
       ASSERT_EQ(places("d", "/a") + places("d", "/sub/b"), 2) << number;
     }
@@ -267,14 +272,16 @@ TEST(Prove, NamesEveryDifference) {
   const auto report = w.run();
   ProvedRun run{freeBefore, report->lines, {}, w.steps};
   for (const auto& [key, r] : w.journal.last) run.records.push_back(r);
-  const auto proof = prove(w.m->guarded(w.open), std::span(&run, 1), {{TargetOrigin::task, "t", "", freeBefore + 1, true}}, 5);
+  const auto proof = prove(w.m->guarded(w.open), std::span(&run, 1),
+                           {{TargetOrigin::task, "t", "", freeBefore + 1, true}}, 5);
   ASSERT_TRUE(proof);
   EXPECT_EQ(proof->lines[0].actual, proof->lines[0].promised);
   EXPECT_TRUE(proof->lines[0].reasons.empty());
   ASSERT_EQ(proof->lines[1].reasons.size(), 1u);
   EXPECT_EQ(proof->lines[1].reasons[0].kind, ProofReason::Kind::held);
   EXPECT_TRUE(proof->targets[0].met);
-  EXPECT_EQ(proof->freeAfter - proof->freeBefore, proof->actual - 8192) << "the two hold folders occupy a block each";
+  EXPECT_EQ(proof->freeAfter - proof->freeBefore, proof->actual - 8192)
+      << "the two hold folders occupy a block each";
   EXPECT_EQ(proof->byOthers, -8192);
 }
 

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/survey/walk.h"
 
-#include <gtest/gtest.h>
 #include <fcntl.h>
+#include <gtest/gtest.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -35,7 +35,8 @@ TEST(Walk, CountsEveryEntryOnceByItsBlocks) {
   const auto survey = surveyOf(files, t.path(), 2);
   Bytes expected = blocksOf(t.path());
   std::size_t entries = 1;
-  for (const auto& e : std::filesystem::recursive_directory_iterator(t.path())) expected += blocksOf(e.path()), ++entries;
+  for (const auto& e : std::filesystem::recursive_directory_iterator(t.path()))
+    expected += blocksOf(e.path()), ++entries;
   EXPECT_EQ(survey->tree.size(), entries);
   EXPECT_EQ(survey->tree.totals(0).occupied, expected);
   EXPECT_EQ(survey->tree.totals(0).length, 50'010'005u);
@@ -74,9 +75,12 @@ TEST(Walk, TotalsAgreeWithPlainCountingOnRandomTrees) {
       const std::string in = folders[random() % folders.size()];
       const std::string name = in + "/n" + std::to_string(i);
       const auto kind = random() % 4;
-      if (kind == 0) folders.push_back(name), files.add(name + "/");
-      else if (kind == 1 && !names.empty()) files.link(names[random() % names.size()], name), names.push_back(name);
-      else files.add(name, std::string(random() % 9000, 'x')), names.push_back(name);
+      if (kind == 0)
+        folders.push_back(name), files.add(name + "/");
+      else if (kind == 1 && !names.empty())
+        files.link(names[random() % names.size()], name), names.push_back(name);
+      else
+        files.add(name, std::string(random() % 9000, 'x')), names.push_back(name);
     }
     const auto survey = surveyOf(files, "/", 3);
     const SurveyTree& tree = survey->tree;
@@ -107,7 +111,9 @@ TEST(Walk, TotalsAgreeWithPlainCountingOnRandomTrees) {
 TEST(Walk, BearsOddNamesAndKinds) {
   TempFolder t;
   const std::string longName(255, 'n');
-  for (const std::string& name : {std::string("line\nbreak"), std::string("\xE9\xFC"), longName, std::string("\u202Egnp")}) t.file(name, name);
+  for (const std::string& name :
+       {std::string("line\nbreak"), std::string("\xE9\xFC"), longName, std::string("\u202Egnp")})
+    t.file(name, name);
   t.symlink("loop-b", "loop-a");
   t.symlink("loop-a", "loop-b");
   must(::mkfifo((t / "pipe").c_str(), 0600) == 0, "fifo");
@@ -160,7 +166,8 @@ TEST(Walk, ListsWhatCannotBeReadAndGoesOn) {
   MemoryFileSystem files;
   files.add("a/x", "1");
   files.add("b/y", "2");
-  // Calls: open-root, stat root, scan root, then open, stat, scan of each folder; the first folder's scan fails.
+  // Calls: open-root, stat root, scan root, then open, stat, scan of each folder; the first folder's scan
+  // fails.
   files.failCall(6, Errc::notPermitted);
   const auto survey = surveyOf(files, "/", 1);
   ASSERT_EQ(survey->exceptions.size(), 1u);
@@ -233,11 +240,13 @@ TEST(SurveyCodec, RefusesEveryTruncationAndFlippedBit) {
 
 TEST(SurveyTree, StaysWithinItsBudget) {
   MemoryFileSystem files;
-  for (int i = 0; i < 60'000; ++i) files.add("d" + std::to_string(i % 3000) + "/a-name-of-20-byte" + std::to_string(100 + i / 3000));
+  for (int i = 0; i < 60'000; ++i)
+    files.add("d" + std::to_string(i % 3000) + "/a-name-of-20-byte" + std::to_string(100 + i / 3000));
   const auto survey = surveyOf(files, "/");
   const auto entries = survey->tree.size();
   EXPECT_GT(entries, 60'000u);
-  EXPECT_LE(survey->tree.memory() / entries, 110u);  // chunks are coarse on a small tree; bench/ measures a large one
+  EXPECT_LE(survey->tree.memory() / entries,
+            110u);  // chunks are coarse on a small tree; bench/ measures a large one
 }
 
 }  // namespace

@@ -7,7 +7,8 @@
 
 namespace zt::desktop {
 
-BenchStation::BenchStation(Session& session, Prompter& prompter, QWidget* parent) : Station(session, prompter, parent) {
+BenchStation::BenchStation(Session& session, Prompter& prompter, QWidget* parent)
+    : Station(session, prompter, parent) {
   setObjectName(QStringLiteral("benchStation"));
   new QVBoxLayout(this);
   layout()->setContentsMargins(30, 14, 30, 14);
@@ -52,7 +53,8 @@ void BenchStation::setupTargets() {
   targets_->setColumnWidth(0, 220);
   targets_->setColumnWidth(2, 130);
   targets_->setColumnWidth(3, 150);
-  targets_->setToolTip(tr("Ticked lines are targets. Rules that the shop does not follow are shown all the same."));
+  targets_->setToolTip(
+      tr("Ticked lines are targets. Rules that the shop does not follow are shown all the same."));
   connect(targetRows_, &RowsModel::toggled, this, &BenchStation::toggleTarget);
   box->addWidget(targets_, 2);
   auto* foot = new QHBoxLayout;
@@ -84,11 +86,14 @@ void BenchStation::addStandIn(const StandInManifest& manifest, const PathBytes& 
   refresh();
 }
 
-bool BenchStation::isOpen(const ShelfDrive& d) const { return view().open && view().drive.id == d.drive.id && view().drive.target == d.drive.target; }
+bool BenchStation::isOpen(const ShelfDrive& d) const {
+  return view().open && view().drive.id == d.drive.id && view().drive.target == d.drive.target;
+}
 
 void BenchStation::fillShelf() {
   QList<ShelfDrive> all = standIns_;
-  for (const Drive& drive : session_.drives()) all.append({drive, drive.target, false, {}, headroomRules(drive), {}});
+  for (const Drive& drive : session_.drives())
+    all.append({drive, drive.target, false, {}, headroomRules(drive), {}});
   for (ShelfDrive& d : all) {
     JobView bare;
     bare.open = true;
@@ -110,7 +115,8 @@ void BenchStation::fillShelf() {
 
 void BenchStation::fillTargets() {
   const bool any = chosen_ >= 0 && chosen_ < shelf_->drives().size();
-  targetsTitle_->setText(any ? tr("Targets of %1").arg(Words::driveName(shelf_->drives()[chosen_].drive)) : tr("Targets"));
+  targetsTitle_->setText(any ? tr("Targets of %1").arg(Words::driveName(shelf_->drives()[chosen_].drive))
+                             : tr("Targets"));
   QList<Row> rows;
   if (any) {
     const ShelfDrive& d = shelf_->drives()[chosen_];
@@ -118,7 +124,8 @@ void BenchStation::fillTargets() {
     int number = 0;
     for (const Target& t : d.targets) {
       const SignedBytes over = surplus(t, free);
-      const QString today = over >= 0 ? tr("%1 over").arg(Words::signedBytes(over)) : tr("%1 short").arg(Words::signedBytes(-over));
+      const QString today = over >= 0 ? tr("%1 over").arg(Words::signedBytes(over))
+                                      : tr("%1 short").arg(Words::signedBytes(-over));
       rows.append({QString::number(number++),
                    -1,
                    isOpen(d),
@@ -150,7 +157,9 @@ QString BenchStation::figure() const {
   return count == 1 ? tr("1 drive") : tr("%1 drives").arg(count);
 }
 
-void BenchStation::enter() { shelf_->setFocus(); }
+void BenchStation::enter() {
+  shelf_->setFocus();
+}
 
 void BenchStation::chooseDrive(int index) {
   chosen_ = index;

@@ -36,14 +36,12 @@ EvidencePanel::EvidencePanel(QWidget* parent) : QWidget(parent) {
   auto* rule = new QFrame(this);
   rule->setFrameShape(QFrame::HLine);
   box->addWidget(rule);
-  facts_ = new QWidget(this);
-  form_ = new QFormLayout(facts_);
-  form_->setContentsMargins(0, 4, 0, 4);
-  form_->setVerticalSpacing(7);
-  form_->setHorizontalSpacing(18);
-  QSizePolicy fits(QSizePolicy::Preferred, QSizePolicy::Minimum);
-  fits.setHeightForWidth(true);
-  facts_->setSizePolicy(fits);
+  facts_ = new QLabel(this);
+  facts_->setObjectName(QStringLiteral("facts"));
+  facts_->setTextFormat(Qt::RichText);
+  facts_->setWordWrap(true);
+  facts_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  facts_->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
   box->addWidget(facts_);
   insideTitle_ = new QLabel(tr("Look inside"), this);
   insideTitle_->setFont(typeface(Type::strong));
@@ -56,14 +54,16 @@ EvidencePanel::EvidencePanel(QWidget* parent) : QWidget(parent) {
   inside_->setColumnWidth(2, 84);
   box->addWidget(inside_, 100);
   box->addStretch(1);
-  for (QLabel* l : {title_, note_, gain_, gainNote_}) l->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
+  for (QLabel* l : {title_, note_, gain_, gainNote_})
+    l->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
   amounts->addStretch();
   names->addStretch();
 }
 
 void EvidencePanel::show(const Find* find, const JobView& view) {
   const bool any = find != nullptr;
-  for (QWidget* w : {static_cast<QWidget*>(gain_), static_cast<QWidget*>(gainNote_), facts_, static_cast<QWidget*>(insideTitle_), static_cast<QWidget*>(inside_)})
+  for (QWidget* w : {static_cast<QWidget*>(gain_), static_cast<QWidget*>(gainNote_), facts_,
+                     static_cast<QWidget*>(insideTitle_), static_cast<QWidget*>(inside_)})
     w->setVisible(any);
   if (!any) {
     title_->setText(tr("No find chosen"));
@@ -71,28 +71,29 @@ void EvidencePanel::show(const Find* find, const JobView& view) {
     return;
   }
   const QString title = Words::findTitle(*find);
-  title_->setText(find->kind == FindKind::old || find->kind == FindKind::trash ? title : title.section(QLatin1Char('/'), -1));
-  note_->setText(Words::findKind(find->kind) + QStringLiteral(" · ") + Words::standing(find->standing) + QStringLiteral(" · ") +
-                 Words::findNote(*find));
+  title_->setText(find->kind == FindKind::old || find->kind == FindKind::trash
+                      ? title
+                      : title.section(QLatin1Char('/'), -1));
+  note_->setText(Words::standing(find->standing) + QStringLiteral(" · ") + Words::findNote(*find));
   note_->setWordWrap(true);
   gain_->setText(Words::bytes(find->gain.sure));
   gain_->setToolTip(Words::exact(find->gain.sure));
-  gainNote_->setText(find->standing == Standing::bedrock ? tr("occupied; locked") : tr("sure, freed at once"));
+  gainNote_->setText(find->standing == Standing::bedrock ? tr("occupied; locked")
+                                                         : tr("sure, freed at once"));
   fillFacts(*find, view);
   fillInside(*find, view);
 }
 
 void EvidencePanel::fillFacts(const Find& find, const JobView& view) {
-  while (form_->rowCount() > 0) form_->removeRow(0);
-  for (const Fact& fact : evidence(find, *view.context)) {
-    auto* label = new QLabel(fact.label, facts_);
-    label->setForegroundRole(QPalette::PlaceholderText);
-    auto* text = new QLabel(fact.text, facts_);
-    text->setWordWrap(true);
-    text->setTextFormat(Qt::PlainText);
-    text->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    form_->addRow(label, text);
-  }
+  QString rows;
+  for (const Fact& fact : evidence(find, *view.context))
+    rows +=
+        QStringLiteral(
+            "<tr><td style='padding:3px 18px 3px 0;color:%1'>%2</td><td style='padding:3px 0'>%3</td></tr>")
+            .arg(face().secondInk.name(),
+                 fact.label.toHtmlEscaped().replace(QLatin1Char(' '), QStringLiteral("&nbsp;")),
+                 fact.text.toHtmlEscaped());
+  facts_->setText(QStringLiteral("<table cellspacing='0'>%1</table>").arg(rows));
 }
 
 void EvidencePanel::fillInside(const Find& find, const JobView& view) {
@@ -102,7 +103,8 @@ void EvidencePanel::fillInside(const Find& find, const JobView& view) {
   const bool oneFolder = find.items.size() == 1 && t.isFolder(find.items[0].node);
   if (oneFolder) {
     const FolderTotals& totals = t.totals(find.items[0].node);
-    for (NodeId id = totals.firstChild; totals.children > 0 && id < totals.firstChild + totals.children; ++id) nodes.push_back(id);
+    for (NodeId id = totals.firstChild; totals.children > 0 && id < totals.firstChild + totals.children; ++id)
+      nodes.push_back(id);
   } else {
     for (const auto& item : find.items) nodes.push_back(item.node);
   }
@@ -111,22 +113,30 @@ void EvidencePanel::fillInside(const Find& find, const JobView& view) {
                     [&](NodeId a, NodeId b) { return t.weight(a) > t.weight(b); });
   for (std::size_t i = 0; i < count; ++i) {
     const NodeId id = nodes[i];
-    const auto item = std::find_if(find.items.begin(), find.items.end(), [&](const FindItem& f) { return f.node == id; });
+    const auto item =
+        std::find_if(find.items.begin(), find.items.end(), [&](const FindItem& f) { return f.node == id; });
     QString name = oneFolder ? Words::path(t.name(id)) : Words::path(baseName(t.path(id)));
     QString tip = Words::path(t.path(id));
     if (item != find.items.end() && !item->origin.empty()) {
       name = tr("%1, from %2").arg(name, Words::path(item->origin));
-      tip += QLatin1Char('\n') + tr("thrown away %1").arg(QString::fromStdString(item->deleted).replace(QLatin1Char('T'), QLatin1Char(' ')));
+      tip += QLatin1Char('\n') +
+             tr("thrown away %1")
+                 .arg(QString::fromStdString(item->deleted).replace(QLatin1Char('T'), QLatin1Char(' ')));
     }
     const TimeNs newest = t.isFolder(id) ? t.totals(id).newest : t.modified(id);
-    rows.append({QString::number(id), -1, false, false,
+    rows.append({QString::number(id),
+                 -1,
+                 false,
+                 false,
                  {{name, tip, false, false, false, false},
                   {Words::age(newest, view.survey->finished), Words::date(newest), false, false, true, true},
                   {Words::bytes(t.weight(id)), Words::exact(t.weight(id)), false, false, false, true}}});
   }
   insideTitle_->setVisible(rows.size() > 1);
   inside_->setVisible(rows.size() > 1);
-  insideTitle_->setText(nodes.size() > count ? tr("Look inside: the largest %1 of %2").arg(count).arg(nodes.size()) : tr("Look inside"));
+  insideTitle_->setText(nodes.size() > count
+                            ? tr("Look inside: the largest %1 of %2").arg(count).arg(nodes.size())
+                            : tr("Look inside"));
   insideRows_->setRows(rows);
 }
 

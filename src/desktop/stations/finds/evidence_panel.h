@@ -7,7 +7,6 @@
 
 class QLabel;
 class QTreeView;
-class QFormLayout;
 
 namespace zt::desktop {
 
@@ -29,8 +28,7 @@ private:
   QLabel* note_;
   QLabel* gain_;
   QLabel* gainNote_;
-  QWidget* facts_;
-  QFormLayout* form_;
+  QLabel* facts_;
   QLabel* insideTitle_;
   QTreeView* inside_;
   RowsModel* insideRows_;

@@ -9,7 +9,8 @@
 
 namespace zt::desktop {
 
-FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent) : Station(session, prompter, parent) {
+FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent)
+    : Station(session, prompter, parent) {
   setObjectName(QStringLiteral("findsStation"));
   pages_ = new QStackedWidget(this);
   auto* outer = new QVBoxLayout(this);
@@ -58,11 +59,12 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
   setupKeys(right);
   row->addLayout(right, 11);
   pages_->addWidget(page);
-  connect(list_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& index) {
-    const Find* find = model_->findAt(index);
-    if (find != nullptr) current_ = find->id;
-    evidence_->show(find, view());
-  });
+  connect(list_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
+          [this](const QModelIndex& index) {
+            const Find* find = model_->findAt(index);
+            if (find != nullptr) current_ = find->id;
+            evidence_->show(find, view());
+          });
 }
 
 void FindsStation::setupKeys(QLayout* box) {
@@ -87,16 +89,25 @@ bool FindsStation::eventFilter(QObject* watched, QEvent* event) {
   const auto* key = static_cast<QKeyEvent*>(event);
   if ((key->modifiers() & ~Qt::KeypadModifier) != Qt::NoModifier) return false;
   switch (key->key()) {
-    case Qt::Key_P: judge(Judgement::plan); return true;
-    case Qt::Key_H: judge(Judgement::hold); return true;
-    case Qt::Key_K: judge(Judgement::keep); return true;
-    case Qt::Key_N: judge(Judgement::notNow); return true;
+    case Qt::Key_P:
+      judge(Judgement::plan);
+      return true;
+    case Qt::Key_H:
+      judge(Judgement::hold);
+      return true;
+    case Qt::Key_K:
+      judge(Judgement::keep);
+      return true;
+    case Qt::Key_N:
+      judge(Judgement::notNow);
+      return true;
     case Qt::Key_Space:
     case Qt::Key_Return:
       // On a group or a fold: open and close.
       list_->setExpanded(list_->currentIndex(), !list_->isExpanded(list_->currentIndex()));
       return true;
-    default: return false;
+    default:
+      return false;
   }
 }
 
@@ -125,12 +136,18 @@ void FindsStation::judgeOne(const Find& find, Judgement judgement) {
     else
       session_.planFind(find.id, action);
   };
-  const auto toggleMark = [&](Mark wanted) { session_.mark(find.id, mark == wanted ? std::nullopt : std::optional(wanted)); };
+  const auto toggleMark = [&](Mark wanted) {
+    session_.mark(find.id, mark == wanted ? std::nullopt : std::optional(wanted));
+  };
   switch (judgement) {
-    case Judgement::plan: return toggleLine(StepAction::discard);
-    case Judgement::hold: return toggleLine(StepAction::hold);
-    case Judgement::keep: return toggleMark(Mark::kept);
-    case Judgement::notNow: return toggleMark(Mark::notNow);
+    case Judgement::plan:
+      return toggleLine(StepAction::discard);
+    case Judgement::hold:
+      return toggleLine(StepAction::hold);
+    case Judgement::keep:
+      return toggleMark(Mark::kept);
+    case Judgement::notNow:
+      return toggleMark(Mark::notNow);
   }
 }
 
@@ -164,7 +181,8 @@ void FindsStation::refresh() {
     list_->verticalScrollBar()->setValue(scroll);
   }
   QString text = tr("%1 finds").arg(QLocale().toString(static_cast<qulonglong>(model_->shown())));
-  if (model_->folded() > 0) text += tr(" · %1 small ones folded").arg(QLocale().toString(static_cast<qulonglong>(model_->folded())));
+  if (model_->folded() > 0)
+    text += tr(" · %1 small ones folded").arg(QLocale().toString(static_cast<qulonglong>(model_->folded())));
   summary_->setText(text);
   evidence_->show(model_->findAt(list_->currentIndex()), view());
 }

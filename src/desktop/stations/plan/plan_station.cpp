@@ -8,7 +8,8 @@
 
 namespace zt::desktop {
 
-PlanStation::PlanStation(Session& session, Prompter& prompter, QWidget* parent) : Station(session, prompter, parent) {
+PlanStation::PlanStation(Session& session, Prompter& prompter, QWidget* parent)
+    : Station(session, prompter, parent) {
   setObjectName(QStringLiteral("planStation"));
   pages_ = new QStackedWidget(this);
   auto* outer = new QVBoxLayout(this);
@@ -37,32 +38,36 @@ PlanStation::PlanStation(Session& session, Prompter& prompter, QWidget* parent) 
   connect(stairs_, &Staircase::stepPicked, this, [this](int line) {
     const auto& lines = view().plan.lines;
     if (line < 0 || line >= static_cast<int>(lines.size())) return;
-    lines_->setCurrentIndex(rows_->index(rows_->rowOf(QString::fromStdString(lines[static_cast<std::size_t>(line)].id)), 0));
+    lines_->setCurrentIndex(
+        rows_->index(rows_->rowOf(QString::fromStdString(lines[static_cast<std::size_t>(line)].id)), 0));
   });
 }
 
 void PlanStation::setupCeilings(QVBoxLayout* box) {
   auto* row = new QHBoxLayout;
-  auto* label = new QLabel(tr("regret ceiling"), this);
+  auto* label = new QLabel(tr("ceiling"), this);
   label->setFont(typeface(Type::small));
   label->setForegroundRole(QPalette::PlaceholderText);
-  label->setToolTip(tr("A proposal takes nothing that one would be sorrier for than this. \"as low as can be\" finds the lowest that reaches the target."));
+  label->setToolTip(
+      tr("A proposal takes nothing that one would be sorrier for than this. \"as low as can be\" finds the "
+         "lowest that reaches the target."));
   row->addWidget(label);
   row->addSpacing(8);
   ceilings_ = new QButtonGroup(this);
-  auto* lowest = linkButton(tr("as low as can be"), "ceilingLowest", this);
+  auto* lowest = linkButton(tr("lowest"), "ceilingLowest", this);
   lowest->setCheckable(true);
   lowest->setChecked(true);
   ceilings_->addButton(lowest, regrets);
   row->addWidget(lowest);
-  row->addSpacing(14);
+  row->addSpacing(8);
   for (int i = 0; i < regrets; ++i) {
     if (static_cast<Regret>(i) == Regret::personalMoved) continue;  // no step that only moves frees bytes yet
-    auto* b = linkButton(Words::regret(static_cast<Regret>(i)), QByteArray("ceiling" + QByteArray::number(i)).constData(), this);
+    auto* b = linkButton(Words::regret(static_cast<Regret>(i)),
+                         QByteArray("ceiling" + QByteArray::number(i)).constData(), this);
     b->setCheckable(true);
     ceilings_->addButton(b, i);
     row->addWidget(b);
-    row->addSpacing(14);
+    row->addSpacing(8);
   }
   row->addStretch();
   connect(ceilings_, &QButtonGroup::idClicked, this, &PlanStation::propose);
@@ -71,19 +76,22 @@ void PlanStation::setupCeilings(QVBoxLayout* box) {
 
 void PlanStation::setupLines(QVBoxLayout* box) {
   lines_ = ledgerView("planLines", this);
-  rows_ = new RowsModel({tr("line"), tr("step"), tr("when"), tr("regret"), tr("adds"), tr("at most")}, {4, 5}, this);
+  rows_ = new RowsModel({tr("line"), tr("step"), tr("when"), tr("regret"), tr("adds"), tr("at most")}, {4, 5},
+                        this);
   lines_->setModel(rows_);
   lines_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
-  lines_->setColumnWidth(1, 90);
-  lines_->setColumnWidth(2, 110);
-  lines_->setColumnWidth(3, 140);
-  lines_->setColumnWidth(4, 90);
-  lines_->setColumnWidth(5, 90);
+  lines_->setColumnWidth(1, 76);
+  lines_->setColumnWidth(2, 104);
+  lines_->setColumnWidth(3, 134);
+  lines_->setColumnWidth(4, 80);
+  lines_->setColumnWidth(5, 80);
   lines_->installEventFilter(this);
-  connect(rows_, &RowsModel::toggled, this, [this](const QString& id, bool on) { session_.setEnabled(id.toStdString(), on); });
+  connect(rows_, &RowsModel::toggled, this,
+          [this](const QString& id, bool on) { session_.setEnabled(id.toStdString(), on); });
   connect(lines_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this] {
     const auto& lines = view().plan.lines;
-    const auto at = std::find_if(lines.begin(), lines.end(), [&](const auto& l) { return l.id == currentLine(); });
+    const auto at =
+        std::find_if(lines.begin(), lines.end(), [&](const auto& l) { return l.id == currentLine(); });
     stairs_->setCurrent(at == lines.end() ? -1 : static_cast<int>(at - lines.begin()));
   });
   box->addWidget(lines_, 5);
@@ -117,7 +125,9 @@ bool PlanStation::eventFilter(QObject* watched, QEvent* event) {
 }
 
 std::string PlanStation::currentLine() const {
-  return lines_->currentIndex().isValid() ? lines_->currentIndex().data(RowsModel::idRole).toString().toStdString() : std::string{};
+  return lines_->currentIndex().isValid()
+             ? lines_->currentIndex().data(RowsModel::idRole).toString().toStdString()
+             : std::string{};
 }
 
 void PlanStation::switchAction() {
@@ -142,8 +152,10 @@ QString PlanStation::summary() const {
   const SignedBytes over = surplus(*target, view().free + view().planned.sure);
   if (over < 0) return tr("%1 short of %2").arg(Words::signedBytes(-over), Words::targetName(*target));
   QString text = tr("reaches %1").arg(Words::targetName(*target));
-  if (proposal && proposal->reached && proposal->ceiling == Regret::none) text += tr(" with nothing to regret");
-  if (proposal && proposal->reached && proposal->ceiling != Regret::none) text += tr("; worst to regret: %1").arg(Words::regret(proposal->ceiling));
+  if (proposal && proposal->reached && proposal->ceiling == Regret::none)
+    text += tr(" with nothing to regret");
+  if (proposal && proposal->reached && proposal->ceiling != Regret::none)
+    text += tr("; worst to regret: %1").arg(Words::regret(proposal->ceiling));
   if (proposal && proposal->usesUnjudged) text += tr("; it needs things that nobody has judged");
   return text;
 }
@@ -153,7 +165,8 @@ void PlanStation::fillCeilings() {
     const int id = ceilings_->id(b);
     if (id == regrets) continue;
     QString text = Words::regret(static_cast<Regret>(id));
-    if (view().proposal) text += QStringLiteral("  +") + Words::bytes(view().proposal->possible[static_cast<std::size_t>(id)]);
+    if (view().proposal)
+      text += QStringLiteral("  +") + Words::bytes(view().proposal->possible[static_cast<std::size_t>(id)]);
     b->setText(text);
     b->setToolTip(tr("The most that this ceiling can give. Unjudged things are left alone."));
   }
@@ -167,16 +180,21 @@ void PlanStation::fillLines() {
     const Find* find = nullptr;
     for (const Find& f : *view().finds)
       if (f.id == line.id) find = &f;
-    QString title = find != nullptr ? Words::findTitle(*find) : Words::path(line.items.empty() ? line.place : line.items[0].path);
+    QString title = find != nullptr ? Words::findTitle(*find)
+                                    : Words::path(line.items.empty() ? line.place : line.items[0].path);
     if (line.items.size() > 1) title += QStringLiteral(", ") + Words::things(line.items.size());
     const bool gone = line.regret == Regret::personalGone;
-    rows.append({QString::fromStdString(line.id), static_cast<int>(stratumOf(line.standing)), true, line.enabled,
-                 {{title, title, line.enabled, false, !line.enabled, false},
-                  {line.enabled ? Words::action(line.action, line.kind) : tr("off"), {}, false, false, false, false},
-                  {Words::when(line.gain.when), {}, false, false, true, false},
-                  {Words::regret(line.regret), {}, false, gone && line.enabled, true, false},
-                  {Words::bytes(view().steps[i]), Words::exact(view().steps[i]), true, false, hold, true},
-                  {Words::bytes(line.gain.atMost), Words::exact(line.gain.atMost), false, false, true, true}}});
+    rows.append(
+        {QString::fromStdString(line.id),
+         static_cast<int>(stratumOf(line.standing)),
+         true,
+         line.enabled,
+         {{title, title, line.enabled, false, !line.enabled, false},
+          {line.enabled ? Words::action(line.action, line.kind) : tr("off"), {}, false, false, false, false},
+          {Words::when(line.gain.when), {}, false, false, true, false},
+          {Words::regret(line.regret), {}, false, gone && line.enabled, true, false},
+          {Words::bytes(view().steps[i]), Words::exact(view().steps[i]), true, false, hold, true},
+          {Words::bytes(line.gain.atMost), Words::exact(line.gain.atMost), false, false, true, true}}});
   }
   const QString keep = QString::fromStdString(currentLine());
   rows_->setRows(rows);

@@ -8,7 +8,8 @@
 
 namespace zt::desktop {
 
-ProofStation::ProofStation(Session& session, Prompter& prompter, QWidget* parent) : Station(session, prompter, parent) {
+ProofStation::ProofStation(Session& session, Prompter& prompter, QWidget* parent)
+    : Station(session, prompter, parent) {
   setObjectName(QStringLiteral("proofStation"));
   pages_ = new QStackedWidget(this);
   auto* outer = new QVBoxLayout(this);
@@ -32,7 +33,8 @@ ProofStation::ProofStation(Session& session, Prompter& prompter, QWidget* parent
   top->addWidget(setupRight(page), 4);
   box->addLayout(top, 2);
   lines_ = ledgerView("proofLines", page);
-  rows_ = new RowsModel({tr("line"), tr("promised"), tr("actual"), tr("difference"), tr("why")}, {1, 2, 3}, this);
+  rows_ =
+      new RowsModel({tr("line"), tr("promised"), tr("actual"), tr("difference"), tr("why")}, {1, 2, 3}, this);
   lines_->setModel(rows_);
   lines_->setUniformRowHeights(false);
   lines_->setWordWrap(true);
@@ -102,8 +104,10 @@ void ProofStation::release() {
       if (things.size() < 12) things.append(Words::path(line.example));
     }
     if (consent.lines.size() > 12) things.append(tr("and %1 more").arg(consent.lines.size() - 12));
-    const QString text = tr("These things go for good, %1 in all. This cannot be undone.\n\n%2").arg(Words::bytes(bytes), things.join(QLatin1Char('\n')));
-    if (prompter_.confirm(this, tr("Release what is held"), text, tr("Let them go"))) session_.release(consent.token);
+    const QString text = tr("These things go for good, %1 in all. This cannot be undone.\n\n%2")
+                             .arg(Words::bytes(bytes), things.join(QLatin1Char('\n')));
+    if (prompter_.confirm(this, tr("Release what is held"), text, tr("Let them go")))
+      session_.release(consent.token);
   });
 }
 
@@ -111,17 +115,20 @@ void ProofStation::fillTargets() {
   QString html;
   for (const auto& t : view().proof->targets) {
     const QString name = Words::targetName(t.target).toHtmlEscaped();
-    html += t.met ? tr("<p style='margin:2px 0'><b>%1: met</b>, %2 to spare</p>").arg(name, Words::signedBytes(t.surplus))
-                  : tr("<p style='margin:2px 0'><b style='color:%3'>%1: %2 short</b></p>").arg(name, Words::signedBytes(-t.surplus), face().red.name());
+    html += t.met ? tr("<p style='margin:2px 0'><b>%1: met</b>, %2 to spare</p>")
+                        .arg(name, Words::signedBytes(t.surplus))
+                  : tr("<p style='margin:2px 0'><b style='color:%3'>%1: %2 short</b></p>")
+                        .arg(name, Words::signedBytes(-t.surplus), face().red.name());
   }
   if (html.isEmpty()) html = tr("<p>No target is chosen.</p>");
   const SignedBytes others = view().proof->byOthers;
-  if (std::abs(others) >= 1'000'000) html += tr("<p style='margin:8px 0 2px 0'>Others changed the drive meanwhile: %1.</p>").arg(Words::signedBytes(others));
+  if (std::abs(others) >= 1'000'000)
+    html += tr("<p style='margin:8px 0 2px 0'>Others changed the drive meanwhile: %1.</p>")
+                .arg(Words::signedBytes(others));
   verdicts_->setText(html);
   const bool held = !view().held.empty();
   held_->setText(held ? tr("In the hold: %1, %2. Nothing of it is free until released.")
-                            .arg(Words::things(view().held.size()),
-                                 Words::bytes(view().proof->held))
+                            .arg(Words::things(view().held.size()), Words::bytes(view().proof->held))
                       : tr("Nothing is held."));
   putBack_->setVisible(held);
   release_->setVisible(held);
@@ -131,22 +138,30 @@ void ProofStation::fillLines() {
   QList<Row> rows;
   const Proof& proof = *view().proof;
   for (const ProofLine& line : proof.lines) {
-    const SignedBytes difference = static_cast<SignedBytes>(line.actual) - static_cast<SignedBytes>(line.promised);
+    const SignedBytes difference =
+        static_cast<SignedBytes>(line.actual) - static_cast<SignedBytes>(line.promised);
     QStringList why;
     for (const auto& r : line.reasons) why.append(Words::reason(r));
     QString title = Words::path(line.example);
     for (const Find& f : *view().finds)
       if (f.id == line.line) title = Words::findTitle(f);
-    if (line.kind != FindKind::large && line.items > 1) title += QStringLiteral(", ") + Words::things(line.items);
-    rows.append({QString::fromStdString(line.line), -1, false, false,
+    if (line.kind != FindKind::large && line.items > 1)
+      title += QStringLiteral(", ") + Words::things(line.items);
+    rows.append({QString::fromStdString(line.line),
+                 -1,
+                 false,
+                 false,
                  {{title, {}, true, false, false, false},
                   {Words::bytes(line.promised), Words::exact(line.promised), false, false, false, true},
                   {Words::bytes(line.actual), Words::exact(line.actual), true, false, false, true},
                   {Words::signedBytes(difference), {}, false, difference < 0, difference == 0, true},
                   {why.join(QStringLiteral("; ")), {}, false, false, true, false}}});
   }
-  const SignedBytes difference = static_cast<SignedBytes>(proof.actual) - static_cast<SignedBytes>(proof.promised);
-  sum_->setText(tr("sum: promised %1, actual %2, difference %3").arg(Words::bytes(proof.promised), Words::bytes(proof.actual), Words::signedBytes(difference)));
+  const SignedBytes difference =
+      static_cast<SignedBytes>(proof.actual) - static_cast<SignedBytes>(proof.promised);
+  sum_->setText(
+      tr("sum: promised %1, actual %2, difference %3")
+          .arg(Words::bytes(proof.promised), Words::bytes(proof.actual), Words::signedBytes(difference)));
   rows_->setRows(rows);
 }
 

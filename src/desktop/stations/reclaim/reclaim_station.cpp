@@ -8,7 +8,8 @@
 
 namespace zt::desktop {
 
-ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* parent) : Station(session, prompter, parent) {
+ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* parent)
+    : Station(session, prompter, parent) {
   setObjectName(QStringLiteral("reclaimStation"));
   pages_ = new QStackedWidget(this);
   auto* outer = new QVBoxLayout(this);
@@ -26,7 +27,8 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
   head->addWidget(heading_, 1);
   box->addLayout(head);
   lines_ = ledgerView("runLines", page);
-  rows_ = new RowsModel({tr("line"), tr("step"), tr("state"), tr("things"), tr("promised"), tr("freed")}, {3, 4, 5}, this);
+  rows_ = new RowsModel({tr("line"), tr("step"), tr("state"), tr("things"), tr("promised"), tr("freed")},
+                        {3, 4, 5}, this);
   lines_->setModel(rows_);
   lines_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
   for (int c = 1; c < 6; ++c) lines_->setColumnWidth(c, c == 2 ? 210 : 100);
@@ -84,15 +86,21 @@ void ReclaimStation::start() {
 QString ReclaimStation::titleOf(const std::string& id) const {
   for (const Find& f : *view().finds)
     if (f.id == id) return Words::findTitle(f);
-  if (const PlanLine* line = view().plan.find(id); line != nullptr && !line->items.empty()) return Words::path(line->items[0].path);
+  if (const PlanLine* line = view().plan.find(id); line != nullptr && !line->items.empty())
+    return Words::path(line->items[0].path);
   const auto known = titles_.find(id);
   return known == titles_.end() ? QString::fromStdString(id) : known->second;
 }
 
 Row ReclaimStation::consentRow(const PlanLine& line, std::size_t index) const {
   const bool discard = line.action == StepAction::discard;
-  const QString loss = !discard ? tr("set aside; can be put back") : line.regret == Regret::personalGone ? tr("removed for good") : tr("removed");
-  return {QString::fromStdString(line.id), static_cast<int>(stratumOf(line.standing)), false, false,
+  const QString loss = !discard                              ? tr("set aside; can be put back")
+                       : line.regret == Regret::personalGone ? tr("removed for good")
+                                                             : tr("removed");
+  return {QString::fromStdString(line.id),
+          static_cast<int>(stratumOf(line.standing)),
+          false,
+          false,
           {{titleOf(line.id), {}, true, false, false, false},
            {Words::action(line.action, line.kind), {}, false, false, false, false},
            {loss, {}, false, discard, !discard, false},
@@ -105,7 +113,10 @@ Row ReclaimStation::outcomeRow(const LineOutcome& o) const {
   const bool bad = o.state == LineOutcome::State::refused || o.state == LineOutcome::State::partly;
   QString state = Words::lineState(o.state);
   if (o.held > 0) state += tr(", %1 held").arg(Words::bytes(o.held));
-  return {QString::fromStdString(o.line), -1, false, false,
+  return {QString::fromStdString(o.line),
+          -1,
+          false,
+          false,
           {{titleOf(o.line), {}, true, false, false, false},
            {Words::action(o.action, FindKind::picked), {}, false, false, false, false},
            {state, {}, false, bad, false, false},
@@ -124,7 +135,9 @@ void ReclaimStation::fillLines() {
     for (std::size_t i = 0; i < view().plan.lines.size(); ++i) {
       const PlanLine& line = view().plan.lines[i];
       const auto now = running_.find(line.id);
-      if (!line.enabled || std::any_of(rows.begin(), rows.end(), [&](const Row& r) { return r.id.toStdString() == line.id; })) continue;
+      if (!line.enabled ||
+          std::any_of(rows.begin(), rows.end(), [&](const Row& r) { return r.id.toStdString() == line.id; }))
+        continue;
       rows.append(now != running_.end() ? outcomeRow(now->second) : consentRow(line, i));
     }
   rows_->setRows(rows);
@@ -135,7 +148,10 @@ void ReclaimStation::fillProblems() {
   const auto take = [&](const LineOutcome& o) {
     for (const auto& r : o.problems)
       if (rows.size() < 2000)
-        rows.append({QString::number(r.seq), -1, false, false,
+        rows.append({QString::number(r.seq),
+                     -1,
+                     false,
+                     false,
                      {{Words::path(r.path), {}, false, false, false, false},
                       {Words::problem(r.problem, r.detail), {}, false, true, false, false},
                       {Words::itemState(r.state), {}, false, false, true, false}}});
@@ -144,7 +160,10 @@ void ReclaimStation::fillProblems() {
     for (const auto& o : view().report->lines) take(o);
   for (const auto& [id, o] : running_) take(o);
   for (const auto& r : view().recovered)
-    rows.append({QString::number(-r.seq), -1, false, false,
+    rows.append({QString::number(-r.seq),
+                 -1,
+                 false,
+                 false,
                  {{Words::path(r.path), {}, false, false, false, false},
                   {tr("an earlier run was cut short; settled at the start"), {}, false, false, false, false},
                   {Words::itemState(r.state), {}, false, false, true, false}}});
@@ -154,21 +173,24 @@ void ReclaimStation::fillProblems() {
 }
 
 QString ReclaimStation::heading() const {
-  if (session_.work() == Session::Work::running) return tr("running; every item is looked at again before it goes");
+  if (session_.work() == Session::Work::running)
+    return tr("running; every item is looked at again before it goes");
   if (!view().plan.lines.empty() && !view().consent.lines.empty()) {
     Bytes bytes = 0;
     for (std::size_t i = 0; i < view().plan.lines.size(); ++i) bytes += view().steps[i];
     return tr("nothing has been changed yet; these lines give %1").arg(Words::bytes(bytes));
   }
   if (!view().plan.lines.empty()) return tr("nothing is removed: these lines only set aside");
-  if (view().report && view().report->stopped) return tr("stopped; what was not reached is still on the plan");
+  if (view().report && view().report->stopped)
+    return tr("stopped; what was not reached is still on the plan");
   return tr("the run is over");
 }
 
 void ReclaimStation::refresh() {
   pages_->setCurrentIndex(ready() || !view().recovered.empty() ? 1 : 0);
-  waiting_->setText(view().survey ? tr("The plan is empty: there is nothing to do yet.")
-                                  : tr("Reclaim waits for a plan. Choose a drive on the Bench and measure it."));
+  waiting_->setText(view().survey
+                        ? tr("The plan is empty: there is nothing to do yet.")
+                        : tr("Reclaim waits for a plan. Choose a drive on the Bench and measure it."));
   if (!view().survey || pages_->currentIndex() == 0) return;
   const bool running = session_.work() == Session::Work::running;
   const bool plan = !view().plan.lines.empty();
@@ -184,7 +206,9 @@ void ReclaimStation::refresh() {
   std::uint64_t things = 0;
   for (const auto& line : view().consent.lines) things += line.items;
   agree_->setText(tr("I agree: %1 on %2 go for good. This cannot be undone.")
-                      .arg(Words::things(things), view().consent.lines.size() == 1 ? tr("1 line") : tr("%1 lines").arg(view().consent.lines.size())));
+                      .arg(Words::things(things), view().consent.lines.size() == 1
+                                                      ? tr("1 line")
+                                                      : tr("%1 lines").arg(view().consent.lines.size())));
   agree_->setVisible(needs && !running);
   QPalette red = palette();
   red.setColor(QPalette::WindowText, face().red);
@@ -207,7 +231,10 @@ QString ReclaimStation::figure() const {
 
 void ReclaimStation::enter() {
   if (agree_->isVisible()) return agree_->setFocus();
-  (start_->isVisible() ? static_cast<QWidget*>(start_) : toProof_->isVisible() ? static_cast<QWidget*>(toProof_) : lines_)->setFocus();
+  (start_->isVisible()     ? static_cast<QWidget*>(start_)
+   : toProof_->isVisible() ? static_cast<QWidget*>(toProof_)
+                           : lines_)
+      ->setFocus();
 }
 
 }  // namespace zt::desktop

@@ -29,12 +29,15 @@ QList<StatementPage::Line> StatementPage::lines() const {
                         (line == StatementLine::unexplained && s[StatementLine::elsewhere] == 0);
     if (s[line] == 0 && !always) continue;
     Line l{Words::statementLine(line), {}, s[line], false};
-    if (line == StatementLine::files) l.note = tr("%1 entries").arg(QLocale().toString(view_.survey->tree.size()));
+    if (line == StatementLine::files)
+      l.note = tr("%1 entries").arg(QLocale().toString(view_.survey->tree.size()));
     if (line == StatementLine::elsewhere)
-      l.note = view_.survey->partial ? tr("the measurement was stopped early") : tr("outside the measured folder");
+      l.note =
+          view_.survey->partial ? tr("the measurement was stopped early") : tr("outside the measured folder");
     if (line == StatementLine::unexplained) {
       const Bytes used = view_.survey->usage.used();
-      const double share = used == 0 ? 0 : 100.0 * std::abs(static_cast<double>(s[line])) / static_cast<double>(used);
+      const double share =
+          used == 0 ? 0 : 100.0 * std::abs(static_cast<double>(s[line])) / static_cast<double>(used);
       l.note = tr("%1 % of used").arg(QLocale().toString(share, 'f', 2));
       l.alarm = share > 0.1;
     }
@@ -45,8 +48,11 @@ QList<StatementPage::Line> StatementPage::lines() const {
 
 QString StatementPage::tableTwin() const {
   QString text;
-  for (const Line& l : lines()) text += l.name + QLatin1Char('\t') + QString::number(l.bytes) + QLatin1Char('\n');
-  if (view_.survey) text += tr("capacity") + QLatin1Char('\t') + QString::number(view_.survey->statement.capacity) + QLatin1Char('\n');
+  for (const Line& l : lines())
+    text += l.name + QLatin1Char('\t') + QString::number(l.bytes) + QLatin1Char('\n');
+  if (view_.survey)
+    text += tr("capacity") + QLatin1Char('\t') + QString::number(view_.survey->statement.capacity) +
+            QLatin1Char('\n');
   return text;
 }
 
@@ -57,14 +63,16 @@ void StatementPage::paintEvent(QPaintEvent*) {
   const double right = width() - 8;
   double y = 2;
   const auto amount = [&](double at, const QString& text, bool strong, const QColor& ink) {
-    drawText(p, QRectF(110, at, right - 110, 22), Qt::AlignRight, text, typeface(strong ? Type::strong : Type::body), ink);
+    drawText(p, QRectF(110, at, right - 110, 22), Qt::AlignRight, text,
+             typeface(strong ? Type::strong : Type::body), ink);
   };
   drawText(p, QRectF(0, y, right, 24), Qt::AlignLeft, tr("Statement"), typeface(Type::title), face().ink);
   QFont italic = typeface(Type::small);
   italic.setItalic(true);
   const Statement& s = view_.survey->statement;
   drawText(p, QRectF(0, y + 24, right, 18), Qt::AlignLeft,
-           tr("what the %1 are, %2").arg(Words::bytes(s.capacity), Words::clockTime(view_.survey->finished)), italic, face().secondInk);
+           tr("what the %1 are, %2").arg(Words::bytes(s.capacity), Words::clockTime(view_.survey->finished)),
+           italic, face().secondInk);
   y += 54;
   drawText(p, QRectF(0, y, 120, 22), Qt::AlignLeft, tr("capacity"), typeface(Type::strong), face().ink);
   amount(y, Words::bytes(s.capacity), true, face().ink);
@@ -72,11 +80,13 @@ void StatementPage::paintEvent(QPaintEvent*) {
   p.drawLine(QPointF(0, y + 28), QPointF(right, y + 28));
   y += 36;
   for (const Line& l : lines()) {
-    drawText(p, QRectF(0, y, 160, 22), Qt::AlignLeft, l.name, typeface(l.alarm ? Type::strong : Type::body), l.alarm ? face().red : face().ink);
+    drawText(p, QRectF(0, y, 160, 22), Qt::AlignLeft, l.name, typeface(l.alarm ? Type::strong : Type::body),
+             l.alarm ? face().red : face().ink);
     amount(y, Words::signedBytes(l.bytes), l.alarm, l.alarm ? face().red : face().ink);
     y += 22;
     if (!l.note.isEmpty()) {
-      drawText(p, QRectF(0, y - 2, right, 18), Qt::AlignLeft, l.note, typeface(Type::small), face().secondInk);
+      drawText(p, QRectF(0, y - 2, right, 18), Qt::AlignLeft, l.note, typeface(Type::small),
+               face().secondInk);
       y += 16;
     }
     y += 5;

@@ -9,7 +9,8 @@
 
 namespace zt::desktop {
 
-SurveyStation::SurveyStation(Session& session, Prompter& prompter, QWidget* parent) : Station(session, prompter, parent) {
+SurveyStation::SurveyStation(Session& session, Prompter& prompter, QWidget* parent)
+    : Station(session, prompter, parent) {
   setObjectName(QStringLiteral("surveyStation"));
   pages_ = new QStackedWidget(this);
   auto* outer = new QVBoxLayout(this);
@@ -71,7 +72,8 @@ QWidget* SurveyStation::setupFolders() {
   tree_->setItemDelegateForColumn(FolderModel::madeOfColumn, new RibbonDelegate(this));
   tree_->header()->setSectionResizeMode(FolderModel::nameColumn, QHeaderView::Stretch);
   tree_->setColumnWidth(FolderModel::madeOfColumn, 250);
-  for (const int c : {FolderModel::occupiedColumn, FolderModel::lengthColumn, FolderModel::exclusiveColumn, FolderModel::newestColumn})
+  for (const int c : {FolderModel::occupiedColumn, FolderModel::lengthColumn, FolderModel::exclusiveColumn,
+                      FolderModel::newestColumn})
     tree_->setColumnWidth(c, 88);
   tree_->setColumnHidden(FolderModel::lengthColumn, true);
   tree_->setColumnHidden(FolderModel::exclusiveColumn, true);
@@ -125,7 +127,8 @@ QWidget* SurveyStation::setupField() {
   auto* plan = button(tr("Plan the chosen files"), "planPicked", page);
   connect(plan, &QPushButton::clicked, this, [this] {
     for (const QModelIndex& index : picked_->selectionModel()->selectedRows())
-      session_.pickPath(unescapePath(index.data(RowsModel::idRole).toString().toStdString()), StepAction::discard);
+      session_.pickPath(unescapePath(index.data(RowsModel::idRole).toString().toStdString()),
+                        StepAction::discard);
   });
   right->addWidget(plan);
   row->addLayout(right, 2);
@@ -143,7 +146,8 @@ void SurveyStation::refresh() {
   statement_->show(view());
   const auto count = view().survey->exceptions.size();
   exceptions_->setVisible(count > 0 && !fieldShown());
-  exceptions_->setText(count == 1 ? tr("1 place could not be looked into…") : tr("%1 places could not be looked into…").arg(count));
+  exceptions_->setText(count == 1 ? tr("1 place could not be looked into…")
+                                  : tr("%1 places could not be looked into…").arg(count));
   if (shown_ != view().survey) {
     shown_ = view().survey;
     folders_->show(view().survey, view().context, view().composition);
@@ -179,9 +183,15 @@ void SurveyStation::showField(bool field) {
   enter();
 }
 
-bool SurveyStation::fieldShown() const { return faces_->currentIndex() == 1; }
-void SurveyStation::setColumnShown(FolderModel::Column column, bool shown) { tree_->setColumnHidden(column, !shown); }
-bool SurveyStation::columnShown(FolderModel::Column column) const { return !tree_->isColumnHidden(column); }
+bool SurveyStation::fieldShown() const {
+  return faces_->currentIndex() == 1;
+}
+void SurveyStation::setColumnShown(FolderModel::Column column, bool shown) {
+  tree_->setColumnHidden(column, !shown);
+}
+bool SurveyStation::columnShown(FolderModel::Column column) const {
+  return !tree_->isColumnHidden(column);
+}
 
 void SurveyStation::setLens(int lens) {
   folders_->setLens(static_cast<Lens>(lens));
@@ -193,7 +203,8 @@ void SurveyStation::updateLegend() {
   if (folders_->composition() == nullptr) return;
   QStringList names;
   for (int i = 0; i < lensParts; ++i)
-    if (const QString name = folders_->composition()->partName(folders_->lens(), i); !name.isEmpty()) names.append(name);
+    if (const QString name = folders_->composition()->partName(folders_->lens(), i); !name.isEmpty())
+      names.append(name);
   legend_->setText(tr("ribbons, from the left: %1").arg(names.join(QStringLiteral(" · "))));
 }
 
@@ -212,7 +223,10 @@ void SurveyStation::updateNote() {
   text += QStringLiteral(" · ") + Words::standing(view().context->standing[node]);
   if (folder) text += tr(" · %1 files").arg(QLocale().toString(t.totals(node).files));
   text += tr(" · occupied %1").arg(Words::bytes(t.weight(node)));
-  text += tr(" · exclusive %1").arg(Words::bytes(folder ? t.totals(node).exclusive : t.isLinked(node) ? 0 : t.occupied(node)));
+  text += tr(" · exclusive %1")
+              .arg(Words::bytes(folder             ? t.totals(node).exclusive
+                                : t.isLinked(node) ? 0
+                                                   : t.occupied(node)));
   note_->setText(note_->fontMetrics().elidedText(text, Qt::ElideMiddle, std::max(200, faces_->width() - 8)));
   note_->setToolTip(text);
 }
@@ -224,7 +238,8 @@ void SurveyStation::listExceptions() {
       lines.append(tr("and %1 more").arg(view().survey->exceptions.size() - 200));
       break;
     }
-    lines.append(Words::path(view().survey->tree.path(e.node)) + QStringLiteral(": ") + Words::exception(e.kind));
+    lines.append(Words::path(view().survey->tree.path(e.node)) + QStringLiteral(": ") +
+                 Words::exception(e.kind));
   }
   prompter_.tell(this, tr("Not looked into"), lines.join(QLatin1Char('\n')));
 }
@@ -235,7 +250,9 @@ void SurveyStation::find(const QString& text) {
   const std::string wanted = unescapePath(text.toStdString());
   NodeId best = noNode;
   for (NodeId id = 1; id < t.size(); ++id)
-    if (t.name(id).find(wanted) != std::string_view::npos && (best == noNode || t.weight(id) > t.weight(best))) best = id;
+    if (t.name(id).find(wanted) != std::string_view::npos &&
+        (best == noNode || t.weight(id) > t.weight(best)))
+      best = id;
   if (best == noNode) return;
   const QModelIndex at = folders_->indexOf(best);
   tree_->setCurrentIndex(at);
@@ -263,9 +280,14 @@ void SurveyStation::fillPicked() {
     for (const NodeId id : grid_->pickedFiles(500)) {
       const SurveyTree& t = view().survey->tree;
       const QString path = Words::path(t.path(id));
-      rows.append({path, static_cast<int>(stratumOf(view().context->standing[id])), false, false,
-                   {{path, path + QLatin1Char('\n') + Words::age(t.modified(id), view().survey->finished), false, false, false, false},
-                    {Words::bytes(t.occupied(id)), Words::exact(t.occupied(id)), false, false, false, true}}});
+      rows.append(
+          {path,
+           static_cast<int>(stratumOf(view().context->standing[id])),
+           false,
+           false,
+           {{path, path + QLatin1Char('\n') + Words::age(t.modified(id), view().survey->finished), false,
+             false, false, false},
+            {Words::bytes(t.occupied(id)), Words::exact(t.occupied(id)), false, false, false, true}}});
     }
   pickedRows_->setRows(rows);
 }
@@ -283,9 +305,11 @@ void SurveyStation::contextMenu(const QPoint& at) {
   menu.addAction(tr("Plan to discard\tP"), this, [this] { planCurrent(StepAction::discard); });
   menu.addAction(tr("Plan to hold\tH"), this, [this] { planCurrent(StepAction::hold); });
   menu.addSeparator();
-  menu.addAction(tr("Copy the path"), this, [whole] { QGuiApplication::clipboard()->setText(Words::path(whole)); });
+  menu.addAction(tr("Copy the path"), this,
+                 [whole] { QGuiApplication::clipboard()->setText(Words::path(whole)); });
   menu.addAction(tr("Open the file manager here"), this, [whole] {
-    QDesktopServices::openUrl(QUrl::fromLocalFile(QFile::decodeName(QByteArray::fromStdString(std::string(parentPath(whole))))));
+    QDesktopServices::openUrl(
+        QUrl::fromLocalFile(QFile::decodeName(QByteArray::fromStdString(std::string(parentPath(whole))))));
   });
   menu.exec(tree_->viewport()->mapToGlobal(at));
 }

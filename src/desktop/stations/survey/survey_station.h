@@ -13,7 +13,8 @@ class QLineEdit;
 
 namespace zt::desktop {
 
-/// Where the bytes are: the statement, the folders with their ribbons, and the age × size field as a second face.
+/// Where the bytes are: the statement, the folders with their ribbons, and the age × size field as a second
+/// face.
 class SurveyStation final : public Station {
   Q_OBJECT
 public:
