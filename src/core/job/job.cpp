@@ -193,8 +193,12 @@ Result<void> Job::measure(const WalkOptions& options, std::stop_token stop, Prog
   usageAt_ = survey_->finished;
   stale_ = false;
   rebindPlan();
-  if (file_->path().empty()) return saveState();
-  if (auto put = file_->putSurvey(encodeSurvey(*survey_), rows, survey_->finished); !put) return put;
+  // A job in memory keeps the survey itself; only the number of the survey is noted, which runs refer to.
+  const bool inMemory = file_->path().empty();
+  const auto pieces = inMemory ? std::vector<std::string>{} : encodeSurvey(*survey_);
+  if (auto put = file_->putSurvey(pieces, inMemory ? std::vector<std::string>{} : rows, survey_->finished);
+      !put)
+    return put;
   return saveState();
 }
 

@@ -268,7 +268,7 @@ Result<void> JobFile::endRun(std::int64_t run, TimeNs now, const std::string& ou
 Result<std::vector<JobFile::RunRow>> JobFile::runs(bool all) {
   return guarded(path_, [&] {
     std::vector<RunRow> rows;
-    const std::string where = all ? "" : " WHERE survey=(SELECT max(id) FROM survey)";
+    const std::string where = all ? "" : " WHERE survey=(SELECT ifnull(max(id),0) FROM survey)";
     SQLite::Statement q(
         *db_, "SELECT id,started,finished,free_before,survey,plan,outcome FROM run" + where + " ORDER BY id");
     while (q.executeStep())

@@ -62,8 +62,9 @@ EvidencePanel::EvidencePanel(QWidget* parent) : QWidget(parent) {
 
 void EvidencePanel::show(const Find* find, const JobView& view) {
   const bool any = find != nullptr;
-  for (QWidget* w : {static_cast<QWidget*>(gain_), static_cast<QWidget*>(gainNote_), facts_,
-                     static_cast<QWidget*>(insideTitle_), static_cast<QWidget*>(inside_)})
+  for (QWidget* w :
+       {static_cast<QWidget*>(gain_), static_cast<QWidget*>(gainNote_), static_cast<QWidget*>(facts_),
+        static_cast<QWidget*>(insideTitle_), static_cast<QWidget*>(inside_)})
     w->setVisible(any);
   if (!any) {
     title_->setText(tr("No find chosen"));

@@ -1,0 +1,142 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/proof/proof.h"
+
+#include <gtest/gtest.h>
+
+#include "support/planned.h"
+
+namespace zt::test {
+namespace {
+
+struct Case {
+  Case() {
+    files.add("d/a", std::string(9000, 'x'));
+    m = std::make_unique<Measured>(files);
+    run.plan.lines.push_back(m->line("d/a"));
+    run.freeBefore = files.usage(*m->root)->available;
+    outcome.line = run.plan.lines[0].id;
+    outcome.items = 1;
+    outcome.promised = 12288;
+    record.path = "d/a";
+    record.line = outcome.line;
+    record.identity = m->survey->tree.identity(*m->survey->tree.find("d/a"));
+    record.promised = 12288;
+  }
+  ProofLine prove() {
+    run.lines = {outcome};
+    run.records = {record};
+    return zt::prove(m->guarded(open), std::span(&run, 1), {}, 1).value().lines[0];
+  }
+  void gone() {
+    ASSERT_TRUE(files.unlink(*files.openBeneath(*m->root, "d").value(), "a"));
+    record.state = ItemState::gone;
+    record.freed = 12288;
+    outcome.state = LineOutcome::State::done;
+  }
+  MemoryFileSystem files;
+  FakeOpenFiles open;
+  std::unique_ptr<Measured> m;
+  ProvedRun run;
+  LineOutcome outcome;
+  JournalRecord record;
+};
+
+using Kind = ProofReason::Kind;
+
+TEST(Proof, HasNothingToExplainWhereAllWentAsPromised) {
+  Case c;
+  c.gone();
+  const ProofLine line = c.prove();
+  EXPECT_EQ(line.actual, line.promised);
+  EXPECT_TRUE(line.reasons.empty());
+}
+
+TEST(Proof, SaysWhyAnItemWasRefused) {
+  Case c;
+  c.record.state = ItemState::refused;
+  c.record.problem = Errc::inUse;
+  c.record.detail = "editor (7)";
+  c.outcome.state = LineOutcome::State::refused;
+  const ProofLine line = c.prove();
+  ASSERT_EQ(line.reasons.size(), 1u);
+  EXPECT_EQ(line.reasons[0].kind, Kind::notDone);
+  EXPECT_EQ(line.reasons[0].code, Errc::inUse);
+  EXPECT_EQ(line.reasons[0].bytes, -12288);
+  EXPECT_EQ(line.actual, 0u);
+}
+
+TEST(Proof, SeesThatSomethingCameBack) {
+  Case c;
+  c.gone();
+  c.files.add("d/a", "again");
+  EXPECT_EQ(c.prove().reasons.at(0).kind, Kind::cameBack);
+}
+
+TEST(Proof, SeesThatItIsStillOpen) {
+  Case c;
+  c.gone();
+  c.open.files.push_back({5, "player", 0, c.record.identity.inode, true, 12288});
+  const ProofLine line = c.prove();
+  ASSERT_EQ(line.reasons.size(), 1u);
+  EXPECT_EQ(line.reasons[0].kind, Kind::stillOpen);
+  EXPECT_NE(line.reasons[0].detail.find("player"), std::string::npos);
+}
+
+TEST(Proof, SaysThatOtherNamesKeepIt) {
+  Case c;
+  c.gone();
+  c.record.freed = 0;
+  c.record.linksRemain = 12288;
+  const ProofLine line = c.prove();
+  EXPECT_EQ(line.reasons.at(0).kind, Kind::linksRemain);
+  EXPECT_EQ(line.reasons.at(0).bytes, -12288);
+}
+
+TEST(Proof, NamesADifferenceThatNothingElseExplains) {
+  Case c;
+  c.gone();
+  c.record.freed = 4096;
+  EXPECT_EQ(c.prove().reasons.at(0).kind, Kind::lessOccupied);
+}
+
+TEST(Proof, SaysWhatWasNotReached) {
+  Case c;
+  c.outcome.state = LineOutcome::State::notReached;
+  c.run.lines = {c.outcome};
+  const auto proof = prove(c.m->guarded(c.open), std::span(&c.run, 1), {}, 1).value();
+  EXPECT_EQ(proof.lines[0].reasons.at(0).kind, Kind::notReached);
+}
+
+TEST(Proof, SaysThatOthersChangedTheDrive) {
+  Case c;
+  c.gone();
+  c.files.add("elsewhere/new", std::string(50'000, 'x'));
+  c.run.lines = {c.outcome};
+  c.run.records = {c.record};
+  const auto proof = prove(c.m->guarded(c.open), std::span(&c.run, 1), {}, 1).value();
+  EXPECT_EQ(proof.byOthers, -static_cast<SignedBytes>(53'248 + 4096));
+  EXPECT_EQ(static_cast<SignedBytes>(proof.freeAfter) - static_cast<SignedBytes>(proof.freeBefore),
+            static_cast<SignedBytes>(proof.actual) + proof.byOthers);
+}
+
+TEST(Proof, WorksOutTheLinesOfARunThatWasCutShort) {
+  Case c;
+  c.gone();
+  const auto lines = outcomesOfRecords(c.run.plan, std::span(&c.record, 1));
+  ASSERT_EQ(lines.size(), 1u);
+  EXPECT_EQ(lines[0].state, LineOutcome::State::done);
+  EXPECT_EQ(lines[0].freed, 12288u);
+  EXPECT_EQ(outcomesOfRecords(c.run.plan, {})[0].state, LineOutcome::State::notReached);
+}
+
+TEST(Proof, WithoutRunsReadsTheDriveOnly) {
+  Case c;
+  const auto proof = prove(c.m->guarded(c.open), {}, {{TargetOrigin::task, "t", "", 1, true}}, 9).value();
+  EXPECT_EQ(proof.freeBefore, proof.freeAfter);
+  EXPECT_EQ(proof.byOthers, 0);
+  EXPECT_TRUE(proof.targets.at(0).met);
+  EXPECT_EQ(proof.when, 9);
+}
+
+}  // namespace
+}  // namespace zt::test

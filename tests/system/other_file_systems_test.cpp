@@ -1,0 +1,125 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// XFS, Btrfs and small or full drives, on loop devices.
+#include <gtest/gtest.h>
+#include <sys/mount.h>
+#include <sys/statvfs.h>
+#include <unistd.h>
+
+#include <filesystem>
+#include <fstream>
+
+#include "support/loop_drive.h"
+#include "support/run_program.h"
+
+namespace zt::test {
+namespace {
+
+void write(const std::string& path, std::size_t size) {
+  std::filesystem::create_directories(std::filesystem::path(path).parent_path());
+  std::ofstream(path, std::ios::binary) << std::string(size, 'x');
+}
+
+std::string program(const std::string& name) {
+  for (const char* folder : {"/usr/bin/", "/bin/", "/usr/sbin/", "/sbin/"})
+    if (std::filesystem::exists(folder + name)) return folder + name;
+  return name;
+}
+
+std::string consent(const std::string& job) {
+  return runProgram({ZTALLY, "reclaim", "--job", job, "--json"}).json()["consent"]["token"];
+}
+
+class OtherFileSystems : public ::testing::TestWithParam<std::pair<const char*, Bytes>> {};
+
+TEST_P(OtherFileSystems, MeasureReclaimAndProve) {
+  LoopDrive drive(GetParam().first, GetParam().second);
+  ZT_NEEDS(drive);
+  for (int i = 0; i < 40; ++i)
+    write(drive / ("set" + std::to_string(i % 4) + "/file" + std::to_string(i)), 1'000'000);
+  ::sync();
+  TempFolder t;
+  const std::string job = t / "a.ztjob";
+  const auto j = runProgram({ZTALLY, "measure", drive.path(), "--job", job, "--json"}).json();
+  EXPECT_EQ(j["files"], 40);
+  std::int64_t sum = 0;
+  for (const auto& line : j["statement"]["lines"]) sum += line["bytes"].get<std::int64_t>();
+  EXPECT_EQ(sum, j["statement"]["capacity_bytes"].get<std::int64_t>()) << "it adds up on every file system";
+  ASSERT_EQ(runProgram({ZTALLY, "plan", "--job", job, "add", "set0", "set1"}).status, 0);
+  ASSERT_EQ(runProgram({ZTALLY, "plan", "--job", job, "add", "--action", "hold", "set2"}).status, 0);
+  ASSERT_EQ(runProgram({ZTALLY, "reclaim", "--job", job, "--consent", consent(job)}).status, 0);
+  EXPECT_FALSE(std::filesystem::exists(drive / "set0"));
+  const auto proof = runProgram({ZTALLY, "prove", "--job", job, "--json"}).json();
+  EXPECT_GE(proof["actual_bytes"].get<Bytes>(), 20'000'000u);
+  EXPECT_EQ(runProgram({ZTALLY, "undo", "--job", job}).status, 0);
+  EXPECT_TRUE(std::filesystem::exists(drive / "set2/file2"));
+}
+
+INSTANTIATE_TEST_SUITE_P(Loop, OtherFileSystems,
+                         ::testing::Values(std::pair<const char*, Bytes>{"xfs", Bytes{400} << 20},
+                                           std::pair<const char*, Bytes>{"btrfs", Bytes{300} << 20}),
+                         [](const auto& one) { return std::string(one.param.first); });
+
+TEST(Btrfs, HoldsWithinTheSubvolumeOfTheItem) {
+  LoopDrive drive("btrfs", Bytes{300} << 20);
+  ZT_NEEDS(drive);
+  ASSERT_EQ(runProgram({program("btrfs"), "subvolume", "create", drive / "vol"}).status, 0);
+  write(drive / "vol/in/file", 2'000'000);
+  TempFolder t;
+  const std::string job = t / "a.ztjob";
+  const auto j = runProgram({ZTALLY, "measure", drive.path(), "--job", job, "--json"}).json();
+  EXPECT_EQ(j["files"], 1) << "subvolumes belong to their mount";
+  runProgram({ZTALLY, "plan", "--job", job, "add", "--action", "hold", "vol/in"});
+  const Ran ran = runProgram({ZTALLY, "reclaim", "--job", job, "--json"});
+  ASSERT_EQ(ran.status, 0) << ran.out << ran.err;
+  EXPECT_TRUE(std::filesystem::exists(drive / "vol/.zip-tally-hold"));
+  EXPECT_EQ(runProgram({ZTALLY, "undo", "--job", job}).status, 0);
+  EXPECT_TRUE(std::filesystem::exists(drive / "vol/in/file"));
+  EXPECT_FALSE(std::filesystem::exists(drive / "vol/.zip-tally-hold"));
+}
+
+/// The disk that the job file lies on fills up: nothing is lost, and it is said.
+TEST(JobDisk, FullMeansNothingIsTouched) {
+  if (::geteuid() != 0) GTEST_SKIP() << "SKIPPED, not root";
+  TempFolder t;
+  t.folder("small");
+  if (::mount("none", (t / "small").c_str(), "tmpfs", 0, "size=600k") != 0) {
+    if (!mayBeSkipped()) FAIL() << "tmpfs is needed in CI";
+    GTEST_SKIP() << "SKIPPED, no tmpfs here";
+  }
+  for (int i = 0; i < 30; ++i) t.file("drive/f" + std::to_string(i), 30'000);
+  const std::string job = t / "small/a.ztjob";
+  ASSERT_EQ(runProgram({ZTALLY, "measure", t / "drive", "--job", job}).status, 0);
+  ASSERT_EQ(runProgram({ZTALLY, "plan", "--job", job, "add", "f1", "f2", "f3"}).status, 0);
+  const std::string token = consent(job);
+  std::ofstream(t / "small/filler", std::ios::binary) << std::string(2'000'000, 'x');
+  const Ran ran = runProgram({ZTALLY, "reclaim", "--job", job, "--consent", token});
+  EXPECT_NE(ran.status, 0);
+  int left = 0;
+  for (int i = 0; i < 30; ++i) left += t.has("drive/f" + std::to_string(i));
+  std::filesystem::remove(t / "small/filler");
+  if (ran.status == 1) {
+    EXPECT_EQ(left, 30) << ran.err;
+  }
+  const Ran settled = runProgram({ZTALLY, "prove", "--job", job, "--json"});
+  EXPECT_EQ(settled.status, 0) << settled.err;
+  ::umount2((t / "small").c_str(), MNT_DETACH);
+}
+
+TEST(ReadOnlyDrive, IsRefusedWithAReasonAndLosesNothing) {
+  LoopDrive drive("ext4", Bytes{64} << 20);
+  ZT_NEEDS(drive);
+  write(drive / "a", 100'000);
+  ASSERT_EQ(runProgram({program("mount"), "-o", "remount,ro", drive.path()}).status, 0);
+  TempFolder t;
+  const std::string job = t / "a.ztjob";
+  ASSERT_EQ(runProgram({ZTALLY, "measure", drive.path(), "--job", job}).status, 0)
+      << "measuring writes nothing";
+  runProgram({ZTALLY, "plan", "--job", job, "add", "a"});
+  const Ran ran = runProgram({ZTALLY, "reclaim", "--job", job, "--consent", consent(job)});
+  EXPECT_EQ(ran.status, 3);
+  EXPECT_NE(ran.out.find("rights"), std::string::npos) << ran.out;
+  EXPECT_TRUE(std::filesystem::exists(drive / "a"));
+}
+
+}  // namespace
+}  // namespace zt::test
