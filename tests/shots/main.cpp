@@ -56,7 +56,6 @@ struct Studio {
 
 void whole(Studio& s, const QString& standIn) {
   s.window.goTo(surveyStation);
-  s.grab(QStringLiteral("waiting"));
   s.window.openStandIn(standIn);
   QTest::qWait(300);
   s.grab(QStringLiteral("bench"));
@@ -88,7 +87,6 @@ void whole(Studio& s, const QString& standIn) {
   QTest::mouseClick(s.find<QPushButton>("startRun"), Qt::LeftButton);
   waitFor([&] { return s.session().view().proof.has_value(); });
   s.idle();
-  s.grab(QStringLiteral("reclaim-done"));
   s.window.goTo(proofStation);
   s.grab(QStringLiteral("proof"));
 }

@@ -3,7 +3,7 @@
 
 #include <absl/container/flat_hash_set.h>
 
-#include "core/survey/fs_overhead.h"
+#include "core/os/fs_overhead.h"
 
 namespace zt {
 

@@ -2,6 +2,7 @@
 #include "desktop/frame/station_strip.h"
 
 #include <QtWidgets>
+#include <cmath>
 
 #include "desktop/charts/chart.h"
 #include "desktop/style/palette.h"
@@ -72,7 +73,7 @@ void StationStrip::paintEvent(QPaintEvent*) {
 }
 
 void StationStrip::mousePressEvent(QMouseEvent* event) {
-  const int at = static_cast<int>((event->position().x() - 24) / slot());
+  const int at = static_cast<int>(std::floor((event->position().x() - 24) / slot()));
   if (at >= 0 && at < items_.size()) Q_EMIT chosen(at);
 }
 

@@ -95,6 +95,35 @@ TEST(UrgencyOf, SpeaksUpInTimeButNotForDrivesFullByDesign) {
   EXPECT_EQ(urgencyOf(d, {}), Urgency::fullByDesign);
 }
 
+TEST(ListDrives, LeavesOutADriveThatDoesNotAnswer) {
+  Machine m;
+  m.files.add("mnt/data/");
+  m.mounts.table = {mount("/dev/sda1", "/mnt/data", 1), mount("/dev/sdb1", "/mnt/gone", 2)};
+  const auto drives = listDrives(m.system).value();
+  ASSERT_EQ(drives.size(), 1u);
+  EXPECT_EQ(drives[0].target, "/mnt/data");
+}
+
+TEST(DriveOf, TakesTheInnermostMount) {
+  Machine m;
+  for (const char* f : {"mnt/a/b/c/", "mnt/abc/"}) m.files.add(f);
+  m.mounts.table = {mount("/dev/sda1", "/", 1), mount("/dev/sdb1", "/mnt/a", 2),
+                    mount("/dev/sdc1", "/mnt/a/b", 3)};
+  EXPECT_EQ(driveOf(m.system, "/mnt/a/b/c")->source, "/dev/sdc1");
+  EXPECT_EQ(driveOf(m.system, "/mnt/a")->source, "/dev/sdb1");
+  EXPECT_EQ(driveOf(m.system, "/mnt/abc")->source, "/dev/sda1");
+  m.mounts.table.clear();
+  EXPECT_EQ(driveOf(m.system, "/mnt").error().code, Errc::notThere);
+}
+
+TEST(Names, OfRolesKindsAndFamiliesAreStable) {
+  EXPECT_EQ(name(DriveRole::recovery), "recovery");
+  EXPECT_EQ(name(DriveKind::solidState), "solid-state");
+  EXPECT_EQ(name(SystemFamily::linuxKind), "linux");
+  EXPECT_EQ(name(TargetOrigin::quarterSolidState), "quarter-solid-state");
+  EXPECT_EQ(name(Urgency::fullByDesign), "full-by-design");
+}
+
 constexpr const char* manifest =
     R"({"format":"zip-tally-stand-in","version":1,"id":"t","name":"test","role":"system","kind":"solid-state",
  "fs_type":"ext4","capacity_bytes":1000000000,"overhead_bytes":1000,"reserved_bytes":500,

@@ -3,7 +3,7 @@
 
 #include <gtest/gtest.h>
 
-#include "core/survey/fs_overhead.h"
+#include "core/os/fs_overhead.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
 

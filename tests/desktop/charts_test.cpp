@@ -1,0 +1,164 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The painted widgets by themselves: with nothing to show, with odd figures, and by keyboard.
+#include <gtest/gtest.h>
+
+#include <QSignalSpy>
+#include <QTest>
+
+#include "desktop/charts/age_size_grid.h"
+#include "desktop/charts/drive_shelf.h"
+#include "desktop/charts/level_gauge.h"
+#include "desktop/charts/proof_columns.h"
+#include "desktop/charts/staircase.h"
+#include "desktop/frame/balance_bar.h"
+#include "desktop/frame/station_strip.h"
+#include "desktop/stations/survey/statement_page.h"
+
+namespace zt::test {
+namespace {
+
+using namespace zt::desktop;
+
+JobView openView(Bytes capacity, Bytes free) {
+  JobView v;
+  v.open = true;
+  v.drive.label = "a drive with a name that is much longer than any column is wide";
+  v.drive.usage.capacity = capacity;
+  v.drive.usage.available = v.drive.usage.free = free;
+  v.free = free;
+  return v;
+}
+
+template <class T>
+void paintsAnything(T& chart, const JobView& view) {
+  chart.show(view);
+  for (const QSize size : {QSize(1, 1), QSize(30, 900), QSize(900, 30), QSize(800, 600)}) {
+    chart.resize(size);
+    EXPECT_FALSE(chart.grab().isNull());
+  }
+}
+
+TEST(Charts, BearNothingAndExtremes) {
+  LevelGauge level;
+  AgeSizeGrid grid;
+  Staircase stairs;
+  ProofColumns proof;
+  BalanceBar balance;
+  StatementPage statement;
+  for (const JobView& view :
+       {JobView{}, openView(0, 0), openView(1, 0), openView(~Bytes{0} >> 1, 5), openView(100, 1000)}) {
+    paintsAnything(level, view);
+    paintsAnything(grid, view);
+    paintsAnything(stairs, view);
+    paintsAnything(proof, view);
+    paintsAnything(balance, view);
+    paintsAnything(statement, view);
+  }
+}
+
+TEST(BlocksOf, AddUpToTheCapacity) {
+  for (const Bytes accounted : {Bytes{0}, Bytes{10}, Bytes{5000}}) {
+    Bytes sum = 0;
+    for (const Block& b : blocksOf(openView(1000, 300), accounted)) sum += b.bytes;
+    EXPECT_EQ(sum, 1000u) << accounted;
+  }
+}
+
+TEST(BlocksOf, ShrinkTheOpenHatchWhileMeasuring) {
+  const auto hatch = [](Bytes accounted) {
+    for (const Block& b : blocksOf(openView(1000, 300), accounted))
+      if (b.stratum == Stratum::unknown) return b.bytes;
+    return Bytes{0};
+  };
+  EXPECT_EQ(hatch(0), 700u);
+  EXPECT_EQ(hatch(200), 500u);
+  EXPECT_EQ(hatch(9000), 0u);
+}
+
+TEST(DriveShelf, WalksAlongByArrows) {
+  DriveShelf shelf;
+  shelf.resize(700, 300);
+  QList<ShelfDrive> drives(5);
+  for (qsizetype i = 0; i < drives.size(); ++i) drives[i].drive.label = "d" + std::to_string(i);
+  shelf.show(drives, 1);
+  QSignalSpy chosen(&shelf, &DriveShelf::choose);
+  QSignalSpy activated(&shelf, &DriveShelf::activated);
+  QTest::keyClick(&shelf, Qt::Key_Right);
+  QTest::keyClick(&shelf, Qt::Key_Left);
+  QTest::keyClick(&shelf, Qt::Key_Return);
+  ASSERT_EQ(chosen.size(), 2);
+  EXPECT_EQ(chosen[0][0].toInt(), 2);
+  EXPECT_EQ(chosen[1][0].toInt(), 0);
+  EXPECT_EQ(activated[0][0].toInt(), 1);
+  shelf.show(drives, 4);
+  QTest::keyClick(&shelf, Qt::Key_Right);
+  EXPECT_EQ(chosen.size(), 2) << "there is nothing beyond the last";
+  QTest::mouseClick(&shelf, Qt::LeftButton, {}, QPoint(20, 100));
+  EXPECT_EQ(chosen.last()[0].toInt(), 3) << "the shelf has moved along";
+}
+
+TEST(StationStrip, TellsWhichStationWasClicked) {
+  StationStrip strip;
+  strip.resize(1048, 92);
+  QList<StationStrip::Item> items(6);
+  strip.show(items, 0);
+  QSignalSpy chosen(&strip, &StationStrip::chosen);
+  QTest::mouseClick(&strip, Qt::LeftButton, {}, QPoint(36 + 166 * 2, 40));
+  ASSERT_EQ(chosen.size(), 1);
+  EXPECT_EQ(chosen[0][0].toInt(), 2);
+  QTest::mouseClick(&strip, Qt::LeftButton, {}, QPoint(4, 40));
+  QTest::keyClick(&strip, Qt::Key_Left);
+  EXPECT_EQ(chosen.size(), 1);
+  for (const double share : {-1.0, 0.0, 0.5, 1.0, 2.0}) {
+    strip.setProgress(share, QStringLiteral("measuring"));
+    EXPECT_FALSE(strip.grab().isNull());
+  }
+}
+
+TEST(BalanceBar, SaysSpareAndShort) {
+  BalanceBar bar;
+  JobView v = openView(100'000'000'000, 10'000'000'000);
+  v.targets = {{TargetOrigin::task, "films", "20GB", 20'000'000'000, true},
+               {TargetOrigin::task, "", "5GB", 5'000'000'000, true},
+               {TargetOrigin::tenPercent, "", "10%", 90'000'000'000, false}};
+  bar.show(v);
+  EXPECT_EQ(bar.tableTwin(), QStringLiteral("free 10.0 GB + planned 0 B − target 20.0 GB = 10.0 GB short"));
+  v.planned = {14'000'000'000, 16'000'000'000};
+  bar.show(v);
+  EXPECT_EQ(bar.tableTwin(),
+            QStringLiteral("free 10.0 GB + planned 14.0 GB − target 20.0 GB = 4.0 GB to spare"));
+  v.targets.clear();
+  bar.show(v);
+  EXPECT_EQ(bar.tableTwin(), QStringLiteral("free 10.0 GB + planned 14.0 GB"));
+}
+
+TEST(AgeSizeGrid, PutsSizesIntoTheirBands) {
+  EXPECT_EQ(AgeSizeGrid::sizeBand(0), 0);
+  EXPECT_EQ(AgeSizeGrid::sizeBand(64'000), 1);
+  EXPECT_EQ(AgeSizeGrid::sizeBand(999'999'999), 4);
+  EXPECT_EQ(AgeSizeGrid::sizeBand(4'000'000'000), 6);
+  EXPECT_EQ(AgeSizeGrid::sizeName(0), QStringLiteral("< 64 kB"));
+  EXPECT_EQ(AgeSizeGrid::sizeName(6), QStringLiteral("bigger"));
+}
+
+TEST(Staircase, GathersWhatIsTooMuchToRead) {
+  Staircase stairs;
+  JobView v = openView(1'000'000, 1000);
+  for (int i = 0; i < 40; ++i) {
+    PlanLine line;
+    line.id = std::to_string(i);
+    line.items.push_back({"f" + std::to_string(i), {}, 1, noNode});
+    v.plan.lines.push_back(line);
+    v.steps.push_back(static_cast<Bytes>(100 + i));
+  }
+  stairs.show(v);
+  EXPECT_LE(stairs.tableTwin().count(QLatin1Char('\n')), 10);
+  EXPECT_TRUE(stairs.tableTwin().contains(QStringLiteral("smaller")));
+  Bytes sum = 0;
+  for (const Bytes step : v.steps) sum += step;
+  EXPECT_TRUE(stairs.tableTwin().contains(QString::number(1000 + sum).insert(1, QLatin1Char(','))))
+      << stairs.tableTwin().toStdString();
+}
+
+}  // namespace
+}  // namespace zt::test
