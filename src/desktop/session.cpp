@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session.h"
 
+#include <QSettings>
+
 namespace zt::desktop {
 
 std::optional<Mark> JobView::markOf(const std::string& id) const {
@@ -39,6 +41,18 @@ Session::~Session() {
 
 void Session::stop() {
   stop_.request_stop();
+  setPaused(false);
+}
+
+void Session::setPaused(bool paused) {
+  const std::scoped_lock lock(pauseMutex_);
+  paused_ = paused;
+  resumed_.notify_all();
+}
+
+bool Session::paused() const {
+  const std::scoped_lock lock(pauseMutex_);
+  return paused_;
 }
 
 void Session::post(Work work, Task task, std::function<void()> then) {
@@ -162,9 +176,19 @@ void Session::listDrives() {
   });
 }
 
+namespace {
+/// The headroom rules that the shop follows, as it last ticked them.
+std::vector<Target> withShopRules(std::vector<Target> targets, const QStringList& rules) {
+  for (Target& t : targets)
+    if (t.origin != TargetOrigin::task) t.chosen = rules.contains(QString::fromUtf8(name(t.origin).data()));
+  return targets;
+}
+}  // namespace
+
 void Session::openPlace(const PathBytes& path, bool standIn, const PathBytes& jobFile, bool acceptOnDrive) {
+  const QStringList rules = QSettings().value(QStringLiteral("shopRules")).toStringList();
   post(Work::opening,
-       [this, path, standIn, jobFile, acceptOnDrive](std::unique_ptr<Job>& slot) -> Result<void> {
+       [this, path, standIn, jobFile, acceptOnDrive, rules](std::unique_ptr<Job>& slot) -> Result<void> {
          auto job = Job::create(system_, path, standIn, {jobFile, acceptOnDrive});
          if (!job && job.error().code == Errc::onDrive) {
            QMetaObject::invokeMethod(
@@ -178,7 +202,7 @@ void Session::openPlace(const PathBytes& path, bool standIn, const PathBytes& jo
          }
          if (!job) return tl::unexpected(job.error());
          slot = std::move(*job);
-         return {};
+         return slot->setTargets(withShopRules(slot->targets(), rules));
        });
 }
 
@@ -216,6 +240,15 @@ void Session::addTarget(const QString& label, const QString& amount) {
 }
 
 void Session::setTargets(std::vector<Target> targets) {
+  QSettings settings;
+  QStringList rules = settings.value(QStringLiteral("shopRules")).toStringList();
+  for (const Target& t : targets) {
+    if (t.origin == TargetOrigin::task) continue;
+    const QString rule = QString::fromUtf8(name(t.origin).data());
+    rules.removeAll(rule);
+    if (t.chosen) rules.append(rule);
+  }
+  settings.setValue(QStringLiteral("shopRules"), rules);
   editPlan([targets = std::move(targets)](Job& job) { return job.setTargets(targets); });
 }
 
@@ -315,9 +348,11 @@ void Session::reclaim(const std::string& token) {
       Work::running,
       [this, token, report, stop = stop_.get_token()](std::unique_ptr<Job>& job) -> Result<void> {
         if (!job) return {};
-        auto done = job->reclaim(token, stop, [this](const LineOutcome& outcome) {
+        auto done = job->reclaim(token, stop, [this, stop](const LineOutcome& outcome) {
           QMetaObject::invokeMethod(
               this, [this, outcome] { Q_EMIT lineProgressed(outcome); }, Qt::QueuedConnection);
+          std::unique_lock lock(pauseMutex_);
+          resumed_.wait(lock, stop, [this] { return !paused_; });
         });
         if (!done) return tl::unexpected(done.error());
         *report = *done;

@@ -3,7 +3,9 @@
 
 #include <QObject>
 #include <QThread>
+#include <condition_variable>
 #include <functional>
+#include <mutex>
 #include <stop_token>
 
 #include "core/job/job.h"
@@ -77,6 +79,10 @@ public:
   void undo();
   void release(const std::string& token);
   void prove();
+  /// A run waits between items while it is paused. Measurements do not pause; they stop and keep what was
+  /// seen.
+  void setPaused(bool paused);
+  bool paused() const;
   /// Asks the present work to stop; what was done or measured is kept.
   void stop();
   /// The consent for letting all held things go, worked out from the present view.
@@ -110,6 +116,9 @@ private:
   Work work_ = Work::none;
   int waiting_ = 0;
   std::stop_source stop_;
+  mutable std::mutex pauseMutex_;  ///< guards paused_, which the worker reads
+  std::condition_variable_any resumed_;
+  bool paused_ = false;
 };
 
 }  // namespace zt::desktop

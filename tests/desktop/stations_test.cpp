@@ -208,5 +208,58 @@ TEST_F(Stations, TheLevelGoesToAStratum) {
   EXPECT_EQ(list->currentIndex().data(FindsModel::standingRole).toInt(), static_cast<int>(Standing::bedrock));
 }
 
+TEST_F(Stations, TheShopsRulesAreKeptForTheNextDrive) {
+  TempFolder t;
+  measureStandIn(t);
+  const auto choose = [&](bool on) {
+    std::vector<Target> targets = session().view().targets;
+    for (Target& target : targets)
+      if (target.origin == TargetOrigin::tenPercent) target.chosen = on;
+    session().setTargets(targets);
+    return idle();
+  };
+  ASSERT_TRUE(choose(true));
+  TempFolder other;
+  window = nullptr;
+  SetUp();
+  measureStandIn(other);
+  int chosen = 0;
+  for (const Target& target : session().view().targets)
+    if (target.origin != TargetOrigin::task && target.chosen) {
+      ++chosen;
+      EXPECT_EQ(target.origin, TargetOrigin::tenPercent);
+    }
+  EXPECT_EQ(chosen, 1);
+  ASSERT_TRUE(choose(false));
+}
+
+TEST_F(Stations, ARunPausesAndGoesOn) {
+  TempFolder t;
+  measureStandIn(t);
+  station(3);
+  judge(QStringLiteral("old files in home/warden"), Qt::Key_P);
+  session().setPaused(true);
+  session().reclaim(session().view().consent.token);
+  station(5);
+  auto* pause = find<QPushButton>("pauseRun");
+  ASSERT_TRUE(waitFor([&] { return pause->isVisible(); }));
+  EXPECT_EQ(pause->text(), QStringLiteral("Go on"));
+  QTest::mouseClick(pause, Qt::LeftButton);
+  ASSERT_TRUE(waitFor([&] { return session().view().proof.has_value(); }));
+  ASSERT_TRUE(idle());
+  EXPECT_EQ(session().view().report->lines[0].state, LineOutcome::State::done);
+}
+
+TEST_F(Stations, LedgersCopyTheirRows) {
+  TempFolder t;
+  measureStandIn(t);
+  station(2);
+  auto* folders = find<QTreeView>("folders");
+  folders->setCurrentIndex(folders->model()->index(0, 0));
+  key(folders, Qt::Key_C, Qt::ControlModifier);
+  EXPECT_TRUE(QGuiApplication::clipboard()->text().startsWith(QStringLiteral("/\t")));
+  EXPECT_TRUE(QGuiApplication::clipboard()->text().contains(QStringLiteral("232 GB")));
+}
+
 }  // namespace
 }  // namespace zt::test

@@ -8,6 +8,29 @@
 
 namespace zt::desktop {
 
+namespace {
+
+/// A ledger whose chosen rows are copied as tab-separated text.
+class LedgerView final : public QTreeView {
+public:
+  using QTreeView::QTreeView;
+
+protected:
+  void keyPressEvent(QKeyEvent* event) override {
+    if (!event->matches(QKeySequence::Copy)) return QTreeView::keyPressEvent(event);
+    QString text;
+    for (const QModelIndex& row : selectionModel()->selectedRows()) {
+      QStringList cells;
+      for (int c = 0; c < model()->columnCount(); ++c)
+        if (!isColumnHidden(c)) cells.append(row.siblingAtColumn(c).data().toString());
+      text += cells.join(QLatin1Char('\t')) + QLatin1Char('\n');
+    }
+    if (!text.isEmpty()) QGuiApplication::clipboard()->setText(text);
+  }
+};
+
+}  // namespace
+
 Station::Station(Session& session, Prompter& prompter, QWidget* parent)
     : QWidget(parent), session_(session), prompter_(prompter) {}
 
@@ -44,7 +67,7 @@ QPushButton* linkButton(const QString& text, const char* name, QWidget* parent) 
 }
 
 QTreeView* ledgerView(const char* name, QWidget* parent) {
-  auto* tree = new QTreeView(parent);
+  auto* tree = new LedgerView(parent);
   tree->setObjectName(QLatin1String(name));
   tree->setItemDelegate(new LedgerDelegate(tree));
   tree->setRootIsDecorated(false);

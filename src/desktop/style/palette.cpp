@@ -115,7 +115,7 @@ void setFace(QApplication& app, bool dark) {
           "QPushButton:hover{border-color:%3} QPushButton:focus{border:2px solid %3;padding:5px 13px}"
           "QPushButton:disabled{color:%7;border-color:%4}"
           "QPushButton[main=\"true\"]{background:%3;color:%1;font-weight:bold;border:1px solid %3}"
-          "QPushButton[main=\"true\"]:focus{border:2px solid %6}"
+          "QPushButton[main=\"true\"]:focus{border:3px double %1}"
           "QPushButton[main=\"true\"]:disabled{background:%4;color:%7;border-color:%4}"
           "QPushButton[link=\"true\"]{background:transparent;border:0;border-bottom:1px solid %4;padding:2px "
           "0;text-align:left}"
@@ -141,7 +141,7 @@ void setFace(QApplication& app, bool dark) {
           "QScrollBar::handle:horizontal{background:%4;min-width:24px}"
           "QToolTip{background:%2;color:%3;border:1px solid %4} QCheckBox{spacing:8px} "
           "QSplitter::handle{background:%4}")
-          .arg(name(f.paper), name(f.panel), name(f.ink), name(f.rule), name(f.picked), name(f.red),
+          .arg(name(f.paper), name(f.panel), name(f.ink), name(f.rule), name(f.picked), QString(),
                name(f.secondInk), name(f.free), f.dark ? QStringLiteral("dark") : QStringLiteral("light")));
 }
 

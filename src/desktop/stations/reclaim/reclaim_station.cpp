@@ -48,10 +48,11 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
   box->addWidget(agree_);
   auto* foot = new QHBoxLayout;
   foot->addStretch();
+  pause_ = button(tr("Pause"), "pauseRun", page);
   stop_ = button(tr("Stop after this item"), "stopRun", page);
   start_ = button(tr("Start"), "startRun", page, true);
   toProof_ = button(tr("On to Proof"), "toProof", page, true);
-  for (auto* b : {stop_, start_, toProof_}) foot->addWidget(b);
+  for (auto* b : {pause_, stop_, start_, toProof_}) foot->addWidget(b);
   box->addLayout(foot);
   pages_->addWidget(page);
   connect(agree_, &QCheckBox::toggled, this, [this](bool on) {
@@ -60,6 +61,10 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
   });
   connect(start_, &QPushButton::clicked, this, &ReclaimStation::start);
   connect(stop_, &QPushButton::clicked, &session_, &Session::stop);
+  connect(pause_, &QPushButton::clicked, this, [this] {
+    session_.setPaused(!session_.paused());
+    refresh();
+  });
   connect(toProof_, &QPushButton::clicked, this, [this] { Q_EMIT goTo(proofStation); });
   connect(&session_, &Session::lineProgressed, this, [this](const LineOutcome& outcome) {
     running_[outcome.line] = outcome;
@@ -174,7 +179,8 @@ void ReclaimStation::fillProblems() {
 
 QString ReclaimStation::heading() const {
   if (session_.work() == Session::Work::running)
-    return tr("running; every item is looked at again before it goes");
+    return session_.paused() ? tr("paused; nothing is touched until it goes on")
+                             : tr("running; every item is looked at again before it goes");
   if (!view().plan.lines.empty() && !view().consent.lines.empty()) {
     Bytes bytes = 0;
     for (std::size_t i = 0; i < view().plan.lines.size(); ++i) bytes += view().steps[i];
@@ -216,6 +222,8 @@ void ReclaimStation::refresh() {
   start_->setVisible(plan && !running);
   start_->setEnabled(!session_.busy() && (!needs || agree_->isChecked()));
   stop_->setVisible(running);
+  pause_->setVisible(running);
+  pause_->setText(session_.paused() ? tr("Go on") : tr("Pause"));
   toProof_->setVisible(!plan && !running && view().report.has_value());
 }
 

@@ -40,6 +40,7 @@ private:
   RowsModel* problemRows_ = nullptr;
   QCheckBox* agree_ = nullptr;
   QPushButton* start_ = nullptr;
+  QPushButton* pause_ = nullptr;
   QPushButton* stop_ = nullptr;
   QPushButton* toProof_ = nullptr;
   std::map<std::string, LineOutcome> running_;
