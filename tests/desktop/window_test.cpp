@@ -191,5 +191,17 @@ TEST_F(Window, CopiesPathsOfFinds) {
   EXPECT_TRUE(paths[0].startsWith(QString::fromStdString(t / "si/drive/")));
 }
 
+/// A place in the style sheet that is left open, or an argument too many, shifts all colours behind it.
+TEST_F(Window, TheStyleSheetHasEveryColourInItsPlace) {
+  for (const bool dark : {true, false}) {
+    action("actDark")->setChecked(dark);
+    const QString sheet = qApp->styleSheet();
+    EXPECT_FALSE(sheet.contains(QLatin1Char('%')));
+    EXPECT_TRUE(sheet.contains(dark ? QStringLiteral("tick-dark.svg") : QStringLiteral("tick-light.svg")));
+    EXPECT_TRUE(sheet.contains(QStringLiteral("QPushButton:disabled{color:") + face().secondInk.name()));
+    EXPECT_FALSE(sheet.contains(face().red.name())) << "red is for targets and for what cannot be undone";
+  }
+}
+
 }  // namespace
 }  // namespace zt::test

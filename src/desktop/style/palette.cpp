@@ -113,26 +113,26 @@ void setFace(QApplication& app, bool dark) {
           "QMenu{background:%2;color:%3;border:1px solid %4}"
           "QPushButton{background:%2;color:%3;border:1px solid %4;padding:6px 14px;border-radius:0}"
           "QPushButton:hover{border-color:%3} QPushButton:focus{border:2px solid %3;padding:5px 13px}"
-          "QPushButton:disabled{color:%7;border-color:%4}"
+          "QPushButton:disabled{color:%6;border-color:%4}"
           "QPushButton[main=\"true\"]{background:%3;color:%1;font-weight:bold;border:1px solid %3}"
           "QPushButton[main=\"true\"]:focus{border:3px double %1}"
-          "QPushButton[main=\"true\"]:disabled{background:%4;color:%7;border-color:%4}"
+          "QPushButton[main=\"true\"]:disabled{background:%4;color:%6;border-color:%4}"
           "QPushButton[link=\"true\"]{background:transparent;border:0;border-bottom:1px solid %4;padding:2px "
           "0;text-align:left}"
           "QPushButton[link=\"true\"]:checked{border-bottom:3px solid %3}"
           "QPushButton[link=\"true\"]:focus,QPushButton[link=\"true\"]:hover{border-bottom:2px solid %3}"
-          "QLineEdit{background:%8;color:%3;border:0;border-bottom:1px solid %4;padding:4px}"
+          "QLineEdit{background:%7;color:%3;border:0;border-bottom:1px solid %4;padding:4px}"
           "QLineEdit:focus{border-bottom:2px solid %3}"
           "QTreeView,QTableView,QListView{background:transparent;color:%3;border:0;outline:0;selection-"
           "background-color:%5;"
           "selection-color:%3}"
           "QTreeView::indicator,QCheckBox::indicator{width:13px;height:13px;border:1px solid "
-          "%3;background:%8}"
-          "QTreeView::indicator:checked,QCheckBox::indicator:checked{image:url(:/icons/tick-%9.svg)}"
+          "%3;background:%7}"
+          "QTreeView::indicator:checked,QCheckBox::indicator:checked{image:url(:/icons/tick-%8.svg)}"
           "QCheckBox:focus{border:1px dotted %3}"
           "QTreeView:focus,QListView:focus{border-left:2px solid %3}"
           "QHeaderView{background:transparent;border:0} "
-          "QHeaderView::section{background:transparent;color:%7;border:0;"
+          "QHeaderView::section{background:transparent;color:%6;border:0;"
           "border-bottom:1px solid %4;padding:3px 6px;font-weight:normal}"
           "QScrollBar:vertical{background:transparent;width:10px} "
           "QScrollBar::handle:vertical{background:%4;min-height:24px}"
@@ -141,8 +141,8 @@ void setFace(QApplication& app, bool dark) {
           "QScrollBar::handle:horizontal{background:%4;min-width:24px}"
           "QToolTip{background:%2;color:%3;border:1px solid %4} QCheckBox{spacing:8px} "
           "QSplitter::handle{background:%4}")
-          .arg(name(f.paper), name(f.panel), name(f.ink), name(f.rule), name(f.picked), QString(),
-               name(f.secondInk), name(f.free), f.dark ? QStringLiteral("dark") : QStringLiteral("light")));
+          .arg(name(f.paper), name(f.panel), name(f.ink), name(f.rule), name(f.picked), name(f.secondInk),
+               name(f.free), f.dark ? QStringLiteral("dark") : QStringLiteral("light")));
 }
 
 namespace {
