@@ -34,6 +34,32 @@ protected:
 Station::Station(Session& session, Prompter& prompter, QWidget* parent)
     : QWidget(parent), session_(session), prompter_(prompter) {}
 
+QWidget* Station::setupPages(const char* objectName) {
+  setObjectName(QLatin1String(objectName));
+  pages_ = new QStackedWidget(this);
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(30, 14, 30, 10);
+  outer->addWidget(pages_);
+  waiting_ = new QLabel(this);
+  waiting_->setObjectName(QStringLiteral("waiting"));
+  waiting_->setAlignment(Qt::AlignCenter);
+  waiting_->setWordWrap(true);
+  waiting_->setForegroundRole(QPalette::PlaceholderText);
+  pages_->addWidget(waiting_);
+  auto* page = new QWidget(this);
+  pages_->addWidget(page);
+  return page;
+}
+
+void Station::showPage(bool work, const QString& waitingFor) {
+  waiting_->setText(waitingFor);
+  pages_->setCurrentIndex(work ? 1 : 0);
+}
+
+bool Station::workShown() const {
+  return pages_->currentIndex() == 1;
+}
+
 QLabel* titleLabel(const QString& text, QWidget* parent) {
   auto* label = new QLabel(text, parent);
   label->setFont(typeface(Type::title));
@@ -81,15 +107,6 @@ QTreeView* ledgerView(const char* name, QWidget* parent) {
   tree->header()->setStretchLastSection(false);
   tree->viewport()->setAutoFillBackground(false);
   return tree;
-}
-
-QLabel* waitingLabel(QWidget* parent) {
-  auto* label = new QLabel(parent);
-  label->setObjectName(QStringLiteral("waiting"));
-  label->setAlignment(Qt::AlignCenter);
-  label->setWordWrap(true);
-  label->setForegroundRole(QPalette::PlaceholderText);
-  return label;
 }
 
 }  // namespace zt::desktop

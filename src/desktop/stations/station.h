@@ -8,12 +8,13 @@
 
 class QLabel;
 class QPushButton;
+class QStackedWidget;
 class QTreeView;
 
 namespace zt::desktop {
 
-/// One of the six places of work. Shows the session's view and asks the session to act; keeps no job state of
-/// its own.
+/// One of the six places of work. Shows the view of a Session and asks it to act; keeps no job state of its
+/// own.
 class Station : public QWidget {
   Q_OBJECT
 public:
@@ -34,8 +35,18 @@ Q_SIGNALS:
 
 protected:
   const JobView& view() const { return session_.view(); }
+  /// Makes the two pages that most stations have: what it waits for, and the work itself. Gives the latter,
+  /// still bare.
+  QWidget* setupPages(const char* objectName);
+  /// Shows one of the two pages; `waitingFor` says what the station waits for.
+  void showPage(bool work, const QString& waitingFor);
+  bool workShown() const;
   Session& session_;
   Prompter& prompter_;
+
+private:
+  QStackedWidget* pages_ = nullptr;
+  QLabel* waiting_ = nullptr;
 };
 
 /// Stations in the order of the work.
@@ -55,7 +66,5 @@ QLabel* noteLabel(const QString& text, QWidget* parent, const char* name = nullp
 QPushButton* button(const QString& text, const char* name, QWidget* parent, bool main = false);
 QPushButton* linkButton(const QString& text, const char* name, QWidget* parent);
 QTreeView* ledgerView(const char* name, QWidget* parent);
-/// "Nothing here yet: …", centred, for a station that waits.
-QLabel* waitingLabel(QWidget* parent);
 
 }  // namespace zt::desktop

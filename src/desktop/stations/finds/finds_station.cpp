@@ -11,14 +11,7 @@ namespace zt::desktop {
 
 FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent)
     : Station(session, prompter, parent) {
-  setObjectName(QStringLiteral("findsStation"));
-  pages_ = new QStackedWidget(this);
-  auto* outer = new QVBoxLayout(this);
-  outer->setContentsMargins(30, 14, 30, 8);
-  outer->addWidget(pages_);
-  waiting_ = waitingLabel(this);
-  pages_->addWidget(waiting_);
-  auto* page = new QWidget(this);
+  auto* page = setupPages("findsStation");
   auto* row = new QHBoxLayout(page);
   row->setContentsMargins(0, 0, 0, 0);
   auto* left = new QVBoxLayout;
@@ -58,7 +51,6 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
   right->addWidget(evidence_, 1);
   setupKeys(right);
   row->addLayout(right, 11);
-  pages_->addWidget(page);
   connect(list_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
           [this](const QModelIndex& index) {
             const Find* find = model_->findAt(index);
@@ -166,8 +158,7 @@ void FindsStation::goOn() {
 }
 
 void FindsStation::refresh() {
-  pages_->setCurrentIndex(ready() ? 1 : 0);
-  waiting_->setText(tr("Finds wait for a measurement. Choose a drive on the Bench and measure it."));
+  showPage(ready(), tr("Finds wait for a measurement. Choose a drive on the Bench and measure it."));
   if (!ready()) return;
   const std::string keep = current_;
   const int scroll = list_->verticalScrollBar()->value();

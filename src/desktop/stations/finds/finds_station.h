@@ -35,8 +35,6 @@ private:
   std::vector<const Find*> chosen() const;
   void judgeOne(const Find& find, Judgement judgement);
 
-  QStackedWidget* pages_ = nullptr;
-  QLabel* waiting_ = nullptr;
   QLabel* summary_ = nullptr;
   QTreeView* list_ = nullptr;
   FindsModel* model_ = nullptr;

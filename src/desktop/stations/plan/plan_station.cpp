@@ -10,14 +10,7 @@ namespace zt::desktop {
 
 PlanStation::PlanStation(Session& session, Prompter& prompter, QWidget* parent)
     : Station(session, prompter, parent) {
-  setObjectName(QStringLiteral("planStation"));
-  pages_ = new QStackedWidget(this);
-  auto* outer = new QVBoxLayout(this);
-  outer->setContentsMargins(30, 14, 30, 8);
-  outer->addWidget(pages_);
-  waiting_ = waitingLabel(this);
-  pages_->addWidget(waiting_);
-  auto* page = new QWidget(this);
+  auto* page = setupPages("planStation");
   auto* box = new QVBoxLayout(page);
   box->setContentsMargins(0, 0, 0, 0);
   auto* head = new QHBoxLayout;
@@ -34,7 +27,6 @@ PlanStation::PlanStation(Session& session, Prompter& prompter, QWidget* parent)
   box->addWidget(stairs_, 4);
   setupCeilings(box);
   setupLines(box);
-  pages_->addWidget(page);
   connect(stairs_, &Staircase::stepPicked, this, [this](int line) {
     const auto& lines = view().plan.lines;
     if (line < 0 || line >= static_cast<int>(lines.size())) return;
@@ -203,8 +195,7 @@ void PlanStation::fillLines() {
 }
 
 void PlanStation::refresh() {
-  pages_->setCurrentIndex(ready() ? 1 : 0);
-  waiting_->setText(tr("The plan waits for a measurement. Choose a drive on the Bench and measure it."));
+  showPage(ready(), tr("The plan waits for a measurement. Choose a drive on the Bench and measure it."));
   if (!ready()) return;
   propose_->setText(view().proposal ? tr("Propose again") : tr("Propose"));
   propose_->setEnabled(!session_.busy());

@@ -33,8 +33,6 @@ private:
   void switchAction();
   QString summary() const;
 
-  QStackedWidget* pages_ = nullptr;
-  QLabel* waiting_ = nullptr;
   QLabel* summary_ = nullptr;
   Staircase* stairs_ = nullptr;
   QButtonGroup* ceilings_ = nullptr;

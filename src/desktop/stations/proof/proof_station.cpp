@@ -10,14 +10,7 @@ namespace zt::desktop {
 
 ProofStation::ProofStation(Session& session, Prompter& prompter, QWidget* parent)
     : Station(session, prompter, parent) {
-  setObjectName(QStringLiteral("proofStation"));
-  pages_ = new QStackedWidget(this);
-  auto* outer = new QVBoxLayout(this);
-  outer->setContentsMargins(30, 14, 30, 12);
-  outer->addWidget(pages_);
-  waiting_ = waitingLabel(this);
-  pages_->addWidget(waiting_);
-  auto* page = new QWidget(this);
+  auto* page = setupPages("proofStation");
   auto* box = new QVBoxLayout(page);
   box->setContentsMargins(0, 0, 0, 0);
   auto* head = new QHBoxLayout;
@@ -53,7 +46,6 @@ ProofStation::ProofStation(Session& session, Prompter& prompter, QWidget* parent
   foot->addWidget(again_);
   foot->addWidget(measure_);
   box->addLayout(foot);
-  pages_->addWidget(page);
   connect(again_, &QPushButton::clicked, &session_, &Session::prove);
   connect(measure_, &QPushButton::clicked, this, [this] {
     session_.measure();
@@ -166,8 +158,7 @@ void ProofStation::fillLines() {
 }
 
 void ProofStation::refresh() {
-  pages_->setCurrentIndex(ready() ? 1 : 0);
-  waiting_->setText(view().survey ? tr("Nothing has been carried out yet, so there is nothing to prove.")
+  showPage(ready(), view().survey ? tr("Nothing has been carried out yet, so there is nothing to prove.")
                                   : tr("Proof waits for a run. Choose a drive on the Bench and measure it."));
   if (!ready()) return;
   heading_->setText(tr("read again %1").arg(Words::clockTime(view().proof->when)));

@@ -26,8 +26,6 @@ private:
   void fillTargets();
   void fillLines();
 
-  QStackedWidget* pages_ = nullptr;
-  QLabel* waiting_ = nullptr;
   QPushButton* proveNow_ = nullptr;
   QLabel* heading_ = nullptr;
   ProofColumns* columns_ = nullptr;

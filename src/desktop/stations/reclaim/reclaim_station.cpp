@@ -10,14 +10,7 @@ namespace zt::desktop {
 
 ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* parent)
     : Station(session, prompter, parent) {
-  setObjectName(QStringLiteral("reclaimStation"));
-  pages_ = new QStackedWidget(this);
-  auto* outer = new QVBoxLayout(this);
-  outer->setContentsMargins(30, 14, 30, 12);
-  outer->addWidget(pages_);
-  waiting_ = waitingLabel(this);
-  pages_->addWidget(waiting_);
-  auto* page = new QWidget(this);
+  auto* page = setupPages("reclaimStation");
   auto* box = new QVBoxLayout(page);
   box->setContentsMargins(0, 0, 0, 0);
   auto* head = new QHBoxLayout;
@@ -54,7 +47,6 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
   toProof_ = button(tr("On to Proof"), "toProof", page, true);
   for (auto* b : {pause_, stop_, start_, toProof_}) foot->addWidget(b);
   box->addLayout(foot);
-  pages_->addWidget(page);
   connect(agree_, &QCheckBox::toggled, this, [this](bool on) {
     agreedTo_ = on ? view().consent.token : std::string{};
     refresh();
@@ -193,11 +185,10 @@ QString ReclaimStation::heading() const {
 }
 
 void ReclaimStation::refresh() {
-  pages_->setCurrentIndex(ready() || !view().recovered.empty() ? 1 : 0);
-  waiting_->setText(view().survey
-                        ? tr("The plan is empty: there is nothing to do yet.")
-                        : tr("Reclaim waits for a plan. Choose a drive on the Bench and measure it."));
-  if (!view().survey || pages_->currentIndex() == 0) return;
+  showPage(ready() || !view().recovered.empty(),
+           view().survey ? tr("The plan is empty: there is nothing to do yet.")
+                         : tr("Reclaim waits for a plan. Choose a drive on the Bench and measure it."));
+  if (!view().survey || !workShown()) return;
   const bool running = session_.work() == Session::Work::running;
   const bool plan = !view().plan.lines.empty();
   const bool needs = plan && !view().consent.token.empty();

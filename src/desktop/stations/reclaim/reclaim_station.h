@@ -30,8 +30,6 @@ private:
   QString titleOf(const std::string& id) const;
   QString heading() const;
 
-  QStackedWidget* pages_ = nullptr;
-  QLabel* waiting_ = nullptr;
   QLabel* heading_ = nullptr;
   QTreeView* lines_ = nullptr;
   RowsModel* rows_ = nullptr;

@@ -11,14 +11,7 @@ namespace zt::desktop {
 
 SurveyStation::SurveyStation(Session& session, Prompter& prompter, QWidget* parent)
     : Station(session, prompter, parent) {
-  setObjectName(QStringLiteral("surveyStation"));
-  pages_ = new QStackedWidget(this);
-  auto* outer = new QVBoxLayout(this);
-  outer->setContentsMargins(30, 14, 30, 8);
-  outer->addWidget(pages_);
-  waiting_ = waitingLabel(this);
-  pages_->addWidget(waiting_);
-  auto* page = new QWidget(this);
+  auto* page = setupPages("surveyStation");
   auto* row = new QHBoxLayout(page);
   row->setContentsMargins(0, 0, 0, 0);
   auto* left = new QVBoxLayout;
@@ -32,7 +25,6 @@ SurveyStation::SurveyStation(Session& session, Prompter& prompter, QWidget* pare
   faces_->addWidget(setupFolders());
   faces_->addWidget(setupField());
   row->addWidget(faces_, 1);
-  pages_->addWidget(page);
   connect(exceptions_, &QPushButton::clicked, this, &SurveyStation::listExceptions);
 }
 
@@ -138,8 +130,7 @@ QWidget* SurveyStation::setupField() {
 }
 
 void SurveyStation::refresh() {
-  pages_->setCurrentIndex(ready() ? 1 : 0);
-  waiting_->setText(session_.work() == Session::Work::measuring
+  showPage(ready(), session_.work() == Session::Work::measuring
                         ? tr("Measuring. What is accounted for already shows in the Level.")
                         : tr("Nothing is measured yet. Choose a drive on the Bench and measure it."));
   if (!ready()) return;

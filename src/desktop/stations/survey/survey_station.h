@@ -47,8 +47,6 @@ private:
   void contextMenu(const QPoint& at);
 
   QStackedWidget* faces_ = nullptr;
-  QStackedWidget* pages_ = nullptr;
-  QLabel* waiting_ = nullptr;
   StatementPage* statement_ = nullptr;
   QPushButton* exceptions_ = nullptr;
   QTreeView* tree_ = nullptr;
