@@ -51,13 +51,4 @@ Result<FileHead> readHead(const PathBytes& path, std::size_t count) {
   return head;
 }
 
-Result<void> makeOwnFolders(const PathBytes& path) {
-  for (std::size_t at = 1; at <= path.size(); ++at) {
-    if (at < path.size() && path[at] != '/') continue;
-    const PathBytes folder = path.substr(0, at);
-    if (::mkdir(folder.c_str(), 0755) != 0 && errno != EEXIST) return failErrno("make-folder", folder, errno);
-  }
-  return {};
-}
-
 }  // namespace zt

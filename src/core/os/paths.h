@@ -25,8 +25,4 @@ struct FileHead {
 };
 Result<FileHead> readHead(const PathBytes& path, std::size_t count);
 
-/// Makes a folder of our own and those above it where they are missing (settings, jobs); never used on a
-/// measured drive.
-Result<void> makeOwnFolders(const PathBytes& path);
-
 }  // namespace zt

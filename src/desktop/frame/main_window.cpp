@@ -209,7 +209,6 @@ void MainWindow::openStandIn(const QString& folder) {
   auto opened = StandInDrive::open(system_, path);
   if (!opened) return showFailure(opened.error());
   bench_->addStandIn((*opened)->manifest(), path, (*opened)->drive());
-  QSettings().setValue(QStringLiteral("lastStandIn"), folder);
   goTo(benchStation);
 }
 

@@ -37,7 +37,7 @@ void FindsDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
     painter->setPen(QPen(face().secondInk, 1));
     painter->drawLine(r.bottomLeft(), r.bottomRight());
   } else if (index.column() == 0) {
-    const double indent = index.data(FindsModel::foldRole).toBool() ? 30 : 30;
+    constexpr double indent = 30;
     drawText(*painter, r.adjusted(indent, 3, -4, 0), Qt::AlignLeft, text, typeface(Type::body), face().ink);
     drawText(*painter, r.adjusted(indent, 21, -4, 0), Qt::AlignLeft,
              index.data(FindsModel::noteRole).toString(), typeface(Type::small), face().secondInk);
