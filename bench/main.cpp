@@ -80,13 +80,13 @@ struct Surveyed {
 Surveyed surveyOnce(const std::string& root, unsigned threads) {
   zt::LinuxFileSystem files;
   const long before = residentBytes();
-  auto survey = std::make_unique<zt::Survey>();
+  auto survey = std::make_shared<zt::Survey>();
   Surveyed s;
   s.time = seconds([&] {
     const auto folder = files.openRoot(root).value();
     zt::WalkOptions options;
     options.threads = threads;
-    if (!zt::walk(files, folder, options, {}, nullptr, *survey)) std::abort();
+    if (!zt::walk(files, folder, options, {}, nullptr, survey)) std::abort();
   });
   s.entries = survey->tree.size();
   s.bytes = static_cast<double>(residentBytes() - before);

@@ -28,6 +28,8 @@ void addMeasuring(CLI::App& app, Arguments& a) {
   m->add_option("--job", a.job, "keep the job in this file; an existing job is measured again");
   m->add_option("--threads", a.threads, "walk with so many threads")->check(CLI::Range(1, 64));
   m->add_flag("--stand-in", a.standIn, "PATH is a stand-in drive");
+  m->add_flag("--everything", a.everything, "ask for rights once, before the walk, to read what is closed");
+  m->add_option("--folder", a.folder, "measure only this folder of an existing job again");
   m->add_flag("--job-on-drive", a.jobOnDrive, "the job file may lie on the measured drive");
   m->add_option("--target", a.targets, "free bytes to reach: 20GB, 18GiB, 15%");
   m->add_flag("--json", a.json, "print one JSON document");

@@ -6,6 +6,8 @@
 #include <thread>
 
 #include "cli/app.h"
+#include "core/os/helper_client.h"
+#include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"
 #include "core/os/linux_mount_table.h"
 #include "core/os/linux_open_files.h"
@@ -28,7 +30,9 @@ int main(int argc, char** argv) {
   zt::LinuxMountTable mounts;
   zt::LinuxOpenFiles openFiles;
   zt::SystemClock clock;
-  zt::System system{files, mounts, openFiles, clock};
+  zt::LinuxDriveInsides insides;
+  zt::HelperClient privileged(zt::helperCommand());
+  zt::System system{files, mounts, openFiles, clock, insides, privileged};
   zt::cli::Console console{system, std::cout, std::cerr, ::isatty(STDERR_FILENO) == 1, stop.get_token()};
   const int status = zt::cli::run(console, argc, argv);
   std::cout.flush();

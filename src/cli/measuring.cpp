@@ -107,8 +107,20 @@ private:
 
 Json statementJson(const Statement& s) {
   Json lines = Json::array();
-  for (std::size_t i = 0; i < statementLines; ++i)
-    lines.push_back({{"id", name(static_cast<StatementLine>(i))}, {"bytes", s.lines[i]}});
+  for (std::size_t i = 0; i < statementLines; ++i) {
+    const auto line = static_cast<StatementLine>(i);
+    Json parts = Json::array();
+    for (const StatementPart& part : s.parts)
+      if (part.line == line) {
+        Json p{{"id", part.id}, {"bytes", part.bytes}, {"count", part.count}};
+        if (!part.subject.empty()) putPath(p, "subject", part.subject);
+        parts.push_back(std::move(p));
+      }
+    lines.push_back({{"id", name(line)},
+                     {"bytes", s[line]},
+                     {"source", name(s.source(line))},
+                     {"parts", std::move(parts)}});
+  }
   return {{"capacity_bytes", s.capacity},
           {"lines", std::move(lines)},
           {"unexplained_bytes", s[StatementLine::unexplained]}};
@@ -124,7 +136,7 @@ Json surveyJson(const Survey& s) {
     putPath(j, "path", s.tree.path(e.node));
     (e.kind == SurveyException::Kind::mountedOver ? mounted : unreadable).push_back(std::move(j));
   }
-  Json j{{"entries", s.tree.size()},
+  Json j{{"entries", s.tree.entries()},
          {"files", t.files},
          {"folders", s.tree.folderCount()},
          {"length_bytes", t.length},
@@ -152,11 +164,13 @@ void printSurvey(Console& console, const Survey& s) {
     const bool always = i < 3 || i + 1 == statementLines;
     if (bytes == 0 && !always) continue;
     console.out << "  " << std::left << std::setw(16) << name(static_cast<StatementLine>(i)) << std::right
-                << std::setw(12) << formatSigned(bytes) << '\n';
+                << std::setw(12) << formatSigned(bytes) << "  " << words(s.statement.sources[i]) << '\n';
+    for (const StatementPart& part : s.statement.parts)
+      if (static_cast<std::size_t>(part.line) == i) console.out << "      " << words(part) << '\n';
   }
   console.out << "  " << std::left << std::setw(16) << "capacity" << std::right << std::setw(12)
               << formatBytes(s.statement.capacity) << "\n"
-              << s.tree.size() << " entries in " << s.tree.folderCount() << " folders";
+              << s.tree.entries() << " entries in " << s.tree.folderCount() << " folders";
   if (!s.exceptions.empty()) console.out << "; " << s.exceptions.size() << " could not be looked into";
   if (s.partial) console.out << "; stopped early: this is partial";
   console.out << '\n';
@@ -190,13 +204,18 @@ int measureVerb(Console& console, const Arguments& args) {
       continue;
     if (auto added = (*job)->addTarget({}, amount); !added) return report(console, added.error());
   }
-  WalkOptions options;
+  Job::MeasureOptions options;
   options.threads = args.threads;
+  options.everything = args.everything;
   {
     LineProgressBar bar(console);
-    if (auto measured = (*job)->measure(options, console.stop, &bar); !measured)
-      return report(console, measured.error());
+    const auto measured = args.folder.empty()
+                              ? (*job)->measure(options, console.stop, &bar)
+                              : (*job)->measureAgain(unescapePath(args.folder), options, console.stop, &bar);
+    if (!measured) return report(console, measured.error());
   }
+  if (const auto& refused = (*job)->rightsProblem())
+    console.err << "ztally: measured without the rights asked for: " << sentence(*refused) << '\n';
   const Survey& survey = *(*job)->survey();
   if (args.json)
     print(console, surveyJson(survey));

@@ -17,6 +17,8 @@ struct Arguments {
   std::string job;
   unsigned threads = 0;
   bool standIn = false;
+  bool everything = false;
+  std::string folder;
   bool jobOnDrive = false;
   std::vector<std::string> targets;
   std::size_t top = 20;

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/words.h"
 
+#include <array>
 #include <cstring>
+#include <map>
 
 namespace zt::cli {
 
@@ -168,6 +170,50 @@ std::string why(const Find& find) {
       return "picked by hand";
   }
   return {};
+}
+
+std::string words(LineSource source) {
+  static constexpr std::array<const char*, lineSources> text{
+      "not looked at",
+      "by the file system's counters",
+      "every entry asked",
+      "by the file system's extents, each once",
+      "held open by programs",
+      "seen through an uncovered copy of the mount",
+      "by the file system's own structures",
+      "as the stand-in declares",
+      "what is left",
+      "what is left; this file system cannot be itemised"};
+  return text[static_cast<std::size_t>(source)];
+}
+
+std::string words(const StatementPart& part) {
+  static const std::map<std::string, std::string, std::less<>> names{
+      {"program", "held by"},
+      {"programs-not-seen", "programs of others could not be looked into"},
+      {"mount-point", "beneath"},
+      {"mount-points-not-seen", "mount points not looked beneath"},
+      {"inode-chunks", "inodes"},
+      {"pool", "pool and room set aside"},
+      {"headers", "headers and tree roots"},
+      {"metadata", "metadata, all copies"},
+      {"system-blocks", "system blocks, all copies"},
+      {"global-reserve", "global reserve"},
+      {"outside-capacity", "outside the capacity: tables, journal"},
+      {"compressed", "saved by compression"},
+      {"inlined", "small files kept in the metadata"},
+      {"shared", "shared by several files, counted once"},
+      {"pinned", "kept though overwritten"},
+      {"holes", "not stored: holes of sparse files"},
+      {"preallocated", "set aside beyond the content"},
+      {"subvolumes", "subvolumes not walked"},
+      {"unreadable-at-most", "in folders that could not be read, at most"}};
+  const auto known = names.find(part.id);
+  std::string text = known == names.end() ? part.id : known->second;
+  if (!part.subject.empty()) text += " " + escapePath(part.subject);
+  if (part.bytes != 0 || part.id == "unreadable-at-most") text += ": " + formatSigned(part.bytes);
+  if (part.count > 0) text += " (" + std::to_string(part.count) + ")";
+  return text;
 }
 
 }  // namespace zt::cli

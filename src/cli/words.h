@@ -21,5 +21,9 @@ std::string why(const Find& find);
 std::string words(Standing standing);
 std::string words(Regret regret);
 std::string words(Errc problem);
+/// How a line of the statement was obtained.
+std::string words(LineSource source);
+/// What a line is made of, with its amount.
+std::string words(const StatementPart& part);
 
 }  // namespace zt::cli

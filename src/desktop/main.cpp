@@ -2,6 +2,8 @@
 #include <QApplication>
 #include <QCommandLineParser>
 
+#include "core/os/helper_client.h"
+#include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"
 #include "core/os/linux_mount_table.h"
 #include "core/os/linux_open_files.h"
@@ -33,7 +35,9 @@ int main(int argc, char** argv) {
   zt::LinuxMountTable mounts;
   zt::LinuxOpenFiles openFiles;
   zt::SystemClock clock;
-  zt::System system{files, mounts, openFiles, clock};
+  zt::LinuxDriveInsides insides;
+  zt::HelperClient privileged(zt::helperCommand());
+  zt::System system{files, mounts, openFiles, clock, insides, privileged};
   zt::desktop::DialogPrompter prompter;
   zt::desktop::MainWindow window(system, prompter);
   window.show();

@@ -45,14 +45,11 @@ void Session::stop() {
 }
 
 void Session::setPaused(bool paused) {
-  const std::scoped_lock lock(pauseMutex_);
-  paused_ = paused;
-  resumed_.notify_all();
+  pause_.setPaused(paused);
 }
 
 bool Session::paused() const {
-  const std::scoped_lock lock(pauseMutex_);
-  return paused_;
+  return pause_.paused();
 }
 
 void Session::post(Work work, Task task, std::function<void()> then) {
@@ -351,8 +348,7 @@ void Session::reclaim(const std::string& token) {
         auto done = job->reclaim(token, stop, [this, stop](const LineOutcome& outcome) {
           QMetaObject::invokeMethod(
               this, [this, outcome] { Q_EMIT lineProgressed(outcome); }, Qt::QueuedConnection);
-          std::unique_lock lock(pauseMutex_);
-          resumed_.wait(lock, stop, [this] { return !paused_; });
+          pause_.pass(stop);
         });
         if (!done) return tl::unexpected(done.error());
         *report = *done;

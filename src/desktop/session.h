@@ -3,9 +3,7 @@
 
 #include <QObject>
 #include <QThread>
-#include <condition_variable>
 #include <functional>
-#include <mutex>
 #include <stop_token>
 
 #include "core/job/job.h"
@@ -79,8 +77,7 @@ public:
   void undo();
   void release(const std::string& token);
   void prove();
-  /// A run waits between items while it is paused. Measurements do not pause; they stop and keep what was
-  /// seen.
+  /// A run waits between items while it is paused, a measurement between folders.
   void setPaused(bool paused);
   bool paused() const;
   /// Asks the present work to stop; what was done or measured is kept.
@@ -116,9 +113,7 @@ private:
   Work work_ = Work::none;
   int waiting_ = 0;
   std::stop_source stop_;
-  mutable std::mutex pauseMutex_;  ///< guards paused_, which the worker reads
-  std::condition_variable_any resumed_;
-  bool paused_ = false;
+  PauseGate pause_;
 };
 
 }  // namespace zt::desktop

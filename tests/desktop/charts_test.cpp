@@ -133,10 +133,10 @@ TEST(BalanceBar, SaysSpareAndShort) {
 }
 
 TEST(AgeSizeGrid, PutsSizesIntoTheirBands) {
-  EXPECT_EQ(AgeSizeGrid::sizeBand(0), 0);
-  EXPECT_EQ(AgeSizeGrid::sizeBand(64'000), 1);
-  EXPECT_EQ(AgeSizeGrid::sizeBand(999'999'999), 4);
-  EXPECT_EQ(AgeSizeGrid::sizeBand(4'000'000'000), 6);
+  EXPECT_EQ(sizeBand(0), 0);
+  EXPECT_EQ(sizeBand(64'000), 1);
+  EXPECT_EQ(sizeBand(999'999'999), 4);
+  EXPECT_EQ(sizeBand(4'000'000'000), 6);
   EXPECT_EQ(AgeSizeGrid::sizeName(0), QStringLiteral("< 64 kB"));
   EXPECT_EQ(AgeSizeGrid::sizeName(6), QStringLiteral("bigger"));
 }

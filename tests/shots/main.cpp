@@ -9,6 +9,8 @@
 #include <QTreeView>
 #include <cstdio>
 
+#include "core/os/helper_client.h"
+#include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"
 #include "core/os/linux_mount_table.h"
 #include "core/os/linux_open_files.h"
@@ -102,7 +104,9 @@ int main(int argc, char** argv) {
   LinuxMountTable mounts;
   LinuxOpenFiles openFiles;
   SystemClock clock;
-  System system{files, mounts, openFiles, clock};
+  LinuxDriveInsides insides;
+  HelperClient privileged({});
+  System system{files, mounts, openFiles, clock, insides, privileged};
   YesPrompter prompter;
   MainWindow window(system, prompter);
   const QStringList size = argc > 3 ? QString::fromLocal8Bit(argv[3]).split(QLatin1Char('x'))

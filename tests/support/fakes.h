@@ -3,6 +3,7 @@
 
 #include <map>
 
+#include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"
 #include "core/os/linux_mount_table.h"
 #include "core/os/linux_open_files.h"
@@ -56,13 +57,43 @@ public:
   int failAt = -1;
 };
 
+/// A drive's insides as a test says they are.
+class FakeInsides final : public DriveInsides {
+public:
+  Overhead overhead(std::string_view, const PathBytes&) override { return structures; }
+  Result<StoredSizes> storedSizes(std::string_view, const PathBytes& path) override {
+    if (!stored) return fail(Errc::notPermitted, "extents", path);
+    return *stored;
+  }
+  Result<std::uint64_t> treeOf(const Folder&) override { return tree; }
+  Result<Uncovered> uncovered(const PathBytes& path) override {
+    if (below == nullptr) return fail(Errc::notPermitted, "uncover", path);
+    return Uncovered{below, below->openRoot("/").value()};
+  }
+  Overhead structures{true, {}, 0};
+  std::optional<StoredSizes> stored;
+  std::uint64_t tree = 5;
+  FileSystemReader* below = nullptr;
+};
+
+/// Nobody who could be asked for rights.
+class NoRights final : public Privileged {
+public:
+  bool worthAsking() override { return false; }
+  Result<std::unique_ptr<PrivilegedAccess>> start(const PathBytes& root) override {
+    return fail(Errc::unsupported, "helper", root);
+  }
+};
+
 /// The real machine, for tests on real files.
 struct RealSystem {
   LinuxFileSystem files;
   LinuxMountTable mounts;
   LinuxOpenFiles openFiles;
   SystemClock clock;
-  System ports{files, mounts, openFiles, clock};
+  LinuxDriveInsides insides;
+  NoRights privileged;
+  System ports{files, mounts, openFiles, clock, insides, privileged};
 };
 
 /// A survey of a folder, with the totals done; ends the test program if it fails.
@@ -73,7 +104,7 @@ inline std::shared_ptr<Survey> surveyOf(FileSystem& files, const PathBytes& path
   survey->root = path;
   WalkOptions options;
   options.threads = threads;
-  if (!walk(files, *root, options, {}, nullptr, *survey)) std::abort();
+  if (!walk(files, *root, options, {}, nullptr, survey)) std::abort();
   survey->usage = files.usage(**root).value_or(SpaceUsage{});
   survey->finished = SystemClock().now();
   return survey;

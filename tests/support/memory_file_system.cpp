@@ -159,6 +159,12 @@ Result<std::string> MemoryFileSystem::readFile(const Folder& at, std::string_vie
   return child->second->content;
 }
 
+Result<FileHead> MemoryFileSystem::readHead(const Folder& at, std::string_view name, std::size_t count) {
+  const auto whole = readFile(at, name, std::size_t{1} << 40);
+  if (!whole) return tl::unexpected(whole.error());
+  return FileHead{whole->size(), whole->substr(0, count)};
+}
+
 Result<SpaceUsage> MemoryFileSystem::usage(const Folder&) {
   const std::scoped_lock lock(mutex_);
   if (auto ok = enter("usage", {}); !ok) return tl::unexpected(ok.error());

@@ -37,6 +37,7 @@ public:
   Result<EntryStat> stat(const Folder& at, std::string_view name) override;
   Result<void> scan(const Folder& at, ScanSink& sink) override;
   Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) override;
+  Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override;
   Result<SpaceUsage> usage(const Folder& at) override;
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override;
   Result<void> rename(const Folder& from, std::string_view name, const Folder& to,

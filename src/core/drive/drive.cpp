@@ -83,6 +83,7 @@ Result<Drive> toDrive(System& system, const Mount& mount) {
   d.device = mount.device;
   d.usage = *usage;
   d.readOnly = mount.readOnly || usage->readOnly;
+  d.wholeMount = mount.root == "/" || mount.root.empty() || mount.fsType == "btrfs";
   d.liveSystem = isLive(mount.target);
   const FoundSystem found = findSystem(system.files, **root);
   d.family = found.family;

@@ -36,6 +36,7 @@ struct Drive {
   std::string systemName;  ///< "Debian GNU/Linux 12" from its own files; may be empty
   SpaceUsage usage;
   bool readOnly = false;
+  bool wholeMount = true;   ///< the mount shows the file system from its top (of Btrfs: any subvolume)
   bool liveSystem = false;  ///< part of the machine that is running this program
   bool standIn = false;
   /// Full by design: raises no alarm (recovery, boot).

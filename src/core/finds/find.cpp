@@ -19,20 +19,6 @@ std::string_view name(GainTime time) {
   return names[static_cast<std::size_t>(time)];
 }
 
-std::string_view name(AgeBand band) {
-  static constexpr std::array<std::string_view, ageBands> names{"today", "week",        "month", "half-year",
-                                                                "year",  "three-years", "older"};
-  return names[static_cast<std::size_t>(band)];
-}
-
-AgeBand ageBand(TimeNs modified, TimeNs now) {
-  static constexpr std::array<int, ageBands - 1> ends{1, 7, 30, 182, 365, 3 * 365};
-  const TimeNs age = now - modified;
-  for (std::size_t i = 0; i < ends.size(); ++i)
-    if (age < ends[i] * nsPerDay) return static_cast<AgeBand>(i);
-  return AgeBand::older;
-}
-
 Bytes largeThreshold(Bytes capacity) {
   return std::clamp<Bytes>(capacity / 2500, 1'000'000, 100'000'000);
 }

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "core/catalogue/catalogue.h"
+#include "core/survey/age_size.h"
 #include "core/survey/set_gain.h"
 #include "core/survey/survey.h"
 
@@ -23,12 +24,6 @@ struct Gain {
   Bytes atMost = 0;
   GainTime when = GainTime::now;
 };
-
-/// Age bands by modification time. "within" a band: younger than its end, older than the one before.
-enum class AgeBand : std::uint8_t { today, week, month, halfYear, year, threeYears, older };
-constexpr int ageBands = 7;
-std::string_view name(AgeBand band);
-AgeBand ageBand(TimeNs modified, TimeNs now);
 
 /// One thing on the drive that a find is about.
 struct FindItem {

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "core/job/outcome_json.h"
+#include "core/os/fallback_file_system.h"
 #include "core/os/paths.h"
 #include "core/plan/plan_json.h"
 #include "core/survey/survey_codec.h"
@@ -176,14 +177,50 @@ void Job::applyMarks(std::vector<Find>& finds) const {
   }
 }
 
-Result<void> Job::measure(const WalkOptions& options, std::stop_token stop, ProgressSink* progress) {
+Result<void> Job::measureWith(bool everything, const Measuring& measuring) {
   if (auto fresh = site_->refreshDrive(); !fresh) return fresh;
-  auto survey = zt::measure(site_->files(), site_->clock(), site_->drive(), site_->known(), site_->root(),
-                            options, stop, progress);
+  rightsProblem_.reset();
+  std::unique_ptr<PrivilegedAccess> access;
+  if (everything && !site_->drive().standIn && system_.privileged.worthAsking()) {
+    auto started = system_.privileged.start(site_->root());
+    if (started)
+      access = std::move(*started);
+    else
+      rightsProblem_ = started.error();
+  }
+  Result<SurveyPtr> survey;
+  if (access) {
+    FallbackFileSystem files(site_->files(), *access);
+    survey = measuring(site_->measurePorts(files, access.get()));
+  } else {
+    survey = measuring(site_->measurePorts(site_->files(), nullptr));
+  }
   if (!survey) return tl::unexpected(survey.error());
+  return keepSurvey(std::move(*survey));
+}
+
+Result<void> Job::measure(const MeasureOptions& options, std::stop_token stop, ProgressSink* progress) {
+  return measureWith(options.everything, [&](const MeasurePorts& ports) {
+    return zt::measure(ports, site_->drive(), site_->root(), options, stop, progress);
+  });
+}
+
+Result<void> Job::measureAgain(const PathBytes& folder, const MeasureOptions& options, std::stop_token stop,
+                               ProgressSink* progress) {
+  if (!survey_) return fail(Errc::notThere, "survey");
+  const auto node = survey_->tree.find(folder);
+  if (!node) return fail(Errc::notThere, "survey", folder);
+  if (!survey_->tree.isFolder(*node)) return fail(Errc::notAFolder, "survey", folder);
+  if (*node == 0) return measure(options, stop, progress);
+  return measureWith(options.everything, [&](const MeasurePorts& ports) {
+    return zt::measureAgain(ports, site_->drive(), survey_, *node, options, stop, progress);
+  });
+}
+
+Result<void> Job::keepSurvey(SurveyPtr survey) {
   const auto root = site_->files().openRoot(site_->root());
   if (!root) return tl::unexpected(root.error());
-  adopt(std::move(*survey), {});
+  adopt(std::move(survey), {});
   std::vector<Find> finds = detectAll(*context_, site_->files(), **root);
   std::vector<std::string> rows;
   for (const Find& f : finds) rows.push_back(toJson(f).dump());

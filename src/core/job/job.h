@@ -43,7 +43,16 @@ public:
   Result<void> addTarget(const std::string& label, const std::string& amount);
 
   // Measuring. Keeps what was measured before if it fails.
-  Result<void> measure(const WalkOptions& options, std::stop_token stop, ProgressSink* progress);
+  struct MeasureOptions : WalkOptions {
+    bool everything =
+        false;  ///< ask for rights once, before the walk; goes on without them if they are refused
+  };
+  Result<void> measure(const MeasureOptions& options, std::stop_token stop, ProgressSink* progress);
+  /// Measures one folder of the survey again (path relative to the root); all else is taken over.
+  Result<void> measureAgain(const PathBytes& folder, const MeasureOptions& options, std::stop_token stop,
+                            ProgressSink* progress);
+  /// Why the rights that the latest measurement asked for were not given.
+  const std::optional<Error>& rightsProblem() const { return rightsProblem_; }
   const SurveyPtr& survey() const { return survey_; }  ///< nullptr before the first
   std::shared_ptr<const FindContext> context() const { return context_; }
   std::shared_ptr<const std::vector<Find>> finds() const { return finds_; }
@@ -88,6 +97,9 @@ private:
   Result<void> recoverRuns();
   Result<void> saveState();
   Result<GuardedDrive> guarded();
+  using Measuring = std::function<Result<SurveyPtr>(const MeasurePorts& ports)>;
+  Result<void> measureWith(bool everything, const Measuring& measuring);
+  Result<void> keepSurvey(SurveyPtr survey);
   void adopt(SurveyPtr survey, std::vector<Find> finds);
   void applyMarks(std::vector<Find>& finds) const;
   void rebindPlan();
@@ -108,6 +120,7 @@ private:
   std::optional<Proof> proof_;
   std::vector<JournalRecord> recovered_;
   bool recoveryWaits_ = false;
+  std::optional<Error> rightsProblem_;
 };
 
 }  // namespace zt

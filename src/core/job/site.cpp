@@ -26,10 +26,14 @@ Result<std::unique_ptr<Site>> Site::open(System& system, const PathBytes& path, 
   return site;
 }
 
-KnownBytes Site::known() {
-  if (!standIn_) return knownBytes(system_.openFiles, drive_);
-  const StandInManifest& m = standIn_->manifest();
-  return {m.heldBySnapshots, m.openDeleted, m.beneathMounts, m.overhead};
+MeasurePorts Site::measurePorts(FileSystem& files, PrivilegedAccess* access) {
+  MeasurePorts ports{files, access != nullptr ? access->openFiles() : openFiles(),
+                     access != nullptr ? access->insides() : system_.insides, clock()};
+  if (standIn_) {
+    const StandInManifest& m = standIn_->manifest();
+    ports.declared = KnownBytes{m.heldBySnapshots, m.openDeleted, m.beneathMounts, m.overhead};
+  }
+  return ports;
 }
 
 Result<bool> Site::holdsFolder(const PathBytes& folder) {

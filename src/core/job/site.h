@@ -24,7 +24,8 @@ public:
   const PathBytes& opened() const { return opened_; }  ///< what was named, resolved: a stand-in's own folder
   const StandInDrive* standIn() const { return standIn_.get(); }
   Anchor anchor() const { return anchorOf(drive_, root_); }
-  KnownBytes known();
+  /// The ports to measure through. With `access` what is closed to this program is read by the helper.
+  MeasurePorts measurePorts(FileSystem& files, PrivilegedAccess* access);
   /// Whether a file in this folder would lie on the measured drive.
   Result<bool> holdsFolder(const PathBytes& folder);
   /// Whether the mount keeps access times well enough to be quoted: no noatime, no read-only.

@@ -91,6 +91,12 @@ struct SpaceUsage {
   bool operator==(const SpaceUsage&) const = default;
 };
 
+/// The size of a file and its first bytes.
+struct FileHead {
+  std::uint64_t size = 0;
+  std::string bytes;
+};
+
 /// The reading half of the port to the file system. Every call may come from any thread.
 /// Names are single parts (no '/'); an empty name means the folder itself. Nothing here follows a symbolic
 /// link.
@@ -106,11 +112,18 @@ public:
   /// Opens a folder any number of levels below `root`; never through a symbolic link, a mount, or "..".
   /// An empty path opens the root once more. Fails with outsideRoot, otherDevice, notThere, notAFolder.
   virtual Result<FolderPtr> openBeneath(const Folder& root, std::string_view relative) = 0;
+  /// Opens a folder below `at` through no symbolic link and not by "..", but across mounts if need be.
+  virtual Result<FolderPtr> openNoLinks(const Folder& at, std::string_view relative) {
+    return openBeneath(at, relative);
+  }
   virtual Result<EntryStat> stat(const Folder& at, std::string_view name) = 0;
   /// Lists a folder with the stat of every entry, in the order of the file system. "." and ".." are left out.
   virtual Result<void> scan(const Folder& at, ScanSink& sink) = 0;
   /// Reads a regular file whole; fails with badInput if it is longer than `limit` bytes.
   virtual Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) = 0;
+  /// Reads the first bytes of a regular file (at most `count`) without setting its access time; fails with
+  /// notPermitted where that cannot be avoided.
+  virtual Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) = 0;
   virtual Result<SpaceUsage> usage(const Folder& at) = 0;
 };
 

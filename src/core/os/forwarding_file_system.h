@@ -23,6 +23,9 @@ public:
   Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) override {
     return inner_.readFile(at, name, limit);
   }
+  Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override {
+    return inner_.readHead(at, name, count);
+  }
   Result<SpaceUsage> usage(const Folder& at) override { return inner_.usage(at); }
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override {
     return inner_.makeFolder(at, name, mode);

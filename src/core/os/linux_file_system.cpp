@@ -10,28 +10,19 @@
 #include <sys/sysmacros.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <array>
 #include <cerrno>
+#include <chrono>
 #include <cstring>
+#include <limits>
 #include <vector>
+
+#include "core/os/linux_folder.h"
 
 namespace zt {
 
 namespace {
-
-class LinuxFolder final : public Folder {
-public:
-  LinuxFolder(int fd, bool keepsAccessTime) : fd_(fd), keepsAccessTime_(keepsAccessTime) {}
-  ~LinuxFolder() override { ::close(fd_); }
-  LinuxFolder(const LinuxFolder&) = delete;
-  LinuxFolder& operator=(const LinuxFolder&) = delete;
-  int fd() const { return fd_; }
-  bool keepsAccessTime() const override { return keepsAccessTime_; }
-
-private:
-  int fd_;
-  bool keepsAccessTime_;
-};
 
 int fdOf(const Folder& folder) {
   return static_cast<const LinuxFolder&>(folder).fd();
@@ -71,10 +62,12 @@ Result<FolderPtr> openKeepingTimes(std::string_view operation, std::string_view 
   return std::make_shared<LinuxFolder>(fd, keeps);
 }
 
-int openat2Beneath(int at, const char* path, int flags) {
+constexpr std::uint64_t beneathOnly = RESOLVE_BENEATH | RESOLVE_NO_SYMLINKS | RESOLVE_NO_MAGICLINKS;
+
+int openat2Beneath(int at, const char* path, int flags, std::uint64_t resolve) {
   open_how how{};
   how.flags = static_cast<unsigned>(flags);
-  how.resolve = RESOLVE_BENEATH | RESOLVE_NO_SYMLINKS | RESOLVE_NO_XDEV | RESOLVE_NO_MAGICLINKS;
+  how.resolve = resolve;
   for (int attempt = 0;; ++attempt) {
     const auto fd = static_cast<int>(::syscall(SYS_openat2, at, path, &how, sizeof how));
     // EAGAIN: the kernel saw a rename on the way and could not be sure; it asks to try again.
@@ -82,8 +75,10 @@ int openat2Beneath(int at, const char* path, int flags) {
   }
 }
 
+/// Times that do not fit (before 1677, after 2262) become the nearest that does.
 TimeNs toNs(const statx_timestamp& t) {
-  return t.tv_sec * nsPerSecond + t.tv_nsec;
+  constexpr std::int64_t most = std::numeric_limits<TimeNs>::max() / nsPerSecond - 1;
+  return std::clamp<std::int64_t>(t.tv_sec, -most, most) * nsPerSecond + t.tv_nsec;
 }
 
 EntryKind kindOf(unsigned mode) {
@@ -134,25 +129,56 @@ EntryKind kindOfType(std::uint8_t type) {
   }
 }
 
-/// Stats every entry of one getdents64 buffer into `batch`.
-void statBuffer(int fd, const char* buffer, std::size_t size, std::vector<ScannedEntry>& batch) {
-  struct statx x;
-  for (std::size_t at = 0; at < size;) {
-    const auto* entry = reinterpret_cast<const LinuxDirent*>(buffer + at);
-    at += entry->recordLength;
-    const char* name = entry->name;
-    if (name[0] == '.' && (name[1] == 0 || (name[1] == '.' && name[2] == 0))) continue;
-    ScannedEntry& out = batch.emplace_back();
-    out.name = name;
-    if (::statx(fd, name, AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT, statMask, &x) == 0) {
-      out.stat = toStat(x);
-    } else {
-      out.error = errno;
+/// Stats the entries of a folder. Where that goes slowly (the inodes are not in memory), it goes on in the
+/// order of their numbers, which is their order on the device.
+class StatBatch {
+public:
+  explicit StatBatch(int fd) : fd_(fd) {}
+
+  /// Stats every entry of one getdents64 buffer.
+  const std::vector<ScannedEntry>& read(const char* buffer, std::size_t size) {
+    batch_.clear();
+    for (std::size_t at = 0; at < size;) {
+      const auto* entry = reinterpret_cast<const LinuxDirent*>(buffer + at);
+      at += entry->recordLength;
+      const char* name = entry->name;
+      if (name[0] == '.' && (name[1] == 0 || (name[1] == '.' && name[2] == 0))) continue;
+      ScannedEntry& out = batch_.emplace_back();
+      out.name = name;
       out.stat.kind = kindOfType(entry->type);
       out.stat.inode = entry->inode;
+      out.error = 0;
     }
+    std::size_t done = 0;
+    if (!slow_ && batch_.size() > 2 * probe) {
+      const auto start = std::chrono::steady_clock::now();
+      for (; done < probe; ++done) stat(batch_[done]);
+      slow_ = std::chrono::steady_clock::now() - start > probe * slowEntry;
+    }
+    if (slow_)
+      std::sort(batch_.begin() + static_cast<std::ptrdiff_t>(done), batch_.end(),
+                [](const auto& a, const auto& b) { return a.stat.inode < b.stat.inode; });
+    for (; done < batch_.size(); ++done) stat(batch_[done]);
+    return batch_;
   }
-}
+
+private:
+  static constexpr std::size_t probe = 32;
+  static constexpr std::chrono::microseconds slowEntry{10};
+
+  void stat(ScannedEntry& out) const {
+    struct statx x;
+    if (::statx(fd_, out.name.data(), AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT, statMask, &x) == 0)
+      out.stat = toStat(x);
+    else
+      out.error = errno;
+  }
+
+  int fd_;
+  bool slow_ = false;
+  static thread_local std::vector<ScannedEntry> batch_;
+};
+thread_local std::vector<ScannedEntry> StatBatch::batch_;
 
 Result<void> asResult(int code, std::string_view operation, std::string_view name) {
   if (code == 0) return {};
@@ -178,7 +204,8 @@ Result<FolderPtr> LinuxFileSystem::openFolder(const Folder& at, std::string_view
   return opened;
 }
 
-Result<FolderPtr> LinuxFileSystem::openBeneath(const Folder& root, std::string_view relative) {
+namespace {
+Result<FolderPtr> openDown(const Folder& root, std::string_view relative, std::uint64_t resolve) {
   if (relative.find('\0') != std::string_view::npos)
     return fail(Errc::outsideRoot, "open", PathBytes(relative));
   if (!relative.empty() && relative.front() == '/')
@@ -199,12 +226,21 @@ Result<FolderPtr> LinuxFileSystem::openBeneath(const Folder& root, std::string_v
     rest.remove_prefix(std::min(rest.size(), step.size() + 1));
     const std::string text = step.empty() ? "." : std::string(step);
     const int base = at ? fdOf(*at) : fdOf(root);
-    auto next = openKeepingTimes("open", relative,
-                                 [&](int flags) { return openat2Beneath(base, text.c_str(), flags); });
+    auto next = openKeepingTimes(
+        "open", relative, [&](int flags) { return openat2Beneath(base, text.c_str(), flags, resolve); });
     if (!next) return next;
     at = std::move(*next);
   } while (!rest.empty());
   return at;
+}
+}  // namespace
+
+Result<FolderPtr> LinuxFileSystem::openBeneath(const Folder& root, std::string_view relative) {
+  return openDown(root, relative, beneathOnly | RESOLVE_NO_XDEV);
+}
+
+Result<FolderPtr> LinuxFileSystem::openNoLinks(const Folder& at, std::string_view relative) {
+  return openDown(at, relative, beneathOnly);
 }
 
 Result<EntryStat> LinuxFileSystem::stat(const Folder& at, std::string_view name) {
@@ -220,16 +256,14 @@ Result<EntryStat> LinuxFileSystem::stat(const Folder& at, std::string_view name)
 Result<void> LinuxFileSystem::scan(const Folder& at, ScanSink& sink) {
   constexpr std::size_t bufferSize = 64 * 1024;
   thread_local std::unique_ptr<char[]> buffer(new char[bufferSize]);
-  thread_local std::vector<ScannedEntry> batch;
   const int fd = fdOf(at);
+  StatBatch batch(fd);
   if (::lseek(fd, 0, SEEK_SET) != 0) return failErrno("list", {}, errno);
   for (;;) {
     const long size = ::syscall(SYS_getdents64, fd, buffer.get(), bufferSize);
     if (size == 0) return {};
     if (size < 0) return failErrno("list", {}, errno);
-    batch.clear();
-    statBuffer(fd, buffer.get(), static_cast<std::size_t>(size), batch);
-    if (!sink.take(batch)) return {};
+    if (!sink.take(batch.read(buffer.get(), static_cast<std::size_t>(size)))) return {};
   }
 }
 
@@ -254,6 +288,26 @@ Result<std::string> LinuxFileSystem::readFile(const Folder& at, std::string_view
     content.append(block, static_cast<std::size_t>(got));
     if (content.size() > limit) return fail(Errc::badInput, "read", PathBytes(name));
   }
+}
+
+Result<FileHead> LinuxFileSystem::readHead(const Folder& at, std::string_view name, std::size_t count) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "look", PathBytes(name));
+  struct statvfs v;
+  const bool kept = ::fstatvfs(fdOf(at), &v) == 0 && (v.f_flag & (ST_NOATIME | ST_RDONLY)) != 0;
+  const int flags = O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK;
+  const int fd = ::openat(fdOf(at), cname.get(), kept ? flags : flags | O_NOATIME);
+  if (fd < 0) return failErrno("look", PathBytes(name), errno);
+  const LinuxFolder closer(fd, true);
+  struct stat st;
+  if (::fstat(fd, &st) != 0) return failErrno("look", PathBytes(name), errno);
+  if (!S_ISREG(st.st_mode)) return fail(Errc::notAFile, "look", PathBytes(name));
+  FileHead head{static_cast<std::uint64_t>(st.st_size), {}};
+  head.bytes.resize(std::min<std::size_t>(count, head.size));
+  const ssize_t got = ::pread(fd, head.bytes.data(), head.bytes.size(), 0);
+  if (got < 0) return failErrno("look", PathBytes(name), errno);
+  head.bytes.resize(static_cast<std::size_t>(got));
+  return head;
 }
 
 Result<SpaceUsage> LinuxFileSystem::usage(const Folder& at) {

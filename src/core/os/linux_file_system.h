@@ -11,9 +11,11 @@ public:
   Result<FolderPtr> openRoot(const PathBytes& path) override;
   Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override;
   Result<FolderPtr> openBeneath(const Folder& root, std::string_view relative) override;
+  Result<FolderPtr> openNoLinks(const Folder& at, std::string_view relative) override;
   Result<EntryStat> stat(const Folder& at, std::string_view name) override;
   Result<void> scan(const Folder& at, ScanSink& sink) override;
   Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) override;
+  Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override;
   Result<SpaceUsage> usage(const Folder& at) override;
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override;
   Result<void> rename(const Folder& from, std::string_view name, const Folder& to,

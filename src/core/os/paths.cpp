@@ -30,6 +30,26 @@ Result<PathBytes> canonicalNewPath(const PathBytes& path) {
   return joinPath(*resolved, name);
 }
 
+namespace {
+Result<PathBytes> linkTarget(const std::string& link) {
+  PathBytes path(4096, '\0');
+  const ssize_t size = ::readlink(link.c_str(), path.data(), path.size());
+  if (size < 0) return failErrno("path", link, errno);
+  path.resize(static_cast<std::size_t>(size));
+  if (path.empty() || path.front() != '/' || path.size() == 4096 || path.ends_with(" (deleted)"))
+    return fail(Errc::notThere, "path", path);
+  return path;
+}
+}  // namespace
+
+Result<PathBytes> openedPath(int fd) {
+  return linkTarget("/proc/self/fd/" + std::to_string(fd));
+}
+
+Result<PathBytes> openedProgram() {
+  return linkTarget("/proc/self/exe");
+}
+
 bool exists(const PathBytes& path) {
   struct stat st;
   return ::lstat(path.c_str(), &st) == 0;

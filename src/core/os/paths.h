@@ -5,6 +5,7 @@
 
 #include "core/base/path_bytes.h"
 #include "core/base/result.h"
+#include "core/os/file_system.h"
 
 namespace zt {
 
@@ -15,14 +16,17 @@ Result<PathBytes> canonicalPath(const PathBytes& path);
 /// The path whose folder is resolved like that, while the last part need not exist yet.
 Result<PathBytes> canonicalNewPath(const PathBytes& path);
 
+/// Where an open file or folder of this process lies at the moment. Fails with notThere if it has no name any
+/// more.
+Result<PathBytes> openedPath(int fd);
+
+/// Where this program itself lies.
+Result<PathBytes> openedProgram();
+
 /// Whether anything stands at a path, links not followed.
 bool exists(const PathBytes& path);
 
 /// The size of a file of our own and its first bytes (at most `count`).
-struct FileHead {
-  std::uint64_t size = 0;
-  std::string bytes;
-};
 Result<FileHead> readHead(const PathBytes& path, std::size_t count);
 
 }  // namespace zt

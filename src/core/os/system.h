@@ -5,6 +5,7 @@
 #include "core/os/file_system.h"
 #include "core/os/mount_table.h"
 #include "core/os/open_files.h"
+#include "core/os/privileged.h"
 
 namespace zt {
 
@@ -14,6 +15,8 @@ struct System {
   MountTable& mounts;
   OpenFiles& openFiles;
   Clock& clock;
+  DriveInsides& insides;
+  Privileged& privileged;
 };
 
 }  // namespace zt

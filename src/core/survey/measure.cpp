@@ -1,68 +1,111 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/survey/measure.h"
 
-#include <absl/container/flat_hash_set.h>
-
-#include "core/os/fs_overhead.h"
+#include "core/survey/statement_lines.h"
+#include "core/survey/stored_files.h"
 
 namespace zt {
 
-KnownBytes knownBytes(OpenFiles& openFiles, const Drive& drive) {
-  KnownBytes known;
-  if (const auto open = openFiles.list()) {
-    absl::flat_hash_set<std::uint64_t> seen;
-    for (const OpenFile& file : open->files)
-      if (file.deleted && file.device == drive.device && seen.insert(file.inode).second)
-        known.openDeleted += file.occupied;
-  }
-  known.overhead = fileSystemOverhead(drive.fsType, drive.target);
-  return known;
-}
-
 namespace {
 
-void settle(Survey& survey, const KnownBytes& known) {
-  Statement& s = survey.statement;
-  s.capacity = survey.usage.capacity;
-  const auto put = [&](StatementLine line, Bytes bytes) { s[line] = static_cast<SignedBytes>(bytes); };
-  put(StatementLine::free, survey.usage.available);
-  put(StatementLine::reserved, survey.usage.reserved());
-  put(StatementLine::files, survey.tree.totals(0).occupied);
-  put(StatementLine::snapshots, known.snapshots);
-  put(StatementLine::openDeleted, known.openDeleted);
-  put(StatementLine::beneathMounts, known.beneathMounts);
-  put(StatementLine::overhead, known.overhead);
-  s.balance();
-  // Of a folder, or of a walk that was cut short, the remainder is not unexplained: nobody looked.
-  if (!survey.wholeDrive || survey.partial)
-    std::swap(s[StatementLine::elsewhere], s[StatementLine::unexplained]);
-}
-
-}  // namespace
-
-Result<SurveyPtr> measure(FileSystem& files, const Clock& clock, const Drive& drive, const KnownBytes& known,
-                          const PathBytes& path, WalkOptions options, std::stop_token stop,
-                          ProgressSink* progress) {
-  auto root = files.openRoot(path);
-  if (!root) return tl::unexpected(root.error());
-  const auto before = files.usage(**root);
-  if (!before) return tl::unexpected(before.error());
+std::shared_ptr<Survey> newSurvey(const Drive& drive, const PathBytes& path, const Clock& clock) {
   auto survey = std::make_shared<Survey>();
   survey->root = path;
   survey->mountTarget = drive.target;
-  survey->wholeDrive = path == drive.target;
+  survey->wholeDrive = path == drive.target && drive.wholeMount;
   survey->driveId = drive.id;
   survey->fsType = drive.fsType;
   survey->standIn = drive.standIn;
   survey->started = clock.now();
+  return survey;
+}
+
+/// On a file system whose block counts cannot be believed: the files as they are stored. nullptr elsewhere
+/// and without rights.
+std::shared_ptr<StoredFiles> storedFiles(const MeasurePorts& ports, const Drive& drive) {
+  if (ports.declared) return nullptr;
+  auto sizes = ports.insides.storedSizes(drive.fsType, drive.target);
+  if (!sizes) return nullptr;
+  return std::make_shared<StoredFiles>(ports.files, ports.insides, std::move(*sizes));
+}
+
+/// What has not reached the device yet is in no tree and in no counter: on such a file system figures lie for
+/// seconds.
+void writeOut(const MeasurePorts& ports, const Drive& drive, const Folder& root) {
+  if (drive.fsType == "btrfs" && !drive.readOnly && !ports.declared) (void)ports.files.syncAll(root);
+}
+
+}  // namespace
+
+Result<SurveyPtr> measure(const MeasurePorts& ports, const Drive& drive, const PathBytes& path,
+                          WalkOptions options, std::stop_token stop, ProgressSink* progress) {
+  auto root = ports.files.openRoot(path);
+  if (!root) return tl::unexpected(root.error());
+  writeOut(ports, drive, **root);
+  const auto before = ports.files.usage(**root);
+  if (!before) return tl::unexpected(before.error());
+  auto survey = newSurvey(drive, path, ports.clock);
   options.expectedBytes = survey->wholeDrive ? before->used() : 0;
-  if (const auto walked = walk(files, *root, options, stop, progress, *survey); !walked)
+  options.now = survey->started;
+  const auto stored = storedFiles(ports, drive);
+  FileSystem& files = stored ? *stored : ports.files;
+  options.keep = stored;
+  if (const auto walked = walk(files, *root, options, stop, progress, survey); !walked)
     return tl::unexpected(walked.error());
-  const auto after = files.usage(**root);
+  const auto after = ports.files.usage(**root);
   if (!after) return tl::unexpected(after.error());
   survey->usage = *after;
-  settle(*survey, known);
-  survey->finished = clock.now();
+  settle(*survey, ports, drive, stored.get(), stop);
+  survey->finished = std::max(ports.clock.now(), survey->started);
+  return SurveyPtr(std::move(survey));
+}
+
+namespace {
+
+/// The exceptions of both, by the numbers of the new tree.
+void mergeExceptions(Survey& to, const Survey& before, NodeId folder, const Survey& fresh,
+                     const std::vector<NodeId>& numbers) {
+  for (const auto& e : before.exceptions)
+    if (!to.tree.isGone(e.node) && e.node != folder) to.exceptions.push_back(e);
+  for (auto e : fresh.exceptions) {
+    e.node = numbers[e.node];
+    to.exceptions.push_back(e);
+  }
+}
+
+}  // namespace
+
+Result<SurveyPtr> measureAgain(const MeasurePorts& ports, const Drive& drive, const SurveyPtr& before,
+                               NodeId folder, WalkOptions options, std::stop_token stop,
+                               ProgressSink* progress) {
+  auto root = ports.files.openRoot(before->root);
+  if (!root) return tl::unexpected(root.error());
+  const auto at = ports.files.openBeneath(**root, before->tree.path(folder));
+  if (!at) return tl::unexpected(at.error());
+  writeOut(ports, drive, **root);
+  auto survey = newSurvey(drive, before->root, ports.clock);
+  const auto fresh = std::make_shared<Survey>();
+  const auto stored = storedFiles(ports, drive);
+  FileSystem& files = stored ? *stored : ports.files;
+  // Not only the folder's subvolume has been walked: the earlier walk saw the root's too.
+  if (stored) (void)stored->stat(**root, {});
+  options.keep = stored;
+  options.now = survey->started;
+  options.expectedBytes = before->tree.totals(folder).occupied;
+  if (const auto walked = walk(files, *at, options, stop, progress, fresh); !walked)
+    return tl::unexpected(walked.error());
+  if (fresh->partial) return fail(Errc::cancelled, "measure", before->tree.path(folder));
+  const auto numbers = survey->tree.graft(before->tree, folder, fresh->tree);
+  if (!numbers) return tl::unexpected(numbers.error());
+  mergeExceptions(*survey, *before, folder, *fresh, *numbers);
+  const auto after = ports.files.usage(**root);
+  if (!after) return tl::unexpected(after.error());
+  survey->usage = *after;
+  survey->partial = before->partial;
+  survey->vanished = before->vanished + fresh->vanished;
+  survey->timesAtRisk = before->timesAtRisk + fresh->timesAtRisk;
+  settle(*survey, ports, drive, stored.get(), stop);
+  survey->finished = std::max(ports.clock.now(), before->finished);
   return SurveyPtr(std::move(survey));
 }
 

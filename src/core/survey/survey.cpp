@@ -15,6 +15,8 @@ std::string_view name(SurveyException::Kind kind) {
       return "mounted-over";
     case SurveyException::Kind::swapped:
       return "swapped";
+    case SurveyException::Kind::unanswered:
+      return "unanswered";
   }
   return "unreadable";
 }
@@ -24,6 +26,18 @@ std::string_view name(StatementLine line) {
       "free",           "reserved", "files",     "snapshots",  "open_deleted",
       "beneath_mounts", "overhead", "elsewhere", "unexplained"};
   return names[static_cast<std::size_t>(line)];
+}
+
+std::string_view name(LineSource source) {
+  static constexpr std::array<std::string_view, lineSources> names{
+      "none",      "counters",   "walked",   "extents",   "open-files",
+      "uncovered", "structures", "declared", "remainder", "cannot-itemise"};
+  return names[static_cast<std::size_t>(source)];
+}
+
+void Statement::put(StatementLine line, Bytes bytes, LineSource source) {
+  (*this)[line] = static_cast<SignedBytes>(bytes);
+  sources[static_cast<std::size_t>(line)] = source;
 }
 
 SignedBytes Statement::sum() const {

@@ -4,62 +4,21 @@
 #include <xxhash.h>
 #include <zstd.h>
 
-#include <cstring>
-#include <type_traits>
+#include <algorithm>
+
+#include "core/survey/byte_stream.h"
 
 namespace zt {
 
 namespace {
 
 constexpr std::uint32_t magic = 0x5A545356;  // "ZTSV"
-constexpr std::uint32_t version = 1;
+constexpr std::uint32_t version = 2;
 constexpr std::uint64_t mostPieceBytes = 64u << 20;
+constexpr int compression = 3;
 
-class Writer {
-public:
-  template <class T>
-  void put(T value) {
-    static_assert(std::is_trivially_copyable_v<T>);
-    bytes.append(reinterpret_cast<const char*>(&value), sizeof value);
-  }
-  void text(std::string_view s) {
-    put(static_cast<std::uint32_t>(s.size()));
-    bytes.append(s);
-  }
-  std::string bytes;
-};
-
-class Reader {
-public:
-  explicit Reader(std::string_view bytes) : rest_(bytes) {}
-  template <class T>
-  T get() {
-    T value{};
-    if (rest_.size() < sizeof value) return ok_ = false, value;
-    std::memcpy(&value, rest_.data(), sizeof value);
-    rest_.remove_prefix(sizeof value);
-    return value;
-  }
-  std::string_view text(std::size_t most) {
-    const auto size = get<std::uint32_t>();
-    if (!ok_ || size > most || size > rest_.size()) return ok_ = false, std::string_view{};
-    const auto s = rest_.substr(0, size);
-    rest_.remove_prefix(size);
-    return s;
-  }
-  std::string_view raw(std::size_t size) {
-    if (size > rest_.size()) return ok_ = false, std::string_view{};
-    const auto s = rest_.substr(0, size);
-    rest_.remove_prefix(size);
-    return s;
-  }
-  bool ok() const { return ok_; }
-  bool atEnd() const { return rest_.empty(); }
-
-private:
-  std::string_view rest_;
-  bool ok_ = true;
-};
+using Writer = ByteWriter;
+using Reader = ByteReader;
 
 /// zstd with the plain size and an XXH64 of the plain bytes before it.
 std::string pack(const std::string& plain) {
@@ -67,7 +26,8 @@ std::string pack(const std::string& plain) {
   head.put(static_cast<std::uint64_t>(plain.size()));
   head.put(static_cast<std::uint64_t>(XXH64(plain.data(), plain.size(), 0)));
   std::string packed(ZSTD_compressBound(plain.size()), '\0');
-  const std::size_t size = ZSTD_compress(packed.data(), packed.size(), plain.data(), plain.size(), 1);
+  const std::size_t size =
+      ZSTD_compress(packed.data(), packed.size(), plain.data(), plain.size(), compression);
   packed.resize(size);
   return head.bytes + packed;
 }
@@ -84,14 +44,51 @@ Result<std::string> unpack(const std::string& piece) {
   return plain;
 }
 
-void putHead(Writer& w, const Survey& s) {
+void putStatement(Writer& w, const Statement& s) {
+  w.put(s.capacity);
+  for (const SignedBytes b : s.lines) w.put(b);
+  for (const LineSource source : s.sources) w.put(static_cast<std::uint8_t>(source));
+  w.put(static_cast<std::uint32_t>(s.parts.size()));
+  for (const StatementPart& part : s.parts) {
+    w.put(static_cast<std::uint8_t>(part.line));
+    w.text(part.id);
+    w.text(part.subject);
+    w.put(part.bytes);
+    w.put(part.count);
+  }
+}
+
+bool getStatement(Reader& r, Statement& s) {
+  s.capacity = r.get<Bytes>();
+  for (SignedBytes& b : s.lines) b = r.get<SignedBytes>();
+  for (LineSource& source : s.sources) {
+    const auto value = r.get<std::uint8_t>();
+    if (value >= lineSources) return false;
+    source = static_cast<LineSource>(value);
+  }
+  const auto count = r.get<std::uint32_t>();
+  for (std::uint32_t i = 0; i < count && r.ok(); ++i) {
+    StatementPart part;
+    const auto line = r.get<std::uint8_t>();
+    if (line >= statementLines) return false;
+    part.line = static_cast<StatementLine>(line);
+    part.id = r.text(64);
+    part.subject = r.text(1 << 20);
+    part.bytes = r.get<SignedBytes>();
+    part.count = r.get<std::uint64_t>();
+    s.parts.push_back(std::move(part));
+  }
+  return r.ok();
+}
+
+void putHead(Writer& w, const Survey& s, const std::vector<NodeId>& numbers) {
   w.put(magic);
   w.put(version);
   w.text(s.root);
   w.text(s.mountTarget);
   w.text(s.driveId);
   w.text(s.fsType);
-  for (const bool flag : {s.wholeDrive, s.partial, s.standIn, s.usage.readOnly})
+  for (const bool flag : {s.wholeDrive, s.partial, s.standIn, s.usage.readOnly, s.imported})
     w.put(static_cast<std::uint8_t>(flag));
   w.put(s.started);
   w.put(s.finished);
@@ -100,15 +97,14 @@ void putHead(Writer& w, const Survey& s) {
   for (const Bytes b :
        {s.usage.capacity, s.usage.free, s.usage.available, s.usage.inodes, s.usage.inodesFree})
     w.put(b);
-  w.put(s.statement.capacity);
-  for (const SignedBytes b : s.statement.lines) w.put(b);
+  putStatement(w, s.statement);
   w.put(static_cast<std::uint32_t>(s.exceptions.size()));
   for (const auto& e : s.exceptions) {
     w.put(static_cast<std::uint8_t>(e.kind));
     w.put(static_cast<std::int32_t>(e.sysErrno));
-    w.put(e.node);
+    w.put(numbers[e.node]);
   }
-  w.put(s.tree.size());
+  w.put(s.tree.entries());
 }
 
 bool getHead(Reader& r, Survey& s) {
@@ -116,7 +112,7 @@ bool getHead(Reader& r, Survey& s) {
   s.mountTarget = r.text(1 << 20);
   s.driveId = r.text(4096);
   s.fsType = r.text(4096);
-  for (bool* flag : {&s.wholeDrive, &s.partial, &s.standIn, &s.usage.readOnly})
+  for (bool* flag : {&s.wholeDrive, &s.partial, &s.standIn, &s.usage.readOnly, &s.imported})
     *flag = r.get<std::uint8_t>() != 0;
   s.started = r.get<TimeNs>();
   s.finished = r.get<TimeNs>();
@@ -125,14 +121,13 @@ bool getHead(Reader& r, Survey& s) {
   for (Bytes* b :
        {&s.usage.capacity, &s.usage.free, &s.usage.available, &s.usage.inodes, &s.usage.inodesFree})
     *b = r.get<Bytes>();
-  s.statement.capacity = r.get<Bytes>();
-  for (SignedBytes& b : s.statement.lines) b = r.get<SignedBytes>();
+  if (!getStatement(r, s.statement)) return false;
   const auto count = r.get<std::uint32_t>();
   for (std::uint32_t i = 0; i < count && r.ok(); ++i) {
     const auto kind = r.get<std::uint8_t>();
     const auto err = r.get<std::int32_t>();
     const auto node = r.get<NodeId>();
-    if (kind > 3) return false;
+    if (kind >= surveyExceptionKinds) return false;
     s.exceptions.push_back({static_cast<SurveyException::Kind>(kind), err, node});
   }
   return r.ok();
@@ -140,70 +135,78 @@ bool getHead(Reader& r, Survey& s) {
 
 }  // namespace
 
-/// Reaches into the tree: writes nodes in order of their numbers, one folder's children after another, and
-/// builds a new tree through the same calls as the walk.
+/// Reaches into the tree: writes nodes in order of their numbers, one column after another, and builds a new
+/// tree through the same calls as the walk.
 class SurveyTreeCodec {
 public:
   static constexpr NodeId nodesAPiece = 65536;
+  /// The columns of a piece, each written whole before the next.
+  enum Column {
+    parents,
+    kinds,
+    sizes,
+    names,
+    lengths,
+    occupied,
+    inodes,
+    seconds,
+    fractions,
+    accesses,
+    marks,
+    markBits,
+    owners,
+    columns
+  };
 
-  static void putNodes(Writer& w, const SurveyTree& t, NodeId from, NodeId to) {
-    for (NodeId id = from; id < to; ++id) {
-      const auto& c = t.chunk(id);
-      const auto s = SurveyTree::slot(id);
-      w.put(c.parent[s]);
-      w.put(c.kind[s]);
-      w.put(c.length[s]);
-      w.put(t.occupied(id));
-      w.put(c.inode[s]);
-      w.put(c.modified[s]);
-      w.put(c.bornMark[s]);
-      w.put(c.changedMark[s]);
-      w.put(t.owner(id));
-      w.put(static_cast<std::uint32_t>(t.accessedSeconds(id)));
-      const auto name = t.name(id);
-      w.put(static_cast<std::uint8_t>(name.size()));
-      w.bytes.append(name);
+  /// Numbers in the file of the nodes of the tree: those that are gone have none.
+  static std::vector<NodeId> numbersOf(const SurveyTree& t) {
+    std::vector<NodeId> numbers(t.size(), noNode);
+    NodeId next = 0;
+    for (NodeId id = 0; id < t.size(); ++id)
+      if (!t.isGone(id)) numbers[id] = next++;
+    return numbers;
+  }
+
+  /// Writes the nodes from `from` on until the piece is full, and gives where it stopped.
+  static NodeId putNodes(std::string& piece, const SurveyTree& t, NodeId from,
+                         const std::vector<NodeId>& numbers) {
+    std::array<Writer, columns> w;
+    Last last;
+    NodeId written = 0;
+    NodeId id = from;
+    for (; id < t.size() && written < nodesAPiece; ++id) {
+      if (t.isGone(id)) continue;
+      ++written;
+      putNode(w, t, id, numbers, last);
     }
+    w[parents].varint(last.run);
+    Writer whole;
+    for (const Writer& column : w) whole.put(static_cast<std::uint32_t>(column.bytes.size()));
+    for (const Writer& column : w) whole.bytes += column.bytes;
+    piece = pack(whole.bytes);
+    return id;
   }
 
-  bool getNode(Reader& r, SurveyTree& t, SurveyTree::Writer& w, NodeId id) {
-    const auto parent = r.get<NodeId>();
-    const auto kind = r.get<std::uint8_t>();
-    SurveyTree::Entry e;
-    e.stat.length = r.get<Bytes>();
-    e.stat.occupied = r.get<Bytes>();
-    e.stat.inode = r.get<std::uint64_t>();
-    e.stat.modified = r.get<TimeNs>();
-    const auto born = r.get<std::uint32_t>();
-    const auto changed = r.get<std::uint32_t>();
-    e.stat.owner = r.get<std::uint32_t>();
-    e.stat.accessed = TimeNs{r.get<std::uint32_t>()} * nsPerSecond;
-    const auto size = r.get<std::uint8_t>();
-    const std::string name(r.raw(size));
-    if (!r.ok() || kind > 3 || e.stat.length > (Bytes{1} << 62) || e.stat.occupied > (Bytes{1} << 62))
-      return false;
-    const bool root = id == 0;
-    if (root != (parent == noNode) || (!root && (parent >= id || !t.isFolder(parent)))) return false;
-    if (!root && (size == 0 || name.find('/') != std::string::npos)) return false;
-    // Children of one folder are contiguous: the parent changes only to one that has had no children yet.
-    if (!root && parent != lastParent_ && !seen_.insert(parent)) return false;
-    lastParent_ = parent;
-    e.stat.kind = static_cast<EntryKind>(kind);
-    e.name = name;
-    t.size_ = id + 1;
-    t.ensureChunks(std::uint64_t{id} + 1);
-    t.put(w, id, parent, e);
-    auto& c = t.chunk(id);
-    c.bornMark[SurveyTree::slot(id)] = born;
-    c.changedMark[SurveyTree::slot(id)] = changed;
-    return true;
+  /// Adds the nodes of one unpacked piece; false for anything that cannot be.
+  bool getNodes(Reader& in, SurveyTree& t, SurveyTree::Writer& writer, NodeId& id, NodeId most) {
+    std::array<Reader, columns> r;
+    std::array<std::uint32_t, columns> sizesOf{};
+    for (auto& size : sizesOf) size = in.get<std::uint32_t>();
+    for (std::size_t c = 0; c < columns; ++c) r[c] = Reader(in.raw(sizesOf[c]));
+    if (!in.ok() || !in.atEnd()) return false;
+    Last last;
+    for (NodeId n = 0; n < nodesAPiece && !r[kinds].atEnd(); ++n) {
+      if (id >= most || !getNode(r, t, writer, id++, last)) return false;
+    }
+    return std::all_of(r.begin(), r.end(),
+                       [](const Reader& column) { return column.ok() && column.atEnd(); });
   }
 
-  static void putLinks(Writer& w, const SurveyTree& t) {
+  static void putLinks(Writer& w, const SurveyTree& t, const std::vector<NodeId>& numbers) {
     w.put(static_cast<std::uint32_t>(t.linked().size()));
-    for (const auto& link : t.linked()) {
+    for (const LinkedNode& link : t.linked()) {
       w.put(link.device);
-      w.put(link.node);
+      w.put(numbers[link.node]);
       w.put(link.links);
     }
   }
@@ -226,6 +229,140 @@ public:
   }
 
 private:
+  /// What numbers are written as differences from. A parent is written once, before the number of its
+  /// children in the piece.
+  struct Last {
+    NodeId parent = noNode - 1;
+    std::uint64_t run = 0;
+    std::uint64_t inode = 0;
+    std::int64_t second = 0;
+  };
+  enum MarkBit : std::uint8_t { bornIsModified = 1, changedIsModified = 2, changedIsBorn = 4, noBirth = 8 };
+  static constexpr Bytes sector = 4096;
+  static Bytes usual(Bytes length) { return (length + sector - 1) / sector * sector; }
+
+  static void putNode(std::array<Writer, columns>& w, const SurveyTree& t, NodeId id,
+                      const std::vector<NodeId>& numbers, Last& last) {
+    const auto& c = t.chunk(id);
+    const auto s = SurveyTree::slot(id);
+    const NodeId parent = id == 0 ? noNode : numbers[c.parent[s]];
+    if (parent != last.parent) {
+      if (last.parent != noNode - 1) w[parents].varint(last.run);
+      w[parents].varint(parent == noNode ? 0 : std::uint64_t{parent} + 1);
+      last.parent = parent;
+      last.run = 0;
+    }
+    ++last.run;
+    w[kinds].put(c.kind[s]);
+    const auto name = t.name(id);
+    w[sizes].put(static_cast<std::uint8_t>(name.size()));
+    w[names].bytes.append(name);
+    w[lengths].varint(c.length[s]);
+    const Bytes held = t.occupied(id);
+    w[occupied].varint(held == usual(c.length[s]) ? 0 : held + 1);
+    w[inodes].zigzag(static_cast<std::int64_t>(c.inode[s] - last.inode));
+    last.inode = c.inode[s];
+    const std::int64_t second = floorSeconds(c.modified[s]);
+    w[seconds].zigzag(second - last.second);
+    last.second = second;
+    w[fractions].put(static_cast<std::uint32_t>(c.modified[s] - second * nsPerSecond));
+    w[accesses].zigzag(t.accessedSeconds(id) - second);
+    putMarks(w, c.bornMark[s], c.changedMark[s], timeMark(c.modified[s]));
+    w[owners].varint(t.owner(id));
+  }
+
+  static void putMarks(std::array<Writer, columns>& w, std::uint32_t born, std::uint32_t changed,
+                       std::uint32_t modified) {
+    std::uint8_t bits = 0;
+    if (born == 0)
+      bits |= noBirth;
+    else if (born == modified)
+      bits |= bornIsModified;
+    else
+      w[marks].put(born);
+    if (changed == modified)
+      bits |= changedIsModified;
+    else if (changed == born)
+      bits |= changedIsBorn;
+    else
+      w[marks].put(changed);
+    w[markBits].put(bits);
+  }
+
+  static std::int64_t floorSeconds(TimeNs time) {
+    const std::int64_t second = time / nsPerSecond;
+    return time % nsPerSecond < 0 ? second - 1 : second;
+  }
+
+  bool getParent(Reader& r, SurveyTree& t, NodeId id, Last& last) {
+    if (last.run > 0) return --last.run, true;
+    const std::uint64_t written = r.varint();
+    last.run = r.varint();
+    const bool root = id == 0;
+    if (!r.ok() || last.run == 0 || root != (written == 0) || written > id) return false;
+    last.parent = root ? noNode : static_cast<NodeId>(written - 1);
+    --last.run;
+    if (root) return last.run == 0;
+    if (!t.isFolder(last.parent)) return false;
+    // Children of one folder are contiguous: a parent comes up again only if the piece before ended with it.
+    if (last.parent == lastParent_) return true;
+    lastParent_ = last.parent;
+    return seen_.insert(last.parent);
+  }
+
+  bool getNode(std::array<Reader, columns>& r, SurveyTree& t, SurveyTree::Writer& writer, NodeId id,
+               Last& last) {
+    if (!getParent(r[parents], t, id, last)) return false;
+    const auto kind = r[kinds].get<std::uint8_t>();
+    const auto name = r[names].raw(r[sizes].get<std::uint8_t>());
+    SurveyTree::Entry e;
+    e.name = name;
+    e.stat.length = r[lengths].varint();
+    const Bytes held = r[occupied].varint();
+    e.stat.occupied = held == 0 ? usual(std::min(e.stat.length, Bytes{1} << 62)) : held - 1;
+    e.stat.inode = last.inode += static_cast<std::uint64_t>(r[inodes].zigzag());
+    const std::int64_t step = r[seconds].zigzag();
+    const auto fraction = r[fractions].get<std::uint32_t>();
+    constexpr std::int64_t mostSeconds = INT64_MAX / nsPerSecond;
+    if (__builtin_add_overflow(last.second, step, &last.second) || last.second < -mostSeconds - 1 ||
+        last.second >= mostSeconds || fraction >= nsPerSecond)
+      return false;
+    // The earliest second is only partly there: reached from the next one.
+    if (__builtin_add_overflow((last.second + 1) * nsPerSecond, TimeNs{fraction} - nsPerSecond,
+                               &e.stat.modified))
+      return false;
+    std::int64_t accessed = 0;
+    if (__builtin_add_overflow(r[accesses].zigzag(), last.second, &accessed) || accessed < 0 ||
+        accessed > UINT32_MAX)
+      return false;
+    e.stat.accessed = accessed * nsPerSecond;
+    const auto bits = r[markBits].get<std::uint8_t>();
+    const std::uint32_t modified = timeMark(e.stat.modified);
+    const std::uint32_t born = (bits & noBirth) != 0          ? 0
+                               : (bits & bornIsModified) != 0 ? modified
+                                                              : r[marks].get<std::uint32_t>();
+    const std::uint32_t changed = (bits & changedIsModified) != 0 ? modified
+                                  : (bits & changedIsBorn) != 0   ? born
+                                                                  : r[marks].get<std::uint32_t>();
+    const std::uint64_t owner = r[owners].varint();
+    const bool sound = std::all_of(r.begin(), r.end(), [](const Reader& column) { return column.ok(); });
+    if (!sound || kind > 3 || e.stat.length > Bytes{INT64_MAX} || e.stat.occupied > Bytes{INT64_MAX} ||
+        owner > UINT32_MAX)
+      return false;
+    if (id == 0 ? kind != static_cast<std::uint8_t>(EntryKind::folder)
+                : name.empty() || name.find('/') != std::string_view::npos)
+      return false;
+    e.stat.kind = static_cast<EntryKind>(kind);
+    e.stat.owner = static_cast<std::uint32_t>(owner);
+    t.size_ = id + 1;
+    t.ensureChunks(std::uint64_t{id} + 1);
+    t.put(writer, id, last.parent, e);
+    auto& c = t.chunk(id);
+    c.bornMark[SurveyTree::slot(id)] = born;
+    c.changedMark[SurveyTree::slot(id)] = changed;
+    return true;
+  }
+
   struct Seen {
     std::vector<bool> bits;
     bool insert(NodeId id) {
@@ -239,16 +376,16 @@ private:
 };
 
 std::vector<std::string> encodeSurvey(const Survey& survey) {
-  std::vector<std::string> pieces;
+  std::vector<std::string> pieces(1);
+  const auto numbers = SurveyTreeCodec::numbersOf(survey.tree);
   Writer head;
-  putHead(head, survey);
-  SurveyTreeCodec::putLinks(head, survey.tree);
-  pieces.push_back(pack(head.bytes));
-  for (NodeId from = 0; from < survey.tree.size(); from += SurveyTreeCodec::nodesAPiece) {
-    Writer nodes;
-    const NodeId to = std::min(survey.tree.size(), from + SurveyTreeCodec::nodesAPiece);
-    SurveyTreeCodec::putNodes(nodes, survey.tree, from, to);
-    pieces.push_back(pack(nodes.bytes));
+  putHead(head, survey, numbers);
+  SurveyTreeCodec::putLinks(head, survey.tree, numbers);
+  pieces[0] = pack(head.bytes);
+  for (NodeId at = 0; at < survey.tree.size();) {
+    std::string piece;
+    at = SurveyTreeCodec::putNodes(piece, survey.tree, at, numbers);
+    pieces.push_back(std::move(piece));
   }
   return pieces;
 }
@@ -260,13 +397,12 @@ Result<SurveyPtr> decodeSurvey(std::span<const std::string> pieces) {
   if (!head) return tl::unexpected(head.error());
   Reader r(*head);
   if (r.get<std::uint32_t>() != magic) return fail(Errc::notOurs, "survey");
-  if (r.get<std::uint32_t>() > version) return fail(Errc::tooNew, "survey");
+  if (const auto written = r.get<std::uint32_t>(); written != version)
+    return fail(written > version ? Errc::tooNew : Errc::unsupported, "survey");
   auto survey = std::make_shared<Survey>();
   if (!getHead(r, *survey)) return corrupt();
   const auto count = r.get<NodeId>();
-  const std::uint64_t needed =
-      (std::uint64_t{count} + SurveyTreeCodec::nodesAPiece - 1) / SurveyTreeCodec::nodesAPiece;
-  if (!r.ok() || count == 0 || count == noNode || needed != pieces.size() - 1) return corrupt();
+  if (!r.ok() || count == 0 || count == noNode) return corrupt();
   SurveyTreeCodec codec;
   SurveyTree::Writer writer;
   NodeId id = 0;
@@ -274,8 +410,7 @@ Result<SurveyPtr> decodeSurvey(std::span<const std::string> pieces) {
     const auto nodes = unpack(piece);
     if (!nodes) return tl::unexpected(nodes.error());
     Reader in(*nodes);
-    while (!in.atEnd())
-      if (id >= count || !codec.getNode(in, survey->tree, writer, id++)) return corrupt();
+    if (!codec.getNodes(in, survey->tree, writer, id, count)) return corrupt();
   }
   std::vector<LinkedNode> links;
   if (id != count || !SurveyTreeCodec::getLinks(r, survey->tree, links)) return corrupt();

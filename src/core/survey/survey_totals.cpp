@@ -10,6 +10,7 @@ namespace zt {
 void SurveyTree::finish(std::vector<LinkedNode> linked) {
   linked_ = std::move(linked);
   std::sort(huge_.begin(), huge_.end());
+  finished_ = true;
   groupLinks();
   sumFolders();
 }
@@ -28,41 +29,56 @@ void SurveyTree::groupLinks() {
   if (!linked_.empty()) ++linkGroups_;
 }
 
-void SurveyTree::sumFolders() {
-  const NodeId count = size();
-  for (NodeId id = 0; id < count; ++id) {
-    Chunk& c = chunk(id);
+/// What lies directly in each folder, inodes with several names left out.
+void SurveyTree::sumOwn(Lengths& lengths) {
+  liveFolders_ = 0;
+  for (NodeId id = 0; id < size(); ++id) {
+    const Chunk& c = chunk(id);
     const std::uint32_t s = slot(id);
-    if (isFolder(id)) {
+    if ((c.flags[s] & flagGone) != 0) continue;
+    const bool folder = isFolder(id);
+    if (folder) {
       FolderTotals own;
+      own.node = id;
       own.occupied = own.plain = own.exclusive = occupied(id);
       own.newest = c.modified[s];
-      c.aux[s] = static_cast<std::uint32_t>(folders_.size());
-      folders_.push_back(own);
+      folderAt(c.aux[s]) = own;
+      ++liveFolders_;
     }
     if (id == 0) continue;
-    FolderTotals& up = folders_[chunk(c.parent[s]).aux[slot(c.parent[s])]];
+    const std::uint32_t above = folderIndex(c.parent[s]);
+    FolderTotals& up = folderAt(above);
     if (up.children++ == 0) up.firstChild = id;
     up.entries++;
-    if (isFolder(id)) continue;
+    if (folder) continue;
+    const bool file = c.kind[s] == static_cast<std::uint8_t>(EntryKind::file);
     up.newest = std::max(up.newest, c.modified[s]);
-    up.files += c.kind[s] == static_cast<std::uint8_t>(EntryKind::file);
+    up.files += file;
     if ((c.flags[s] & flagLinked) != 0) continue;
     const Bytes bytes = occupied(id);
     up.occupied += bytes;
     up.plain += bytes;
     up.exclusive += bytes;
-    if (c.kind[s] == static_cast<std::uint8_t>(EntryKind::file)) up.length += c.length[s];
+    if (file) lengths[above] += c.length[s];
   }
-  shareLinks();
+}
+
+void SurveyTree::sumFolders() {
+  Lengths lengths(folderNumbers(), 0);
+  sumOwn(lengths);
+  shareLinks(lengths);
   // Children have larger numbers than their parents: one pass from the back adds every folder to the one
   // above it.
-  for (NodeId id = count; id-- > 1;) {
-    if (!isFolder(id)) continue;
-    const FolderTotals& from = totals(id);
-    FolderTotals& up = folders_[chunk(parent(id)).aux[slot(parent(id))]];
+  constexpr Bytes most = ~Bytes{0};
+  for (std::uint32_t index = folderNumbers(); index-- > 0;) {
+    FolderTotals& from = folderAt(index);
+    if (from.node == noNode || isGone(from.node)) continue;
+    from.length = lengths[index] > most ? most : static_cast<Bytes>(lengths[index]);
+    if (from.node == 0) continue;
+    const std::uint32_t above = folderIndex(parent(from.node));
+    FolderTotals& up = folderAt(above);
+    lengths[above] += lengths[index];
     up.occupied += from.occupied;
-    up.length += from.length;
     up.plain += from.plain;
     up.exclusive += from.exclusive;
     up.entries += from.entries;
@@ -75,12 +91,12 @@ void SurveyTree::sumFolders() {
 /// at each link's folder, and less the bytes where two neighbouring links (in depth-first order) meet.
 /// Exclusive bytes are booked where all links meet, if all were seen. Sums wrap on purpose: a folder's
 /// interim sum may be below zero.
-void SurveyTree::shareLinks() {
+void SurveyTree::shareLinks(Lengths& lengths) {
   if (linked_.empty()) return;
-  std::vector<std::uint32_t> depth(folders_.size(), 0);
-  const auto folderIndex = [&](NodeId id) { return chunk(id).aux[slot(id)]; };
-  for (NodeId id = 1; id < size(); ++id)
-    if (isFolder(id)) depth[folderIndex(id)] = depth[folderIndex(parent(id))] + 1;
+  std::vector<std::uint32_t> depth(folderNumbers(), 0);
+  for (std::uint32_t index = 0; index < folderNumbers(); ++index)
+    if (const NodeId id = folderAt(index).node; id != noNode && id != 0 && !isGone(id))
+      depth[index] = depth[folderIndex(parent(id))] + 1;
   const auto meet = [&](NodeId a, NodeId b, NodeId* childOfA, NodeId* childOfB) {
     const auto up = [&](NodeId& n, NodeId* child) { *child = n, n = parent(n); };
     while (depth[folderIndex(a)] > depth[folderIndex(b)]) up(a, childOfA);
@@ -105,16 +121,16 @@ void SurveyTree::shareLinks() {
     NodeId all = parent(group[0].node);
     NodeId ignored = noNode;
     for (std::size_t i = 0; i < group.size(); ++i) {
-      FolderTotals& at = folders_[folderIndex(parent(group[i].node))];
-      at.occupied += bytes;
-      at.length += length;
+      const std::uint32_t at = folderIndex(parent(group[i].node));
+      folderAt(at).occupied += bytes;
+      lengths[at] += length;
       if (i == 0) continue;
       const NodeId both = meet(parent(group[i - 1].node), parent(group[i].node), &ignored, &ignored);
-      folders_[folderIndex(both)].occupied -= bytes;
-      folders_[folderIndex(both)].length -= length;
+      folderAt(folderIndex(both)).occupied -= bytes;
+      lengths[folderIndex(both)] -= length;
       all = meet(all, both, &ignored, &ignored);
     }
-    if (group.size() >= group[0].links) folders_[folderIndex(all)].exclusive += bytes;
+    if (group.size() >= group[0].links) folderAt(folderIndex(all)).exclusive += bytes;
     from = to;
   }
 }

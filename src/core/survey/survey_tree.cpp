@@ -9,29 +9,71 @@ namespace zt {
 namespace {
 constexpr std::size_t maxChunks = std::size_t{1} << (32 - 16);
 constexpr std::size_t maxNameChunks = std::size_t{1} << (32 - 20);
+constexpr std::size_t maxFolderChunks = std::size_t{1} << (32 - 12);
 constexpr std::uint32_t noBlocks = ~std::uint32_t{0};
 }  // namespace
 
 SurveyTree::SurveyTree()
-    : chunks_(new std::atomic<Chunk*>[maxChunks]()), nameChunks_(new std::atomic<char*>[maxNameChunks]()) {}
+    : chunks_(new std::atomic<Chunk*>[maxChunks]()),
+      nameChunks_(new std::atomic<char*>[maxNameChunks]()),
+      folderChunks_(new std::atomic<FolderChunk*>[maxFolderChunks]()) {}
 
-SurveyTree::~SurveyTree() {
-  for (std::size_t i = 0; i < maxChunks && chunks_[i] != nullptr; ++i) delete chunks_[i].load();
-  for (std::size_t i = 0; i < maxNameChunks && nameChunks_[i] != nullptr; ++i) delete[] nameChunks_[i].load();
-}
+SurveyTree::~SurveyTree() = default;
 
 void SurveyTree::ensureChunks(std::uint64_t end) {
   const std::size_t last = static_cast<std::size_t>((end - 1) >> chunkBits);
   if (chunks_[last].load(std::memory_order_acquire) != nullptr) return;
   const std::scoped_lock lock(mutex_);
   // Filled from the front, so that a chunk that is there means that all before it are.
-  std::size_t i = last;
-  while (i > 0 && chunks_[i - 1].load(std::memory_order_acquire) == nullptr) --i;
-  for (; i <= last; ++i)
-    if (chunks_[i].load() == nullptr) {
-      std::unique_ptr<Chunk> fresh(new Chunk);  // not value-initialised: untouched pages cost nothing
-      chunks_[i].store(fresh.release(), std::memory_order_release);
+  while (chunksKept_.size() <= last) {
+    chunksKept_.emplace_back(new Chunk);  // not value-initialised: untouched pages cost nothing
+    chunks_[chunksKept_.size() - 1].store(chunksKept_.back().get(), std::memory_order_release);
+  }
+}
+
+std::uint32_t SurveyTree::addFolder(NodeId node) {
+  const std::uint32_t index = folderCount_.fetch_add(1, std::memory_order_acq_rel);
+  const std::size_t at = index >> folderChunkBits;
+  if (folderChunks_[at].load(std::memory_order_acquire) == nullptr) {
+    const std::scoped_lock lock(mutex_);
+    while (foldersKept_.size() <= at) {
+      foldersKept_.push_back(std::make_unique<FolderChunk>());
+      folderChunks_[foldersKept_.size() - 1].store(foldersKept_.back().get(), std::memory_order_release);
     }
+  }
+  std::atomic_ref(folderAt(index).node).store(node, std::memory_order_release);
+  return index;
+}
+
+/// Lets readers see the children of a folder: what they are was written before.
+void SurveyTree::publish(NodeId folder, NodeId first, const std::vector<Entry>& entries) {
+  FolderTotals& t = folderAt(folderIndex(folder));
+  Bytes own = occupied(folder);
+  std::uint32_t files = 0;
+  for (const Entry& e : entries) {
+    files += e.stat.kind == EntryKind::file;
+    if (e.stat.kind != EntryKind::folder)
+      own += e.stat.links > 1 ? e.stat.occupied / e.stat.links : e.stat.occupied;
+  }
+  std::atomic_ref(t.occupied).store(own, std::memory_order_relaxed);
+  std::atomic_ref(t.files).store(files, std::memory_order_relaxed);
+  std::atomic_ref(t.firstChild).store(first, std::memory_order_relaxed);
+  std::atomic_ref(t.children).store(static_cast<std::uint32_t>(entries.size()), std::memory_order_release);
+}
+
+GrowingFolder SurveyTree::growing(std::uint32_t index, NodeId* node) const {
+  GrowingFolder g;
+  if (node != nullptr) *node = noNode;
+  if (index >= folderNumbers()) return g;
+  if (folderChunks_[index >> folderChunkBits].load(std::memory_order_acquire) == nullptr) return g;
+  FolderTotals& t = folderAt(index);
+  if (node != nullptr) *node = std::atomic_ref(t.node).load(std::memory_order_acquire);
+  g.children = std::atomic_ref(t.children).load(std::memory_order_acquire);
+  if (g.children == 0) return g;
+  g.firstChild = std::atomic_ref(t.firstChild).load(std::memory_order_relaxed);
+  g.own = std::atomic_ref(t.occupied).load(std::memory_order_relaxed);
+  g.files = std::atomic_ref(t.files).load(std::memory_order_relaxed);
+  return g;
 }
 
 NodeId SurveyTree::addRoot(Writer& writer, const EntryStat& stat) {
@@ -51,6 +93,7 @@ Result<NodeId> SurveyTree::addChildren(Writer& writer, NodeId folder, const std:
   ensureChunks(first + count);
   NodeId id = first;
   for (const Entry& entry : entries) put(writer, id++, folder, entry);
+  publish(folder, first, entries);
   return first;
 }
 
@@ -67,7 +110,10 @@ void SurveyTree::put(Writer& writer, NodeId id, NodeId parent, const Entry& entr
   c.bornMark[s] = timeMark(stat.born);
   c.changedMark[s] = timeMark(stat.changed);
   c.owner[s] = ownerIndex(writer, stat.owner);
-  c.aux[s] = static_cast<std::uint32_t>(std::clamp<std::int64_t>(stat.accessed / nsPerSecond, 0, 0xFFFFFFFF));
+  c.aux[s] =
+      stat.kind == EntryKind::folder
+          ? addFolder(id)
+          : static_cast<std::uint32_t>(std::clamp<std::int64_t>(stat.accessed / nsPerSecond, 0, 0xFFFFFFFF));
   putBlocks(id, stat);
   if (!putName(writer, id, entry.name)) c.name[s] = 0;
   if (stat.links > 1 && stat.kind != EntryKind::folder) {
@@ -96,7 +142,12 @@ bool SurveyTree::putName(Writer& writer, NodeId id, std::string_view name) {
   if (writer.room_ < size + 1) {
     const std::uint32_t index = nameChunkCount_.fetch_add(1);
     if (index >= maxNameChunks) return false;
-    writer.at_ = new char[nameChunkSize];
+    std::shared_ptr<char[]> fresh(new char[nameChunkSize]);
+    writer.at_ = fresh.get();
+    {
+      const std::scoped_lock lock(mutex_);
+      namesKept_.push_back(std::move(fresh));
+    }
     nameChunks_[index].store(writer.at_, std::memory_order_release);
     writer.offset_ = index << nameChunkBits;
     writer.room_ = nameChunkSize;
@@ -139,6 +190,11 @@ Bytes SurveyTree::occupied(NodeId id) const {
   const std::uint32_t s = slot(id);
   if ((c.flags[s] & flagSolid) != 0) return c.length[s];
   if ((c.flags[s] & flagOverflow) == 0) return Bytes{c.blocks[s]} * 512;
+  if (!finished_) {
+    const std::scoped_lock lock(mutex_);
+    const auto at = std::find_if(huge_.begin(), huge_.end(), [&](const auto& h) { return h.first == id; });
+    return at != huge_.end() ? at->second : 0;
+  }
   const auto at = std::lower_bound(huge_.begin(), huge_.end(), std::pair<NodeId, Bytes>{id, 0});
   return at != huge_.end() && at->first == id ? at->second : 0;
 }
@@ -199,7 +255,7 @@ NodeId ChildIndex::find(std::string_view name) const {
 Bytes SurveyTree::memory() const {
   const Bytes chunks = (Bytes{size()} + chunkSize - 1) / chunkSize;
   return chunks * sizeof(Chunk) + Bytes{nameChunkCount_.load()} * nameChunkSize +
-         folders_.capacity() * sizeof(FolderTotals) + linked_.capacity() * sizeof(LinkedNode);
+         foldersKept_.size() * sizeof(FolderChunk) + linked_.capacity() * sizeof(LinkedNode);
 }
 
 }  // namespace zt

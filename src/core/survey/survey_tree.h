@@ -23,8 +23,10 @@ constexpr NodeId noNode = ~NodeId{0};
 struct FolderTotals {
   NodeId firstChild = noNode;
   std::uint32_t children = 0;
-  Bytes occupied = 0;   ///< every inode once, however many of its links lie beneath
-  Bytes length = 0;     ///< of regular files, every inode once
+  NodeId node = noNode;  ///< the folder itself
+  Bytes occupied = 0;    ///< every inode once, however many of its links lie beneath
+  Bytes length =
+      0;  ///< of regular files, every inode once; stays at the largest number where it would not fit
   Bytes plain = 0;      ///< of files with one name, and of folders
   Bytes exclusive = 0;  ///< freed if this folder alone goes: inodes whose links all lie beneath
   std::uint32_t entries = 0;
@@ -41,13 +43,25 @@ struct LinkedNode {
   std::uint32_t group = 0;  ///< nodes of one inode share it; set by `finish`
 };
 
+/// What is known of a folder while the tree still grows: its children, once it was listed.
+struct GrowingFolder {
+  NodeId firstChild = noNode;
+  std::uint32_t children = 0;
+  Bytes own = 0;  ///< of the files directly in it and of itself; an inode with n names counts 1/n each time
+  std::uint32_t files = 0;  ///< directly in it
+};
+
 /// Everything that one measurement saw: entries as 32-bit numbers in arrays of 52 bytes an entry beside the
 /// name. Node 0 is the root; a parent's number is smaller than its children's; children of a folder are
-/// contiguous.
+/// contiguous. Folders have numbers of their own too (`folderIndex`), a parent's smaller than its children's.
+///
+/// A tree that took over from another one (`graft`) shares the arrays of what did not change, and has numbers
+/// that stand for nothing any more: `isGone`. They have kind `other`, weigh nothing, and are in no folder.
 ///
 /// Threads: `addChildren` may be called by several workers at once, each for folders of its own, each with
 /// its own `Writer`. After `finish` the tree never changes and may be read from any thread without locks.
-/// Before that only numbers that the caller itself added may be read.
+/// Before that, any thread may read `growing` of folders and name, kind, parent and `occupied` of children
+/// that it gave; all else only for numbers that the caller itself added.
 class SurveyTree {
 public:
   /// What one worker needs to add names without locks.
@@ -81,12 +95,20 @@ public:
   Result<NodeId> addChildren(Writer& writer, NodeId folder, const std::vector<Entry>& entries);
   /// Works out totals and hard links; call once, with every writer's links, when no worker adds any more.
   void finish(std::vector<LinkedNode> linked);
+  /// Makes this empty tree what `old` is, but for `folder`: it and all beneath it is as `fresh` says, whose
+  /// root it is. Both are finished and may go afterwards. Gives for each number of `fresh` its number here.
+  /// Fails with unsupported if there are too many entries.
+  Result<std::vector<NodeId>> graft(const SurveyTree& old, NodeId folder, const SurveyTree& fresh);
 
+  /// Numbers in use, those of what is gone among them.
   NodeId size() const { return size_.load(std::memory_order_relaxed); }
+  /// Entries there are, the root among them; only after `finish`.
+  NodeId entries() const { return totals(0).entries + 1; }
   NodeId parent(NodeId id) const { return chunk(id).parent[slot(id)]; }
   std::string_view name(NodeId id) const;
   EntryKind kind(NodeId id) const { return static_cast<EntryKind>(chunk(id).kind[slot(id)]); }
   bool isFolder(NodeId id) const { return kind(id) == EntryKind::folder; }
+  bool isGone(NodeId id) const { return (chunk(id).flags[slot(id)] & flagGone) != 0; }
   /// Whether the inode has more than one name.
   bool isLinked(NodeId id) const { return (chunk(id).flags[slot(id)] & flagLinked) != 0; }
   Bytes length(NodeId id) const { return chunk(id).length[slot(id)]; }
@@ -100,10 +122,16 @@ public:
   Identity identity(NodeId id) const;
 
   /// Of a folder; only after `finish`.
-  const FolderTotals& totals(NodeId folder) const { return folders_[chunk(folder).aux[slot(folder)]]; }
+  const FolderTotals& totals(NodeId folder) const { return folderAt(folderIndex(folder)); }
+  std::uint32_t folderIndex(NodeId folder) const { return chunk(folder).aux[slot(folder)]; }
   /// Occupied bytes of a file, or of a folder with everything beneath it; only after `finish`.
   Bytes weight(NodeId id) const { return isFolder(id) ? totals(id).occupied : occupied(id); }
-  std::size_t folderCount() const { return folders_.size(); }
+  /// Folder numbers in use; some may stand for folders that are gone.
+  std::uint32_t folderNumbers() const { return folderCount_.load(std::memory_order_acquire); }
+  /// Folders there are, the root among them; only after `finish`.
+  std::uint32_t folderCount() const { return liveFolders_; }
+  /// Any time, any thread. Of a number beyond what is filled in, the folder's node is noNode.
+  GrowingFolder growing(std::uint32_t folderIndex, NodeId* node = nullptr) const;
   const std::vector<LinkedNode>& linked() const { return linked_; }
   std::uint32_t linkGroups() const { return linkGroups_; }
 
@@ -122,6 +150,9 @@ private:
   static constexpr std::uint8_t flagLinked = 1;
   static constexpr std::uint8_t flagSolid = 2;     ///< occupied equals length
   static constexpr std::uint8_t flagOverflow = 4;  ///< blocks do not fit; see `huge_`
+  static constexpr std::uint8_t flagGone = 8;
+  static constexpr std::uint32_t folderChunkBits = 12;
+  static constexpr std::uint32_t folderChunkSize = 1u << folderChunkBits;
 
   struct Chunk {
     std::array<std::uint64_t, chunkSize> length, inode;
@@ -132,27 +163,47 @@ private:
     std::array<std::uint8_t, chunkSize> kind, flags;
   };
 
+  using FolderChunk = std::array<FolderTotals, folderChunkSize>;
+
   static std::uint32_t slot(NodeId id) { return id & (chunkSize - 1); }
   Chunk& chunk(NodeId id) const { return *chunks_[id >> chunkBits].load(std::memory_order_acquire); }
+  FolderTotals& folderAt(std::uint32_t index) const {
+    FolderChunk* c = folderChunks_[index >> folderChunkBits].load(std::memory_order_acquire);
+    return (*c)[index & (folderChunkSize - 1)];
+  }
   void ensureChunks(std::uint64_t end);
+  std::uint32_t addFolder(NodeId node);
+  void publish(NodeId folder, NodeId first, const std::vector<Entry>& entries);
+  Chunk& ownChunk(NodeId id);
+  void removeBeneath(const SurveyTree& old, NodeId folder);
+  void shareWith(const SurveyTree& old);
   void put(Writer& writer, NodeId id, NodeId parent, const Entry& entry);
   bool putName(Writer& writer, NodeId id, std::string_view name);
   void putBlocks(NodeId id, const EntryStat& stat);
   std::uint16_t ownerIndex(Writer& writer, std::uint32_t owner);
+  using Lengths = std::vector<unsigned __int128>;  ///< by folder number, while summing
   void sumFolders();
+  void sumOwn(Lengths& lengths);
   void groupLinks();
-  void shareLinks();
+  void shareLinks(Lengths& lengths);
 
+  // The pointers are what is read; `…Kept_` own what they point to, possibly together with other trees.
   std::atomic<NodeId> size_{0};
   std::unique_ptr<std::atomic<Chunk*>[]> chunks_;
   std::unique_ptr<std::atomic<char*>[]> nameChunks_;
+  std::unique_ptr<std::atomic<FolderChunk*>[]> folderChunks_;
   std::atomic<std::uint32_t> nameChunkCount_{0};
-  std::mutex mutex_;  ///< guards growth, owners_ and huge_ while building
+  std::atomic<std::uint32_t> folderCount_{0};
+  mutable std::mutex mutex_;  ///< guards growth, owners_ and huge_ while building
+  std::vector<std::shared_ptr<Chunk>> chunksKept_;
+  std::vector<std::shared_ptr<char[]>> namesKept_;
+  std::vector<std::unique_ptr<FolderChunk>> foldersKept_;
   std::vector<std::uint32_t> owners_;
   std::vector<std::pair<NodeId, Bytes>> huge_;  ///< occupied bytes of entries over 2 TiB, sorted by `finish`
-  std::vector<FolderTotals> folders_;
   std::vector<LinkedNode> linked_;
   std::uint32_t linkGroups_ = 0;
+  std::uint32_t liveFolders_ = 0;
+  bool finished_ = false;  ///< `huge_` may be read without the lock
 };
 
 /// The children of one folder by name, for many look-ups. The tree must outlive it.

@@ -2,87 +2,43 @@
 #include "core/survey/walk.h"
 
 #include <algorithm>
-#include <condition_variable>
 #include <cstring>
+#include <optional>
 #include <thread>
 
 #include "core/os/limits.h"
+#include "core/survey/task_pool.h"
 
 namespace zt {
 
 namespace {
 
-/// A folder that waits to be listed. Opened from its parent's handle; where handles are short, from the root
-/// downwards.
-struct FolderTask {
-  NodeId node = noNode;
-  FolderPtr parent;
-};
+using Steady = std::chrono::steady_clock;
+constexpr std::chrono::milliseconds reportEvery{50};
+constexpr std::chrono::milliseconds stopWithin{60};
 
-/// Folders that wait, shared by the workers. Each worker keeps a stack of its own and gives half away when
-/// others idle.
-class TaskPool {
-public:
-  explicit TaskPool(unsigned workers) : workers_(workers) {}
-
-  bool othersIdle() const { return idle_.load(std::memory_order_relaxed) > 0; }
-
-  void give(std::vector<FolderTask>& from, std::size_t count) {
-    const std::scoped_lock lock(mutex_);
-    const auto end = from.begin() + static_cast<std::ptrdiff_t>(count);
-    std::move(from.begin(), end, std::back_inserter(shared_));
-    from.erase(from.begin(), end);
-    ready_.notify_all();
-  }
-
-  /// Waits for work; false when all workers wait, or somebody asked to stop: then there is none.
-  bool take(std::vector<FolderTask>& to, const std::stop_token& stop) {
-    std::unique_lock lock(mutex_);
-    if (++idle_ == workers_ && shared_.empty()) finished_ = true;
-    if (finished_) ready_.notify_all();
-    ready_.wait(lock, [&] { return finished_ || !shared_.empty() || stop.stop_requested(); });
-    if (finished_ || stop.stop_requested() || shared_.empty()) return false;
-    --idle_;
-    to.push_back(std::move(shared_.back()));
-    shared_.pop_back();
-    return true;
-  }
-
-  void wake() {
-    const std::scoped_lock lock(mutex_);
-    ready_.notify_all();
-  }
-
-private:
-  std::mutex mutex_;
-  std::condition_variable ready_;
-  std::vector<FolderTask> shared_;
-  std::atomic<unsigned> idle_{0};
-  unsigned workers_;
-  bool finished_ = false;
-};
-
-/// What all workers share.
+/// What all workers share. Kept alive by every worker's thread.
 struct Walk {
   FileSystemReader& files;
-  const FolderPtr& root;
+  FolderPtr root;
+  std::shared_ptr<Survey> survey;
   SurveyTree& tree;
   std::uint64_t rootMount;
   std::stop_token stop;
+  WalkOptions options;
   TaskPool pool;
-  std::atomic<Bytes> bytes{0};
   std::size_t openLimit;
+  std::atomic<Bytes> bytes{0};
+  std::mutex mutex;  ///< guards what follows
+  std::condition_variable done;
+  std::size_t running = 0;
+  AgeSizeField field;
 };
 
 /// Copies one folder's listing out of the scan's buffers.
 class Gather final : public ScanSink {
 public:
   explicit Gather(const std::stop_token& stop) : stop_(stop) {}
-
-  void clear() {
-    entries_.clear();
-    names_.clear();
-  }
 
   bool take(std::span<const ScannedEntry> batch) override {
     for (const ScannedEntry& e : batch) {
@@ -104,7 +60,8 @@ public:
   }
   const std::vector<int>& errors() const { return errors_; }
   void reset() {
-    clear();
+    entries_.clear();
+    names_.clear();
     errors_.clear();
   }
 
@@ -115,32 +72,64 @@ private:
   std::string names_;
 };
 
+/// Lists folders one after another on a thread of its own. `mutex` is held but for the calls to the file
+/// system, which may hang: then the walk takes the rest of the work away and goes on without this worker.
 class Worker {
 public:
-  explicit Worker(Walk& walk) : walk_(walk), gather_(walk.stop) {}
+  Worker(std::shared_ptr<Walk> walk, std::vector<FolderTask> tasks)
+      : walk_(std::move(walk)), gather_(walk_->stop), stack_(std::move(tasks)) {}
 
-  void run() {
-    while (!walk_.stop.stop_requested()) {
-      if (stack_.empty() && !walk_.pool.take(stack_, walk_.stop)) return;
-      if (stack_.size() > 1 && walk_.pool.othersIdle()) walk_.pool.give(stack_, stack_.size() / 2);
-      const FolderTask task = std::move(stack_.back());
-      stack_.pop_back();
-      visit(task);
-    }
-    partial = partial || !stack_.empty();
+  static void start(const std::shared_ptr<Worker>& worker) {
+    worker->thread_ = std::thread([worker] {
+      worker->run();
+      const std::scoped_lock lock(worker->walk_->mutex);
+      if (!worker->abandoned_) --worker->walk_->running;
+      worker->walk_->done.notify_all();
+    });
   }
+  void join() { thread_.join(); }
 
-  void visitRoot(const FolderPtr& root) { list(0, root); }
+  /// If a call has hung for longer than `most`: gives up on this worker and hands its waiting folders over.
+  std::optional<std::vector<FolderTask>> abandonIfHung(std::chrono::milliseconds most) {
+    const auto since = callSince_.load();
+    if (since == 0 || Steady::now().time_since_epoch().count() - since < Steady::duration(most).count())
+      return std::nullopt;
+    const std::unique_lock lock(mutex_, std::try_to_lock);
+    if (!lock || callSince_.load() != since || abandoned_) return std::nullopt;
+    {
+      const std::scoped_lock shared(walk_->mutex);
+      abandoned_ = true;
+    }
+    except(SurveyException::Kind::unanswered, current_, 0);
+    partial = partial || walk_->stop.stop_requested();
+    thread_.detach();
+    return std::move(stack_);
+  }
+  bool abandoned() const { return abandoned_; }
 
   SurveyTree::Writer writer;
   std::vector<SurveyException> exceptions;
   std::uint64_t timesAtRisk = 0;
   std::uint64_t vanished = 0;
   bool partial = false;
-  Error failure;
-  bool failed = false;
+  std::optional<Error> failure;
 
 private:
+  void run() {
+    std::unique_lock lock(mutex_);
+    while (!walk_->stop.stop_requested()) {
+      if (walk_->options.pause != nullptr) walk_->options.pause->pass(walk_->stop);
+      if (stack_.empty() && !walk_->pool.take(stack_, walk_->stop)) break;
+      if (stack_.size() > 1 && walk_->pool.othersIdle()) walk_->pool.give(stack_, stack_.size() / 2);
+      const FolderTask task = std::move(stack_.back());
+      stack_.pop_back();
+      visit(task, lock);
+      if (abandoned_) return;
+    }
+    partial = partial || !stack_.empty();
+    flushField();
+  }
+
   void except(SurveyException::Kind kind, NodeId node, int err) { exceptions.push_back({kind, err, node}); }
 
   void exceptErrno(NodeId node, int err) {
@@ -152,43 +141,73 @@ private:
   /// Goes down from the root by single names; for tasks whose parent's handle was given up.
   Result<FolderPtr> openFromRoot(NodeId node) {
     std::vector<NodeId> chain;
-    for (NodeId id = node; id != 0; id = walk_.tree.parent(id)) chain.push_back(id);
-    FolderPtr at = walk_.root;
+    for (NodeId id = node; id != 0; id = walk_->tree.parent(id)) chain.push_back(id);
+    FolderPtr at = walk_->root;
     for (auto id = chain.rbegin(); id != chain.rend(); ++id) {
-      auto next = walk_.files.openFolder(*at, walk_.tree.name(*id));
+      auto next = walk_->files.openFolder(*at, walk_->tree.name(*id));
       if (!next) return next;
       at = std::move(*next);
     }
     return at;
   }
 
-  void visit(const FolderTask& task) {
-    auto opened = task.parent ? walk_.files.openFolder(*task.parent, walk_.tree.name(task.node))
+  Result<FolderPtr> open(const FolderTask& task) {
+    if (task.node == 0) return walk_->root;
+    auto opened = task.parent ? walk_->files.openFolder(*task.parent, walk_->tree.name(task.node))
                               : openFromRoot(task.node);
     if (!opened && opened.error().code == Errc::tooManyOpen && task.parent) opened = openFromRoot(task.node);
-    if (!opened) return exceptErrno(task.node, opened.error().sysErrno);
-    const auto now = walk_.files.stat(**opened, {});
-    if (!now) return exceptErrno(task.node, now.error().sysErrno);
-    if (now->mountId != walk_.rootMount) return except(SurveyException::Kind::mountedOver, task.node, 0);
-    if (now->inode != walk_.tree.inode(task.node))
-      return except(SurveyException::Kind::swapped, task.node, 0);
-    list(task.node, *opened);
+    return opened;
   }
 
-  void list(NodeId node, const FolderPtr& folder) {
-    timesAtRisk += !folder->keepsAccessTime();
-    gather_.reset();
-    const auto listed = walk_.files.scan(*folder, gather_);
-    if (!listed) {
-      exceptErrno(node, listed.error().sysErrno);
-      if (node == 0) failure = listed.error(), failed = true;
+  /// What the file system said of one folder.
+  struct Visited {
+    FolderPtr folder;
+    SurveyException::Kind problem = SurveyException::Kind::vanished;
+    int err = 0;
+    bool entered = false;
+    std::optional<Error> listing;
+  };
+
+  Visited look(const FolderTask& task) {
+    Visited v;
+    auto opened = open(task);
+    if (!opened) return v.err = opened.error().sysErrno, v;
+    if (task.node != 0) {
+      const auto now = walk_->files.stat(**opened, {});
+      if (!now) return v.err = now.error().sysErrno, v;
+      if (now->mountId != walk_->rootMount) return v.problem = SurveyException::Kind::mountedOver, v;
+      if (now->inode != walk_->tree.inode(task.node)) return v.problem = SurveyException::Kind::swapped, v;
     }
-    partial = partial || walk_.stop.stop_requested();
+    v.folder = std::move(*opened);
+    v.entered = true;
+    gather_.reset();
+    if (const auto listed = walk_->files.scan(*v.folder, gather_); !listed) v.listing = listed.error();
+    return v;
+  }
+
+  void visit(const FolderTask& task, std::unique_lock<std::mutex>& lock) {
+    current_ = task.node;
+    callSince_ = Steady::now().time_since_epoch().count();
+    lock.unlock();
+    const Visited v = look(task);
+    lock.lock();
+    if (abandoned_) return;
+    callSince_ = 0;
+    if (!v.entered && v.problem != SurveyException::Kind::vanished) return except(v.problem, task.node, 0);
+    if (!v.entered) return exceptErrno(task.node, v.err);
+    if (v.listing) exceptErrno(task.node, v.listing->sysErrno);
+    if (v.listing && task.node == 0) failure = v.listing;
+    commit(task.node, v.folder);
+  }
+
+  void commit(NodeId node, const FolderPtr& folder) {
+    timesAtRisk += !folder->keepsAccessTime();
+    partial = partial || walk_->stop.stop_requested();
     auto& entries = gather_.entries();
     // A mount point shows the mounted root's own figures; they belong to another drive.
     for (auto& entry : entries)
-      if (entry.stat.mountId != walk_.rootMount) entry.stat.occupied = entry.stat.length = 0;
-    const auto first = walk_.tree.addChildren(writer, node, entries);
+      if (entry.stat.mountId != walk_->rootMount) entry.stat.occupied = entry.stat.length = 0;
+    const auto first = walk_->tree.addChildren(writer, node, entries);
     if (!first) {
       partial = true;
       return except(SurveyException::Kind::unreadable, node, EOVERFLOW);
@@ -201,7 +220,7 @@ private:
     Bytes bytes = 0;
     // Every folder with waiting children keeps one handle; beyond the limit they are reached from the root
     // again.
-    FolderPtr keep = handles() >= walk_.openLimit ? nullptr : folder;
+    const FolderPtr keep = handles() >= walk_->openLimit ? nullptr : folder;
     for (std::size_t i = 0; i < entries.size(); ++i) {
       const auto id = first + static_cast<NodeId>(i);
       const EntryStat& stat = entries[i].stat;
@@ -209,21 +228,33 @@ private:
         exceptErrno(id, gather_.errors()[i]);
         continue;
       }
-      if (stat.mountId != walk_.rootMount) {
+      if (stat.mountId != walk_->rootMount) {
         except(SurveyException::Kind::mountedOver, id, 0);
       } else if (stat.kind == EntryKind::folder) {
         stack_.push_back({id, keep});
         bytes += stat.occupied;
       } else {
         bytes += stat.links > 1 ? stat.occupied / stat.links : stat.occupied;
+        if (walk_->options.now != 0 && stat.kind == EntryKind::file)
+          field_.add(stat.modified, stat.occupied, walk_->options.now);
       }
     }
-    walk_.bytes.fetch_add(bytes, std::memory_order_relaxed);
+    walk_->bytes.fetch_add(bytes, std::memory_order_relaxed);
+    unflushed_ += entries.size();
+    if (unflushed_ > 1000) flushField();
+  }
+
+  void flushField() {
+    if (unflushed_ == 0 || walk_->options.now == 0) return;
+    const std::scoped_lock lock(walk_->mutex);
+    walk_->field.add(field_);
+    field_ = {};
+    unflushed_ = 0;
   }
 
   /// Handles kept by this worker's waiting tasks, counted where the parent changes.
   std::size_t handles() {
-    if (stack_.size() < walk_.openLimit) return stack_.size();
+    if (stack_.size() < walk_->openLimit) return stack_.size();
     std::size_t count = 0;
     const Folder* last = nullptr;
     for (const auto& task : stack_) {
@@ -233,35 +264,78 @@ private:
     return count;
   }
 
-  Walk& walk_;
+  std::shared_ptr<Walk> walk_;
+  std::thread thread_;
+  std::mutex mutex_;
+  std::atomic<Steady::rep> callSince_{0};  ///< steady time at which the present call began; 0 between calls
+  bool abandoned_ = false;                 ///< written under both mutexes
+  NodeId current_ = 0;
   Gather gather_;
   std::vector<FolderTask> stack_;
+  AgeSizeField field_;
+  std::size_t unflushed_ = 0;
 };
 
-/// Runs the workers and reports 20 times a second until they are done.
-void runWorkers(Walk& walk, std::vector<std::unique_ptr<Worker>>& workers, const WalkOptions& options,
-                ProgressSink* sink) {
-  std::mutex mutex;
-  std::condition_variable done;
-  std::size_t running = workers.size();
-  const std::stop_callback wake(walk.stop, [&] { walk.pool.wake(); });
-  std::vector<std::jthread> threads;
-  for (auto& worker : workers)
-    threads.emplace_back([&, w = worker.get()] {
-      w->run();
-      const std::scoped_lock lock(mutex);
-      --running;
-      done.notify_all();
-    });
-  std::unique_lock lock(mutex);
-  while (!done.wait_for(lock, std::chrono::milliseconds(50), [&] { return running == 0; }))
-    if (sink != nullptr) {
-      Progress p;
-      p.doneBytes = walk.bytes.load();
-      p.totalBytes = options.expectedBytes;
-      p.doneItems = walk.tree.size();
-      sink->report(p);
+using Workers = std::vector<std::shared_ptr<Worker>>;
+
+/// Replaces workers whose call hangs; once a stop was asked for, does without them.
+void replaceHung(const std::shared_ptr<Walk>& walk, Workers& workers) {
+  const bool stopping = walk->stop.stop_requested();
+  const auto most = stopping ? stopWithin : walk->options.patience;
+  for (std::size_t i = 0, count = workers.size(); i < count; ++i) {
+    auto tasks = workers[i]->abandonIfHung(most);
+    if (!tasks) continue;
+    if (stopping) {
+      const std::scoped_lock lock(walk->mutex);
+      --walk->running;
+      continue;
     }
+    workers.push_back(std::make_shared<Worker>(walk, std::move(*tasks)));
+    Worker::start(workers.back());
+  }
+}
+
+void report(Walk& walk, LiveSurvey* live, ProgressSink* sink, Steady::time_point& nextLive) {
+  const auto begun = Steady::now();
+  if (live != nullptr && begun >= nextLive) {
+    AgeSizeField field;
+    {
+      const std::scoped_lock lock(walk.mutex);
+      field = walk.field;
+    }
+    live->update(field);
+    // At most a twentieth of one core goes into watching.
+    nextLive = Steady::now() + 20 * (Steady::now() - begun);
+  }
+  if (sink == nullptr) return;
+  Progress p;
+  p.doneBytes = walk.bytes.load();
+  p.totalBytes = walk.options.expectedBytes;
+  p.doneItems = walk.tree.size();
+  sink->report(p);
+}
+
+/// Runs the workers and reports 20 times a second until they are done.
+void runWorkers(const std::shared_ptr<Walk>& walk, Workers& workers, LiveSurvey* live, ProgressSink* sink) {
+  const std::stop_callback wake(walk->stop, [&] {
+    walk->pool.wake();
+    const std::scoped_lock lock(walk->mutex);
+    walk->done.notify_all();
+  });
+  walk->running = workers.size();
+  for (const auto& worker : workers) Worker::start(worker);
+  Steady::time_point nextLive{};
+  for (;;) {
+    {
+      std::unique_lock lock(walk->mutex);
+      const auto tick = walk->stop.stop_requested() ? std::chrono::milliseconds(5) : reportEvery;
+      if (walk->done.wait_for(lock, tick, [&] { return walk->running == 0; })) break;
+    }
+    replaceHung(walk, workers);
+    if (!walk->stop.stop_requested()) report(*walk, live, sink, nextLive);
+  }
+  for (const auto& worker : workers)
+    if (!worker->abandoned()) worker->join();
 }
 
 unsigned workerCount(const WalkOptions& options) {
@@ -272,28 +346,49 @@ unsigned workerCount(const WalkOptions& options) {
 }  // namespace
 
 Result<void> walk(FileSystemReader& files, const FolderPtr& root, const WalkOptions& options,
-                  std::stop_token stop, ProgressSink* progress, Survey& survey) {
+                  std::stop_token stop, ProgressSink* progress, const std::shared_ptr<Survey>& survey) {
   const auto stat = files.stat(*root, {});
   if (!stat) return tl::unexpected(stat.error());
   const unsigned count = workerCount(options);
   const std::size_t openLimit = raiseOpenFileLimit() / (2 * std::size_t{count}) + 1;
-  Walk walk{files, root, survey.tree, stat->mountId, stop, TaskPool(count), 0, openLimit};
-  std::vector<std::unique_ptr<Worker>> workers;
-  for (unsigned i = 0; i < count; ++i) workers.push_back(std::make_unique<Worker>(walk));
-  survey.tree.addRoot(workers[0]->writer, *stat);
-  workers[0]->visitRoot(root);
-  if (workers[0]->failed) return tl::unexpected(workers[0]->failure);
-  runWorkers(walk, workers, options, progress);
+  const std::shared_ptr<Walk> walk(new Walk{files,
+                                            root,
+                                            survey,
+                                            survey->tree,
+                                            stat->mountId,
+                                            stop,
+                                            options,
+                                            TaskPool(count),
+                                            openLimit,
+                                            0,
+                                            {},
+                                            {},
+                                            0,
+                                            {}});
+  Workers workers;
+  for (unsigned i = 0; i < count; ++i)
+    workers.push_back(std::make_shared<Worker>(walk, std::vector<FolderTask>{}));
+  survey->tree.addRoot(workers[0]->writer, *stat);
+  std::vector<FolderTask> first{{0, nullptr}};
+  walk->pool.give(first, 1);
+  std::shared_ptr<LiveSurvey> live;
+  if (options.watch) {
+    live = std::make_shared<LiveSurvey>(survey);
+    options.watch(live);
+  }
+  runWorkers(walk, workers, live.get(), progress);
+  if (live) live->update(walk->field);
   std::vector<LinkedNode> linked;
   for (auto& worker : workers) {
+    if (worker->failure) return tl::unexpected(*worker->failure);
     linked.insert(linked.end(), worker->writer.linked.begin(), worker->writer.linked.end());
-    survey.exceptions.insert(survey.exceptions.end(), worker->exceptions.begin(), worker->exceptions.end());
-    survey.vanished += worker->vanished;
-    survey.timesAtRisk += worker->timesAtRisk;
-    survey.partial = survey.partial || worker->partial;
+    survey->exceptions.insert(survey->exceptions.end(), worker->exceptions.begin(), worker->exceptions.end());
+    survey->vanished += worker->vanished;
+    survey->timesAtRisk += worker->timesAtRisk;
+    survey->partial = survey->partial || worker->partial;
   }
-  survey.partial = survey.partial || stop.stop_requested();
-  survey.tree.finish(std::move(linked));
+  survey->partial = survey->partial || stop.stop_requested();
+  survey->tree.finish(std::move(linked));
   return {};
 }
 

@@ -1,28 +1,39 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <chrono>
+#include <functional>
 #include <stop_token>
 
+#include "core/base/pause.h"
 #include "core/base/progress.h"
 #include "core/os/file_system.h"
-#include "core/survey/survey.h"
+#include "core/survey/live_survey.h"
 
 namespace zt {
 
 /// How to walk.
 struct WalkOptions {
-  unsigned threads = 0;     ///< 0: as many as the machine has cores, at most 8
-  Bytes expectedBytes = 0;  ///< used bytes known beforehand, for the progress; 0 if unknown
+  unsigned threads = 0;        ///< 0: as many as the machine has cores, at most 8
+  Bytes expectedBytes = 0;     ///< used bytes known beforehand, for the progress; 0 if unknown
+  TimeNs now = 0;              ///< by which ages count for the live field; 0: the field stays empty
+  PauseGate* pause = nullptr;  ///< workers wait there between two folders
+  /// A folder that the system does not answer for within this time is given up, and the walk goes on.
+  std::chrono::milliseconds patience{30'000};
+  /// Called once at the start, on the calling thread, with what can be watched while it grows.
+  std::function<void(std::shared_ptr<const LiveSurvey>)> watch;
+  /// Kept until the last call to the file system has come back, which can be after the walk (see `patience`).
+  std::shared_ptr<void> keep;
 };
 
-/// Walks everything beneath an open folder, within its mount, into `survey.tree`, and fills in the
+/// Walks everything beneath an open folder, within its mount, into `survey->tree`, and fills in the
 /// exceptions. Goes down by folder handles only, so a folder that is renamed meanwhile cannot lead out of the
 /// root. Writes nothing.
 ///
-/// When `stop` is requested it ends within a tenth of a second; the tree then holds what was seen and
-/// `survey.partial` is true. Fails only if the root itself cannot be listed. The sink is called on the
-/// calling thread.
+/// When `stop` is requested it ends within a tenth of a second, even if the system hangs; the tree then holds
+/// what was seen and `survey->partial` is true. Fails only if the root itself cannot be listed. The sink is
+/// called on the calling thread. `files` must live until `options.keep` is let go.
 Result<void> walk(FileSystemReader& files, const FolderPtr& root, const WalkOptions& options,
-                  std::stop_token stop, ProgressSink* progress, Survey& survey);
+                  std::stop_token stop, ProgressSink* progress, const std::shared_ptr<Survey>& survey);
 
 }  // namespace zt

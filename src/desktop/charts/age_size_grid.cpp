@@ -8,24 +8,15 @@
 
 namespace zt::desktop {
 
-namespace {
-constexpr std::array<Bytes, 6> sizeEnds{64'000,      1'000'000,     16'000'000,
-                                        128'000'000, 1'000'000'000, 4'000'000'000};
-}
-
 AgeSizeGrid::AgeSizeGrid(QWidget* parent) : Chart(parent) {
   setObjectName(QStringLiteral("ageSizeGrid"));
   setAccessibleName(tr("Age by size field"));
   setMinimumSize(420, 320);
 }
 
-int AgeSizeGrid::sizeBand(Bytes bytes) {
-  return static_cast<int>(std::upper_bound(sizeEnds.begin(), sizeEnds.end(), bytes) - sizeEnds.begin());
-}
-
 QString AgeSizeGrid::sizeName(int band) {
   if (band == bands - 1) return tr("bigger");
-  return tr("< %1").arg(Words::bytes(sizeEnds[static_cast<std::size_t>(band)])
+  return tr("< %1").arg(Words::bytes(sizeBandEnds[static_cast<std::size_t>(band)])
                             .replace(QStringLiteral(".0 "), QStringLiteral(" ")));
 }
 

@@ -19,7 +19,6 @@ public:
   /// The picked cells' files, largest first, at most `most`.
   std::vector<NodeId> pickedFiles(std::size_t most) const;
   QString pickedNote() const;
-  static int sizeBand(Bytes bytes);
   static QString sizeName(int band);
 
 Q_SIGNALS:

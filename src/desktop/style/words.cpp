@@ -312,6 +312,8 @@ QString Words::exception(SurveyException::Kind kind) {
       return t("another drive is mounted here");
     case SurveyException::Kind::swapped:
       return t("was exchanged while measured; not entered");
+    case SurveyException::Kind::unanswered:
+      return t("the system did not answer in time; given up");
   }
   return {};
 }

@@ -28,7 +28,9 @@ struct Machine {
   FakeMounts mounts;
   FakeOpenFiles open;
   FakeClock clock;
-  System system{files, mounts, open, clock};
+  LinuxDriveInsides insides;
+  NoRights privileged;
+  System system{files, mounts, open, clock, insides, privileged};
 };
 
 TEST(ListDrives, TakesBindMountsAndSubvolumesAsOneAndLeavesPseudoOut) {

@@ -3,7 +3,6 @@
 
 #include <gtest/gtest.h>
 
-#include "core/os/fs_overhead.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
 
@@ -20,9 +19,18 @@ struct Bench {
     drive.usage = files.usage(*files.openRoot("/").value()).value();
   }
   Result<SurveyPtr> run(const PathBytes& path, KnownBytes known = {}, std::stop_token stop = {}) {
-    return measure(files, clock, drive, known, path, {}, stop, nullptr);
+    MeasurePorts ports{files, open, insides, clock};
+    if (known.overhead != 0) ports.declared = known;
+    return measure(ports, drive, path, {}, stop, nullptr);
+  }
+  const StatementPart* part(const Survey& survey, std::string_view id) {
+    for (const auto& p : survey.statement.parts)
+      if (p.id == id) return &p;
+    return nullptr;
   }
   MemoryFileSystem files;
+  FakeOpenFiles open;
+  FakeInsides insides;
   FakeClock clock;
   Drive drive;
 };
@@ -84,21 +92,96 @@ TEST(Measure, BearsTheDriveGoingAwayAtAnyCall) {
   }
 }
 
-TEST(KnownBytes, CountsDeletedOpenFilesOfTheDriveOnce) {
-  Drive d;
-  d.device = 7;
-  d.fsType = "ext4";
-  FakeOpenFiles open;
-  open.files = {{1, "a", 7, 10, true, 4096},
-                {2, "b", 7, 10, true, 4096},
-                {1, "a", 7, 11, true, 8192},
-                {1, "a", 9, 12, true, 999},
-                {1, "a", 7, 13, false, 999}};
-  EXPECT_EQ(knownBytes(open, d).openDeleted, 12288u);
+TEST(Measure, CountsDeletedOpenFilesOfTheDriveOnceAndByProgram) {
+  Bench b;
+  b.drive.device = 7;
+  b.open.files = {{1, "writer", 7, 10, true, 4096},
+                  {2, "reader", 7, 10, true, 4096},
+                  {1, "writer", 7, 11, true, 8192},
+                  {1, "writer", 9, 12, true, 999},
+                  {1, "writer", 7, 13, false, 999}};
+  const auto survey = b.run("/").value();
+  EXPECT_EQ(survey->statement[StatementLine::openDeleted], 12288);
+  EXPECT_EQ(survey->statement.source(StatementLine::openDeleted), LineSource::openFiles);
+  ASSERT_NE(b.part(*survey, "program"), nullptr);
+  EXPECT_EQ(b.part(*survey, "program")->subject, "writer");
+  EXPECT_EQ(b.part(*survey, "program")->count, 2u);
 }
 
-TEST(FileSystemOverhead, IsNothingOnExt4) {
-  EXPECT_EQ(fileSystemOverhead("ext4", "/"), 0u);
+TEST(Measure, ItemisesTheFileSystemsOwn) {
+  Bench b;
+  b.insides.structures = {true, {{"pool", 3000}, {"inode-chunks", 500}}, b.files.capacity + 777};
+  const auto survey = b.run("/").value();
+  EXPECT_EQ(survey->statement[StatementLine::overhead], 3500);
+  EXPECT_EQ(b.part(*survey, "pool")->bytes, 3000);
+  EXPECT_EQ(b.part(*survey, "outside-capacity")->bytes, 777) << "said beside it, not counted in";
+  EXPECT_EQ(survey->statement.source(StatementLine::unexplained), LineSource::remainder);
+  b.insides.structures = {};
+  EXPECT_EQ(b.run("/").value()->statement.source(StatementLine::unexplained), LineSource::cannotItemise);
+}
+
+TEST(Measure, LooksBeneathMountPointsOrSaysThatItCouldNot) {
+  Bench b;
+  b.files.add("mnt/")->stat.mountId = 99;
+  const auto blind = b.run("/").value();
+  EXPECT_EQ(b.part(*blind, "mount-points-not-seen")->count, 1u);
+  EXPECT_EQ(blind->statement.source(StatementLine::beneathMounts), LineSource::none);
+  MemoryFileSystem below;
+  below.add("mnt/hidden/file", std::string(20'000, 'x'));
+  b.insides.below = &below;
+  const auto survey = b.run("/").value();
+  EXPECT_EQ(b.part(*survey, "mount-point")->subject, "mnt");
+  EXPECT_EQ(b.part(*survey, "mount-point")->count, 2u);
+  const auto size = static_cast<SignedBytes>(surveyOf(below, "/mnt")->tree.totals(0).occupied);
+  EXPECT_EQ(survey->statement[StatementLine::beneathMounts], size);
+  EXPECT_GE(size, 20'480);
+}
+
+TEST(Measure, TakesWhatIsStoredWhereBlockCountsLie) {
+  Bench b;
+  b.drive.fsType = "btrfs";
+  const auto inode = [&](const char* name) {
+    return b.files.stat(*b.files.openRoot(std::string("/") + name[0]).value(), name + 2)->inode;
+  };
+  StoredSizes sizes;
+  sizes.trees = {{5, 700}, {256, 900}};
+  sizes.files = {{5, inode("a/one"), 500}, {5, inode("b/two"), 200}, {256, inode("a/one"), 1}};
+  // 5 reaches 100 and 200, the other 200 and 300: 200 is shared, 300 is the other's own.
+  sizes.extents = {{100, 300, 5}, {200, 350, 5}, {200, 350, 256}, {300, 550, 256}};
+  b.insides.stored = sizes;
+  const auto survey = b.run("/").value();
+  EXPECT_EQ(survey->tree.occupied(*survey->tree.find("a/one")), 512u) << "in whole 512-byte blocks";
+  EXPECT_EQ(b.part(*survey, "shared")->bytes, 50) << "700 by files, 650 on the device";
+  EXPECT_EQ(survey->statement[StatementLine::snapshots], 550);
+  EXPECT_EQ(survey->statement.source(StatementLine::files), LineSource::extents);
+  b.insides.stored.reset();
+  const auto blind = b.run("/").value();
+  EXPECT_EQ(blind->statement.source(StatementLine::files), LineSource::walked);
+  EXPECT_EQ(blind->statement.source(StatementLine::unexplained), LineSource::cannotItemise);
+}
+
+TEST(Measure, BoundsWhatLiesInClosedFolders) {
+  Bench b;
+  b.files.failCall(b.files.calls().size() + 7, Errc::notPermitted);  // listing the second folder
+  const auto survey = b.run("/").value();
+  ASSERT_EQ(survey->exceptions.size(), 1u);
+  const auto* bound = b.part(*survey, "unreadable-at-most");
+  ASSERT_NE(bound, nullptr);
+  EXPECT_EQ(bound->count, 1u);
+  EXPECT_EQ(bound->bytes, survey->statement[StatementLine::unexplained]);
+  EXPECT_GT(bound->bytes, 0);
+}
+
+TEST(Measure, TellsHolesAndPreallocationApart) {
+  Bench b;
+  const auto sparse = b.files.add("a/sparse", "x");
+  sparse->stat.length = 1'000'000;
+  sparse->stat.occupied = 4096;
+  const auto ahead = b.files.add("a/ahead", "x");
+  ahead->stat.occupied = 1'000'000;
+  const auto survey = b.run("/").value();
+  EXPECT_EQ(b.part(*survey, "holes")->bytes, 1'000'000 - 4096);
+  EXPECT_EQ(b.part(*survey, "preallocated")->bytes, 999'999);
 }
 
 TEST(Names, OfStatementLinesAreThoseOfTheCommandLine) {

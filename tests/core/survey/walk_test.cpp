@@ -178,13 +178,13 @@ TEST(Walk, ListsWhatCannotBeReadAndGoesOn) {
 TEST(Walk, KeepsWhatWasSeenWhenStopped) {
   MemoryFileSystem files;
   for (int i = 0; i < 50; ++i) files.add("d" + std::to_string(i) + "/f", "x");
-  Survey survey;
+  const auto survey = std::make_shared<Survey>();
   std::stop_source stop;
   stop.request_stop();
   const auto root = files.openRoot("/").value();
   ASSERT_TRUE(walk(files, root, {}, stop.get_token(), nullptr, survey));
-  EXPECT_TRUE(survey.partial);
-  EXPECT_GE(survey.tree.size(), 1u);
+  EXPECT_TRUE(survey->partial);
+  EXPECT_GE(survey->tree.size(), 1u);
 }
 
 TEST(Walk, LeavesTheAccessTimesAlone) {

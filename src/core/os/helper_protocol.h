@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <nlohmann/json.hpp>
+
+#include "core/os/drive_insides.h"
+#include "core/os/open_files.h"
+
+/// The language of the helper: JSON-RPC 2.0, one message a line, docs/formats/helper.md. Both ends use these
+/// functions; everything that comes in is checked, whoever sent it. Any thread.
+namespace zt::helper {
+
+constexpr int version = 1;
+constexpr std::size_t mostRequestBytes = 64 * 1024;
+constexpr std::size_t mostResponseBytes = 8 * 1024 * 1024;
+constexpr std::size_t entriesAMessage = 2000;
+constexpr std::size_t mostHandles = 4096;
+
+/// Error codes beyond those of JSON-RPC.
+enum Code : int {
+  parseError = -32700,
+  invalidRequest = -32600,
+  noSuchMethod = -32601,
+  invalidParams = -32602,
+  refused = -32000,  ///< by the file system; `data` holds the errno and our code
+  ended = -32001,
+  notBegun = -32002,
+  tooLong = -32003
+};
+
+using Json = nlohmann::json;
+
+Json toJson(const EntryStat& stat);
+/// nullopt for anything but a list of whole numbers in range.
+std::optional<EntryStat> statFrom(const Json& json);
+
+/// Names are bytes: they travel escaped (`escapePath`).
+Json toJson(const ScannedEntry& entry);
+
+Json toJson(const OpenFile& file);
+std::optional<OpenFile> openFileFrom(const Json& json);
+
+Json toJson(const Overhead& overhead);
+std::optional<Overhead> overheadFrom(const Json& json);
+
+Json toJson(const SpaceUsage& usage);
+std::optional<SpaceUsage> usageFrom(const Json& json);
+
+/// Rows of numbers, for the long lists of `StoredSizes`.
+using Numbers = std::vector<std::vector<std::uint64_t>>;
+std::optional<Numbers> numbersFrom(const Json& json, std::size_t columns);
+
+Json errorJson(const Error& error);
+Error errorFrom(const Json& json, std::string_view operation, std::string_view path);
+
+}  // namespace zt::helper

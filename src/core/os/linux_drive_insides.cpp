@@ -1,0 +1,170 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/os/linux_drive_insides.h"
+
+#include <fcntl.h>
+#include <linux/btrfs.h>
+#include <linux/btrfs_tree.h>
+#include <linux/fsmap.h>
+#include <linux/mount.h>
+#include <sys/ioctl.h>
+#include <sys/stat.h>
+#include <sys/statvfs.h>
+#include <sys/syscall.h>
+#include <sys/sysmacros.h>
+#include <xfs/xfs.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
+#include <fstream>
+#include <optional>
+
+#include "core/os/btrfs_extents.h"
+#include "core/os/linux_folder.h"
+
+namespace zt {
+
+namespace {
+
+/// The top of a mount, opened for asking. fd −1 if it cannot be.
+LinuxFolder openTop(const PathBytes& path) {
+  int fd = ::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC | O_NOATIME);
+  if (fd < 0) fd = ::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+  return {fd, true};
+}
+
+/// All free extents of the file system's map, in bytes.
+std::optional<Bytes> freeInMap(int fd) {
+  constexpr std::uint32_t room = 1024;
+  std::vector<std::uint64_t> memory((sizeof(fsmap_head) + room * sizeof(fsmap)) / sizeof(std::uint64_t) + 1,
+                                    0);
+  auto* head = reinterpret_cast<fsmap_head*>(memory.data());
+  head->fmh_count = room;
+  head->fmh_keys[1].fmr_device = ~0u;
+  head->fmh_keys[1].fmr_flags = ~0u;
+  head->fmh_keys[1].fmr_physical = head->fmh_keys[1].fmr_owner = head->fmh_keys[1].fmr_offset = ~0ull;
+  Bytes free = 0;
+  for (;;) {
+    if (::ioctl(fd, FS_IOC_GETFSMAP, head) != 0) return std::nullopt;
+    if (head->fmh_entries == 0) return free;
+    const fsmap* last = nullptr;
+    for (std::uint32_t i = 0; i < head->fmh_entries; ++i) {
+      last = &head->fmh_recs[i];
+      const bool special = (last->fmr_flags & FMR_OF_SPECIAL_OWNER) != 0;
+      if (special && last->fmr_owner == FMR_OWN_FREE) free += last->fmr_length;
+    }
+    if ((last->fmr_flags & FMR_OF_LAST) != 0) return free;
+    head->fmh_keys[0] = *last;
+  }
+}
+
+/// Blocks that every allocation group of XFS has from its making on: its headers, and the roots of its trees.
+Bytes xfsFixedBlocks(const xfs_fsop_geom& g) {
+  const Bytes headerBlocks = (4 * Bytes{g.sectsize} + g.blocksize - 1) / g.blocksize;
+  Bytes roots = 3;  // free space by place and by size, inodes
+  roots += (g.flags & XFS_FSOP_GEOM_FLAGS_FINOBT) != 0;
+  roots += (g.flags & XFS_FSOP_GEOM_FLAGS_RMAPBT) != 0;
+  roots += (g.flags & XFS_FSOP_GEOM_FLAGS_REFLINK) != 0;
+  return Bytes{g.agcount} * (headerBlocks + roots) * g.blocksize;
+}
+
+void addXfs(int fd, Overhead& o) {
+  xfs_fsop_geom geometry{};
+  struct statvfs v {};
+  if (::ioctl(fd, XFS_IOC_FSGEOMETRY, &geometry) != 0 || ::fstatvfs(fd, &v) != 0) return;
+  Bytes inodeBytes = 0;
+  for (std::uint32_t ag = 0; ag < geometry.agcount; ++ag) {
+    xfs_ag_geometry group{};
+    group.ag_number = ag;
+    if (::ioctl(fd, XFS_IOC_AG_GEOMETRY, &group) != 0) return;
+    inodeBytes += Bytes{group.ag_icount} * geometry.inodesize;
+  }
+  const auto mapped = freeInMap(fd);
+  const Bytes free = v.f_bfree * v.f_frsize;
+  if (!mapped || *mapped < free) return;
+  o.known = true;
+  o.parts = {{"pool", *mapped - free}, {"inode-chunks", inodeBytes}, {"headers", xfsFixedBlocks(geometry)}};
+}
+
+/// How often a block group profile writes each byte.
+Bytes copies(std::uint64_t flags) {
+  if ((flags & BTRFS_BLOCK_GROUP_RAID1C4) != 0) return 4;
+  if ((flags & BTRFS_BLOCK_GROUP_RAID1C3) != 0) return 3;
+  const auto two = BTRFS_BLOCK_GROUP_DUP | BTRFS_BLOCK_GROUP_RAID1 | BTRFS_BLOCK_GROUP_RAID10;
+  return (flags & two) != 0 ? 2 : 1;
+}
+
+void addBtrfs(int fd, Overhead& o) {
+  constexpr std::uint64_t slots = 64;
+  std::vector<std::uint64_t> memory(
+      (sizeof(btrfs_ioctl_space_args) + slots * sizeof(btrfs_ioctl_space_info)) / 8 + 1, 0);
+  auto* args = reinterpret_cast<btrfs_ioctl_space_args*>(memory.data());
+  args->space_slots = slots;
+  if (::ioctl(fd, BTRFS_IOC_SPACE_INFO, args) != 0) return;
+  Bytes reserve = 0;
+  Bytes metadata = 0;
+  Bytes system = 0;
+  for (std::uint64_t i = 0; i < std::min<std::uint64_t>(args->total_spaces, slots); ++i) {
+    const btrfs_ioctl_space_info& space = args->spaces[i];
+    if ((space.flags & BTRFS_SPACE_INFO_GLOBAL_RSV) != 0)
+      reserve += space.total_bytes;
+    else if ((space.flags & BTRFS_BLOCK_GROUP_SYSTEM) != 0)
+      system += space.used_bytes * copies(space.flags);
+    else if ((space.flags & BTRFS_BLOCK_GROUP_DATA) == 0)
+      metadata += space.used_bytes * copies(space.flags);
+  }
+  o.known = true;
+  o.parts = {{"metadata", metadata}, {"system-blocks", system}, {"global-reserve", reserve}};
+}
+
+/// Size of the device that holds the open folder; 0 where there is none (tmpfs, network, Btrfs subvolumes).
+Bytes deviceBytes(int fd) {
+  struct stat st {};
+  if (::fstat(fd, &st) != 0) return 0;
+  std::ifstream in("/sys/dev/block/" + std::to_string(major(st.st_dev)) + ":" +
+                   std::to_string(minor(st.st_dev)) + "/size");
+  Bytes sectors = 0;
+  in >> sectors;
+  return sectors * 512;
+}
+
+}  // namespace
+
+Overhead LinuxDriveInsides::overhead(std::string_view fsType, const PathBytes& mountTarget) {
+  Overhead o;
+  const LinuxFolder top = openTop(mountTarget);
+  if (top.fd() < 0) return o;
+  o.deviceBytes = deviceBytes(top.fd());
+  if (fsType == "xfs") addXfs(top.fd(), o);
+  if (fsType == "btrfs") addBtrfs(top.fd(), o);
+  // Their capacity figure leaves their own structures out already.
+  if (fsType.starts_with("ext") || fsType == "vfat" || fsType == "tmpfs") o.known = true;
+  return o;
+}
+
+Result<StoredSizes> LinuxDriveInsides::storedSizes(std::string_view fsType, const PathBytes& mountTarget) {
+  if (fsType != "btrfs") return fail(Errc::unsupported, "extents", mountTarget);
+  const LinuxFolder top = openTop(mountTarget);
+  if (top.fd() < 0) return failErrno("extents", mountTarget, errno);
+  return readBtrfsExtents(top.fd());
+}
+
+Result<std::uint64_t> LinuxDriveInsides::treeOf(const Folder& folder) {
+  btrfs_ioctl_ino_lookup_args args{};
+  args.objectid = BTRFS_FIRST_FREE_OBJECTID;
+  if (::ioctl(static_cast<const LinuxFolder&>(folder).fd(), BTRFS_IOC_INO_LOOKUP, &args) != 0)
+    return failErrno("subvolume", {}, errno);
+  return std::uint64_t{args.treeid};
+}
+
+Result<DriveInsides::Uncovered> LinuxDriveInsides::uncovered(const PathBytes& folder) {
+  const auto copy = static_cast<int>(::syscall(SYS_open_tree, AT_FDCWD, folder.c_str(),
+                                               OPEN_TREE_CLONE | OPEN_TREE_CLOEXEC | AT_NO_AUTOMOUNT));
+  if (copy < 0) return failErrno("uncover", folder, errno);
+  const LinuxFolder holder(copy, true);
+  const int fd = ::openat(copy, ".", O_RDONLY | O_DIRECTORY | O_CLOEXEC | O_NOATIME);
+  if (fd < 0) return failErrno("uncover", folder, errno);
+  return Uncovered{&files_, std::make_shared<LinuxFolder>(fd, true)};
+}
+
+}  // namespace zt

@@ -1,0 +1,30 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/os/drive_insides.h"
+#include "core/os/linux_file_system.h"
+
+namespace zt {
+
+/// Asks the kernel. What each figure is and where it is from:
+/// - ext2/3/4: nothing to add, the capacity leaves tables and journal out already.
+/// - XFS: pool and set-aside, inode chunks, headers and tree roots of the allocation groups, room kept for
+/// its
+///   own trees (XFS_IOC_FSGEOMETRY, XFS_IOC_AG_GEOMETRY, FS_IOC_GETFSMAP; ioctl_xfs_fsgeometry(2),
+///   ioctl_xfs_ag_geometry(2), ioctl_getfsmap(2)). Needs rights.
+/// - Btrfs: metadata and system blocks in all their copies, the global reserve (BTRFS_IOC_SPACE_INFO).
+/// - `storedSizes`: the file extent items of every subvolume (BTRFS_IOC_TREE_SEARCH_V2; the on-disk format in
+///   linux/btrfs_tree.h). Needs CAP_SYS_ADMIN.
+/// - `uncovered`: open_tree(2) with OPEN_TREE_CLONE. Needs CAP_SYS_ADMIN.
+class LinuxDriveInsides final : public DriveInsides {
+public:
+  Overhead overhead(std::string_view fsType, const PathBytes& mountTarget) override;
+  Result<StoredSizes> storedSizes(std::string_view fsType, const PathBytes& mountTarget) override;
+  Result<std::uint64_t> treeOf(const Folder& folder) override;
+  Result<Uncovered> uncovered(const PathBytes& folder) override;
+
+private:
+  LinuxFileSystem files_;
+};
+
+}  // namespace zt

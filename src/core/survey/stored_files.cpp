@@ -1,0 +1,102 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/survey/stored_files.h"
+
+#include <algorithm>
+
+namespace zt {
+
+namespace {
+constexpr std::uint64_t subvolumeTop = 256;  ///< inode of the top folder of every subvolume
+}
+
+StoredFiles::StoredFiles(FileSystem& inner, DriveInsides& insides, StoredSizes sizes)
+    : ForwardingFileSystem(inner), insides_(insides), sizes_(std::move(sizes)) {
+  stored_.reserve(sizes_.files.size());
+  for (const auto& f : sizes_.files) stored_.emplace(std::pair{f.tree, f.inode}, f.stored);
+  sizes_.files = {};
+}
+
+std::uint64_t StoredFiles::treeOn(std::uint64_t device) const {
+  const std::scoped_lock lock(mutex_);
+  const auto at = trees_.find(device);
+  return at == trees_.end() ? 0 : at->second;
+}
+
+EntryStat StoredFiles::weigh(EntryStat stat, std::uint64_t tree) const {
+  if (stat.kind != EntryKind::file) return stat;
+  const auto at = stored_.find({tree, stat.inode});
+  if (at != stored_.end()) stat.occupied = at->second;
+  return stat;
+}
+
+Result<EntryStat> StoredFiles::stat(const Folder& at, std::string_view name) {
+  auto stat = inner_.stat(at, name);
+  if (!stat) return stat;
+  // The walk looks at every folder that it opens; so the subvolumes make themselves known.
+  if (name.empty() && (stat->inode == subvolumeTop || treeOn(stat->device) == 0))
+    if (const auto tree = insides_.treeOf(at)) {
+      const std::scoped_lock lock(mutex_);
+      trees_[stat->device] = *tree;
+    }
+  *stat = weigh(*stat, treeOn(stat->device));
+  return stat;
+}
+
+Result<void> StoredFiles::scan(const Folder& at, ScanSink& sink) {
+  class Weighed final : public ScanSink {
+  public:
+    Weighed(const StoredFiles& files, ScanSink& next) : files_(files), next_(next) {}
+    bool take(std::span<const ScannedEntry> entries) override {
+      batch_.assign(entries.begin(), entries.end());
+      for (auto& e : batch_) {
+        if (e.stat.device != device_) device_ = e.stat.device, tree_ = files_.treeOn(device_);
+        e.stat = files_.weigh(e.stat, tree_);
+      }
+      return next_.take(batch_);
+    }
+
+  private:
+    const StoredFiles& files_;
+    ScanSink& next_;
+    std::vector<ScannedEntry> batch_;
+    std::uint64_t device_ = 0;
+    std::uint64_t tree_ = 0;
+  } weighed(*this, sink);
+  return inner_.scan(at, weighed);
+}
+
+std::vector<std::uint64_t> StoredFiles::devices() const {
+  const std::scoped_lock lock(mutex_);
+  std::vector<std::uint64_t> all;
+  for (const auto& [device, tree] : trees_) all.push_back(device);
+  return all;
+}
+
+StoredFiles::Sums StoredFiles::sums() const {
+  const std::scoped_lock lock(mutex_);
+  const auto walked = [&](std::uint64_t tree) {
+    return std::any_of(trees_.begin(), trees_.end(), [&](const auto& t) { return t.second == tree; });
+  };
+  Sums sums;
+  absl::flat_hash_map<std::uint64_t, bool> known;
+  for (const auto& tree : sizes_.trees) {
+    known[tree.id] = walked(tree.id);
+    if (known[tree.id])
+      sums.sharedTwice += tree.stored;
+    else
+      ++sums.otherTrees;
+  }
+  const auto& all = sizes_.extents;
+  for (std::size_t from = 0; from < all.size();) {
+    std::size_t to = from;
+    bool reached = false;
+    for (; to < all.size() && all[to].place == all[from].place; ++to)
+      reached = reached || known[all[to].tree];
+    (reached ? sums.walked : sums.others) += all[from].bytes;
+    from = to;
+  }
+  sums.sharedTwice -= std::min(sums.sharedTwice, sums.walked);
+  return sums;
+}
+
+}  // namespace zt

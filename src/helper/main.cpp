@@ -1,0 +1,64 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// ztally-helper: the only code that runs with rights. Speaks with its client on standard input and output,
+// and ends with it. Takes no arguments and no environment.
+#include <linux/magic.h>
+#include <poll.h>
+#include <sys/statfs.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstdlib>
+#include <string>
+
+#include "core/os/linux_drive_insides.h"
+#include "core/os/linux_file_system.h"
+#include "core/os/linux_open_files.h"
+#include "helper/lock_down.h"
+#include "helper/server.h"
+
+namespace {
+
+/// A pipe without a name: nobody but the client that made it can hold its other end.
+bool isPrivatePipe(int fd) {
+  constexpr long pipefs = 0x50495045;  // PIPEFS_MAGIC
+  struct statfs fs;
+  return ::fstatfs(fd, &fs) == 0 && fs.f_type == pipefs;
+}
+
+bool sendLine(const std::string& line) {
+  std::string text = line + "\n";
+  for (std::size_t at = 0; at < text.size();) {
+    const ssize_t sent = ::write(STDOUT_FILENO, text.data() + at, text.size() - at);
+    if (sent < 0 && errno == EINTR) continue;
+    if (sent <= 0) return false;
+    at += static_cast<std::size_t>(sent);
+  }
+  return true;
+}
+
+}  // namespace
+
+int main(int argc, char**) {
+  if (argc != 1 || !isPrivatePipe(STDIN_FILENO) || !isPrivatePipe(STDOUT_FILENO)) return 2;
+  ::clearenv();
+  zt::LinuxFileSystem files;
+  zt::LinuxOpenFiles openFiles;
+  zt::LinuxDriveInsides insides;
+  zt::helper::Server server(files, openFiles, insides, sendLine);
+  server.onBegin = zt::helper::lockDown;
+  std::string buffer;
+  for (;;) {
+    char block[16384];
+    const ssize_t got = ::read(STDIN_FILENO, block, sizeof block);
+    if (got < 0 && errno == EINTR) continue;
+    if (got <= 0) return 0;
+    buffer.append(block, static_cast<std::size_t>(got));
+    std::size_t from = 0;
+    for (std::size_t end; (end = buffer.find('\n', from)) != std::string::npos; from = end + 1) {
+      if (end - from > zt::helper::mostRequestBytes) return server.refuseLength(), 1;
+      if (!server.handle(std::string_view(buffer).substr(from, end - from))) return 1;
+    }
+    buffer.erase(0, from);
+    if (buffer.size() > zt::helper::mostRequestBytes) return server.refuseLength(), 1;
+  }
+}

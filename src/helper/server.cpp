@@ -1,0 +1,260 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "helper/server.h"
+
+#include <algorithm>
+
+namespace zt::helper {
+
+namespace {
+
+std::optional<std::string> textIn(const Json& params, const char* key, std::size_t most) {
+  const auto at = params.find(key);
+  if (at == params.end() || !at->is_string()) return std::nullopt;
+  const auto text = unescapePath(at->get<std::string>());
+  if (text.size() > most || text.find('\0') != std::string::npos) return std::nullopt;
+  return text;
+}
+
+/// An absolute path without empty parts, "." or "..": what is asked for is what is opened.
+bool isPlainRoot(const PathBytes& path) {
+  if (path.empty() || path.front() != '/' || (path.size() > 1 && path.back() == '/')) return false;
+  if (path.find("//") != std::string::npos) return false;
+  const auto parts = splitPath(path);
+  return std::none_of(parts.begin(), parts.end(), [](auto p) { return p == "." || p == ".."; });
+}
+
+bool isKnownType(const std::string& type) {
+  static constexpr std::string_view known[] = {"xfs", "btrfs", "ext2", "ext3", "ext4", "vfat", "tmpfs"};
+  return std::find(std::begin(known), std::end(known), type) != std::end(known);
+}
+
+}  // namespace
+
+Server::Server(FileSystemReader& files, OpenFiles& openFiles, DriveInsides& insides, Send send)
+    : files_(files), openFiles_(openFiles), insides_(insides), send_(std::move(send)) {}
+
+tl::unexpected<Server::Refusal> Server::refuse(int code, std::string message) {
+  return tl::unexpected(Refusal{code, std::move(message), std::nullopt});
+}
+
+tl::unexpected<Server::Refusal> Server::refuse(const Error& error) {
+  return tl::unexpected(Refusal{refused, {}, error});
+}
+
+void Server::refuseLength() {
+  (void)send_(Json{{"jsonrpc", "2.0"},
+                   {"id", nullptr},
+                   {"error", {{"code", tooLong}, {"message", "a request is too long"}}}}
+                  .dump());
+}
+
+bool Server::handle(std::string_view line) {
+  // Depth is bounded by the length of a line; the parser keeps its own stack on the heap.
+  const Json request = Json::parse(line, nullptr, false);
+  Json id;
+  Answer result = refuse(parseError, "not JSON");
+  bool notification = false;
+  if (!request.is_discarded()) {
+    result = refuse(invalidRequest, "not a request");
+    if (request.is_object() && request.value("jsonrpc", Json()) == "2.0" &&
+        request.value("method", Json()).is_string()) {
+      notification = !request.contains("id");
+      id = request.value("id", Json());
+      const Json params = request.value("params", Json::object());
+      if (!id.is_null() && !id.is_number_integer() && !id.is_string())
+        id = nullptr;
+      else if (!params.is_object())
+        result = refuse(invalidParams, "params must be an object");
+      else
+        result = answer(request["method"].get<std::string>(), params);
+    }
+  }
+  if (notification || !reachable_) return reachable_;
+  Json reply{{"jsonrpc", "2.0"}, {"id", id}};
+  if (result)
+    reply["result"] = std::move(*result);
+  else if (result.error().error)
+    reply["error"] = errorJson(*result.error().error);
+  else
+    reply["error"] = {{"code", result.error().code}, {"message", result.error().message}};
+  return send_(reply.dump(-1, ' ', false, Json::error_handler_t::replace));
+}
+
+Server::Answer Server::answer(const std::string& method, const Json& params) {
+  using Method = Answer (Server::*)(const Json&);
+  static const std::pair<std::string_view, Method> methods[] = {{"open", &Server::open},
+                                                                {"stat", &Server::stat},
+                                                                {"list", &Server::list},
+                                                                {"close", &Server::close},
+                                                                {"usage", &Server::usage},
+                                                                {"uncover", &Server::uncover},
+                                                                {"overhead", &Server::overhead},
+                                                                {"open_files", &Server::listOpenFiles},
+                                                                {"tree_of", &Server::treeOf},
+                                                                {"stored_sizes", &Server::storedSizes},
+                                                                {"end", &Server::end}};
+  if (ended_) return refuse(ended, "this conversation has ended");
+  if (method == "begin") return begin(params);
+  const auto known =
+      std::find_if(std::begin(methods), std::end(methods), [&](const auto& m) { return m.first == method; });
+  if (known == std::end(methods)) return refuse(noSuchMethod, "no such request");
+  if (!begun_) return refuse(notBegun, "begin comes first");
+  return (this->*known->second)(params);
+}
+
+Server::Answer Server::begin(const Json& params) {
+  if (begun_) return refuse(invalidRequest, "there is a client already");
+  if (params.value("version", Json()) != version) return Json{{"version", version}};
+  const auto root = textIn(params, "root", 4095);
+  if (!root || !isPlainRoot(*root)) return refuse(invalidParams, "root must be a plain absolute path");
+  // Down from the top in one go, so that no link on the way can lead elsewhere.
+  const auto top = files_.openRoot("/");
+  if (!top) return refuse(top.error());
+  const auto opened = files_.openNoLinks(**top, root->substr(1));
+  if (!opened) return refuse(opened.error());
+  root_ = *root;
+  begun_ = true;
+  if (onBegin && !onBegin()) {
+    ended_ = true;
+    return refuse(ended, "rights could not be given up");
+  }
+  auto lent = lend(*opened);
+  if (lent) (*lent)["version"] = version;
+  return lent;
+}
+
+const FolderPtr* Server::folder(const Json& params) const {
+  const auto at = params.find("at");
+  if (at == params.end() || !at->is_number_unsigned()) return nullptr;
+  const auto found = folders_.find(at->get<std::uint64_t>());
+  return found == folders_.end() ? nullptr : &found->second;
+}
+
+Server::Answer Server::lend(FolderPtr folder) {
+  if (folders_.size() >= mostHandles) return refuse(Error{Errc::tooManyOpen, "open", {}, 0, {}});
+  const std::uint64_t handle = nextHandle_++;
+  folders_.emplace(handle, std::move(folder));
+  return Json{{"handle", handle}};
+}
+
+Server::Answer Server::open(const Json& params) {
+  const FolderPtr* at = folder(params);
+  const auto path = textIn(params, "path", 1 << 20);
+  if (at == nullptr || !path) return refuse(invalidParams, "at and path");
+  auto opened = files_.openBeneath(**at, *path);
+  if (!opened) return refuse(opened.error());
+  return lend(std::move(*opened));
+}
+
+Server::Answer Server::stat(const Json& params) {
+  const FolderPtr* at = folder(params);
+  const auto name = textIn(params, "name", 255);
+  if (at == nullptr || !name) return refuse(invalidParams, "at and name");
+  const auto stat = files_.stat(**at, *name);
+  if (!stat) return refuse(stat.error());
+  return toJson(*stat);
+}
+
+bool Server::tell(Json part) {
+  const Json message{{"jsonrpc", "2.0"}, {"method", "part"}, {"params", std::move(part)}};
+  reachable_ = reachable_ && send_(message.dump(-1, ' ', false, Json::error_handler_t::replace));
+  return reachable_;
+}
+
+Server::Answer Server::list(const Json& params) {
+  const FolderPtr* at = folder(params);
+  if (at == nullptr) return refuse(invalidParams, "at");
+  class Teller final : public ScanSink {
+  public:
+    explicit Teller(Server& server) : server_(server) {}
+    bool take(std::span<const ScannedEntry> entries) override {
+      for (std::size_t i = 0; i < entries.size(); i += entriesAMessage) {
+        Json part = Json::array();
+        for (const auto& e : entries.subspan(i, std::min(entriesAMessage, entries.size() - i)))
+          part.push_back(toJson(e));
+        if (!server_.tell(std::move(part))) return false;
+      }
+      return true;
+    }
+
+  private:
+    Server& server_;
+  } teller(*this);
+  if (const auto listed = files_.scan(**at, teller); !listed) return refuse(listed.error());
+  return Json(true);
+}
+
+Server::Answer Server::close(const Json& params) {
+  const auto at = params.find("at");
+  if (at == params.end() || !at->is_number_unsigned()) return refuse(invalidParams, "at");
+  return Json(folders_.erase(at->get<std::uint64_t>()) > 0);
+}
+
+Server::Answer Server::usage(const Json& params) {
+  const FolderPtr* at = folder(params);
+  if (at == nullptr) return refuse(invalidParams, "at");
+  const auto usage = files_.usage(**at);
+  if (!usage) return refuse(usage.error());
+  return toJson(*usage);
+}
+
+Server::Answer Server::uncover(const Json&) {
+  const auto uncovered = insides_.uncovered(root_);
+  if (!uncovered) return refuse(uncovered.error());
+  return lend(uncovered->folder);
+}
+
+Server::Answer Server::listOpenFiles(const Json&) {
+  const auto open = openFiles_.list();
+  if (!open) return refuse(open.error());
+  for (std::size_t i = 0; i < open->files.size(); i += entriesAMessage) {
+    Json part = Json::array();
+    for (std::size_t k = i; k < std::min(i + entriesAMessage, open->files.size()); ++k)
+      part.push_back(toJson(open->files[k]));
+    if (!tell(std::move(part))) break;
+  }
+  return Json{{"complete", open->complete}};
+}
+
+Server::Answer Server::overhead(const Json& params) {
+  const auto type = textIn(params, "fs_type", 32);
+  if (!type || !isKnownType(*type)) return refuse(invalidParams, "fs_type");
+  return toJson(insides_.overhead(*type, root_));
+}
+
+template <class Row, class ToJson>
+void Server::tellRows(const char* key, const std::vector<Row>& rows, ToJson toJson) {
+  for (std::size_t i = 0; i < rows.size(); i += entriesAMessage) {
+    Json part = Json::array();
+    for (std::size_t k = i; k < std::min(i + entriesAMessage, rows.size()); ++k)
+      part.push_back(toJson(rows[k]));
+    if (!tell(Json{{key, std::move(part)}})) return;
+  }
+}
+
+Server::Answer Server::storedSizes(const Json& params) {
+  const auto type = textIn(params, "fs_type", 32);
+  if (!type || !isKnownType(*type)) return refuse(invalidParams, "fs_type");
+  const auto sizes = insides_.storedSizes(*type, root_);
+  if (!sizes) return refuse(sizes.error());
+  tellRows("trees", sizes->trees, [](const auto& t) { return Json::array({t.id, t.stored}); });
+  tellRows("files", sizes->files, [](const auto& f) { return Json::array({f.tree, f.inode, f.stored}); });
+  tellRows("extents", sizes->extents, [](const auto& e) { return Json::array({e.place, e.bytes, e.tree}); });
+  return Json::array({sizes->compressed, sizes->inlined, sizes->pinned});
+}
+
+Server::Answer Server::treeOf(const Json& params) {
+  const FolderPtr* at = folder(params);
+  if (at == nullptr) return refuse(invalidParams, "at");
+  const auto tree = insides_.treeOf(**at);
+  if (!tree) return refuse(tree.error());
+  return Json(*tree);
+}
+
+Server::Answer Server::end(const Json&) {
+  ended_ = true;
+  folders_.clear();
+  return Json(true);
+}
+
+}  // namespace zt::helper

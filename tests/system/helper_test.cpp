@@ -1,0 +1,213 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The helper as a process: an unprivileged program measures through it what it may not read itself.
+#include <fcntl.h>
+#include <gtest/gtest.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <filesystem>
+#include <fstream>
+#include <map>
+
+#include "core/os/helper_client.h"
+#include "core/os/helper_protocol.h"
+#include "support/loop_drive.h"
+#include "support/run_program.h"
+
+namespace zt::test {
+namespace {
+
+using helper::Json;
+
+/// Runs the command line as an ordinary user; the helper it starts runs as we do: a small program with the
+/// set-user-ID bit stands for polkit, which needs a session.
+struct Unprivileged {
+  TempFolder folder;
+  std::string helper;
+
+  Unprivileged() {
+    helper = folder / "helper-as-root";
+    std::filesystem::copy_file(ZTALLY_HELPER_PROGRAM, helper);
+    must(::chown(helper.c_str(), 0, 0) == 0, "chown");
+    must(::chmod(helper.c_str(), 04755) == 0, "chmod");
+    must(::chmod(folder.path().c_str(), 0755) == 0, "chmod");
+  }
+  Ran run(std::vector<std::string> args, bool withHelper) const {
+    std::vector<std::string> all{
+        "/usr/bin/setpriv", "--reuid=65534",
+        "--regid=65534",    "--clear-groups",
+        "/usr/bin/env",     "ZTALLY_HELPER=" + (withHelper ? helper : std::string("/nonexistent"))};
+    all.insert(all.end(), {ZTALLY});
+    all.insert(all.end(), args.begin(), args.end());
+    return runProgram(all);
+  }
+};
+
+bool rootAndSetUidWork(const TempFolder& t) {
+  if (::geteuid() != 0) return false;
+  const auto fs = std::filesystem::space(t.path());
+  return fs.capacity > 0;
+}
+
+const Json* line(const Json& survey, const std::string& id) {
+  for (const auto& l : survey["statement"]["lines"])
+    if (l["id"] == id) return &l;
+  return nullptr;
+}
+
+TEST(Helper, LetsAnOrdinaryUserMeasureEverything) {
+  LoopDrive drive("ext4", Bytes{64} << 20);
+  ZT_NEEDS(drive);
+  Unprivileged user;
+  if (!rootAndSetUidWork(user.folder)) GTEST_SKIP() << "SKIPPED, not root";
+  for (const std::string& path : {drive.path(), PathBytes(parentPath(drive.path()))})
+    must(::chmod(path.c_str(), 0755) == 0, "chmod");
+  for (const char* place : {"open", "closed/deep/er", "listed"}) {
+    std::filesystem::create_directories(drive / place);
+    std::ofstream(drive / place + std::string("/file"), std::ios::binary) << std::string(300'000, 'x');
+  }
+  must(::chmod((drive / "closed").c_str(), 0700) == 0, "chmod");
+  must(::chmod((drive / "listed").c_str(), 0744) == 0, "chmod");  // names, but nothing of what they name
+  ::sync();
+  const auto with = user.run({"measure", drive.path(), "--everything", "--json"}, true);
+  ASSERT_EQ(with.status, 0) << with.err;
+  const Json all = with.json();
+  EXPECT_EQ(all["files"], 3) << with.err;
+  // lost+found is closed to everyone too.
+  EXPECT_EQ(all["unreadable"].size(), 0u) << all["unreadable"].dump();
+  const auto used =
+      all["statement"]["capacity_bytes"].get<double>() - (*line(all, "free"))["bytes"].get<double>();
+  EXPECT_LE(std::abs(all["statement"]["unexplained_bytes"].get<double>()) / used, 0.001);
+  const auto without = user.run({"measure", drive.path(), "--everything", "--json"}, false);
+  EXPECT_EQ(without.status, 0);
+  EXPECT_EQ(without.json()["files"], 2) << "the listed one's name is known";
+  EXPECT_GE(without.json()["unreadable"].size(), 3u);
+  EXPECT_NE(without.err.find("without the rights"), std::string::npos) << without.err;
+  const auto direct = runProgram({ZTALLY, "measure", drive.path(), "--json"}).json();
+  EXPECT_EQ(direct["occupied_bytes"], all["occupied_bytes"]);
+  EXPECT_EQ(direct["entries"], all["entries"]);
+}
+
+/// A conversation with the real process over pipes.
+struct Process {
+  int in = -1;
+  int out = -1;
+  pid_t pid = 0;
+  Process() {
+    int a[2];
+    int b[2];
+    must(::pipe2(a, O_CLOEXEC) == 0 && ::pipe2(b, O_CLOEXEC) == 0, "pipe");
+    pid = ::fork();
+    if (pid == 0) {
+      ::dup2(a[0], 0);
+      ::dup2(b[1], 1);
+      ::execl(ZTALLY_HELPER_PROGRAM, "ztally-helper", nullptr);
+      ::_exit(99);
+    }
+    ::close(a[0]), ::close(b[1]);
+    in = a[1];
+    out = b[0];
+  }
+  ~Process() {
+    if (in >= 0) ::close(in);
+    ::close(out);
+    if (pid > 0) ::waitpid(pid, nullptr, 0);
+  }
+  void say(const std::string& text) const {
+    must(::write(in, text.data(), text.size()) == std::ssize(text), "write");
+  }
+  std::string hear() const {
+    std::string text;
+    char c = 0;
+    while (::read(out, &c, 1) == 1 && c != '\n') text += c;
+    return text;
+  }
+  Json ask(const std::string& method, const Json& params) const {
+    say(Json{{"jsonrpc", "2.0"}, {"id", 1}, {"method", method}, {"params", params}}.dump() + "\n");
+    Json reply = Json::parse(hear(), nullptr, false);
+    while (reply.is_object() && reply.contains("method")) reply = Json::parse(hear(), nullptr, false);
+    return reply;
+  }
+  int end() {
+    if (in >= 0) ::close(in);
+    in = -1;
+    int status = 0;
+    ::waitpid(pid, &status, 0);
+    pid = 0;
+    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+  }
+};
+
+TEST(Helper, EndsWithItsClient) {
+  TempFolder t;
+  Process helper;
+  EXPECT_TRUE(helper.ask("begin", {{"version", 1}, {"root", t.path()}}).contains("result"));
+  EXPECT_EQ(helper.end(), 0);
+}
+
+TEST(Helper, RefusesAMessageWithoutEnd) {
+  TempFolder t;
+  Process helper;
+  helper.say(std::string(helper::mostRequestBytes + 10, 'x'));
+  EXPECT_EQ(Json::parse(helper.hear())["error"]["code"], int{helper::tooLong});
+  EXPECT_EQ(helper.hear(), "") << "and that is the end";
+  EXPECT_EQ(helper.end(), 1);
+}
+
+TEST(Helper, TakesNoNamedPipeThatASecondClientCouldOpen) {
+  TempFolder t;
+  must(::mkfifo((t / "door").c_str(), 0600) == 0, "mkfifo");
+  const int door = ::open((t / "door").c_str(), O_RDWR | O_CLOEXEC);
+  const pid_t pid = ::fork();
+  if (pid == 0) {
+    ::dup2(door, 0);
+    ::execl(ZTALLY_HELPER_PROGRAM, "ztally-helper", nullptr);
+    ::_exit(99);
+  }
+  int status = 0;
+  ::waitpid(pid, &status, 0);
+  ::close(door);
+  EXPECT_EQ(WEXITSTATUS(status), 2);
+  EXPECT_EQ(runProgram({ZTALLY_HELPER_PROGRAM, "/etc"}).status, 2) << "and no arguments";
+}
+
+/// After `begin` the kernel itself refuses changes: the mask of system calls is read from the process.
+TEST(Helper, HasGivenUpEveryRightToChangeAnything) {
+  TempFolder t;
+  Process helper;
+  ASSERT_TRUE(helper.ask("begin", {{"version", 1}, {"root", t.path()}}).contains("result"));
+  std::ifstream status("/proc/" + std::to_string(helper.pid) + "/status");
+  std::map<std::string, std::string> facts;
+  for (std::string l; std::getline(status, l);)
+    if (const auto colon = l.find(':'); colon != std::string::npos)
+      facts[l.substr(0, colon)] = l.substr(colon + 2);
+  EXPECT_EQ(facts["Seccomp"], "2") << "filtered";
+  if (::geteuid() == 0) {
+    constexpr unsigned long long kept =
+        (1ull << 2) | (1ull << 19) | (1ull << 21);  // read and search, ptrace, admin
+    EXPECT_EQ(std::stoull(facts["CapEff"], nullptr, 16) & ~kept, 0u) << facts["CapEff"];
+    EXPECT_EQ(std::stoull(facts["CapBnd"], nullptr, 16) & ~kept, 0u) << facts["CapBnd"];
+  }
+  const Json open = helper.ask("open_files", Json::object());
+  EXPECT_TRUE(open["result"].contains("complete"));
+}
+
+TEST(Helper, AccessFailsClearlyWhenItDies) {
+  TempFolder t;
+  t.file("a/b", "x");
+  HelperClient client({ZTALLY_HELPER_PROGRAM});
+  auto access = client.start(t.path());
+  ASSERT_TRUE(access) << access.error().detail;
+  ASSERT_TRUE((*access)->files().stat(*(*access)->root(), "a"));
+  runProgram({"/usr/bin/pkill", "-KILL", "-P", std::to_string(::getpid()), "ztally-helper"});
+  const auto gone = (*access)->files().stat(*(*access)->root(), "a");
+  ASSERT_FALSE(gone);
+  EXPECT_TRUE(gone.error().code == Errc::io || gone.error().code == Errc::notPermitted);
+  EXPECT_FALSE(HelperClient({"/nonexistent/helper"}).start(t.path()));
+  EXPECT_FALSE(HelperClient({"/bin/false"}).start(t.path())) << "refused rights look like this";
+  EXPECT_FALSE(HelperClient({"/bin/cat"}).start(t.path())) << "an echo is no helper";
+}
+
+}  // namespace
+}  // namespace zt::test
