@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include <cstdlib>
+#include <vector>
 
 #include "support/run_program.h"
 
@@ -18,7 +19,7 @@ std::string programAt(const std::string& name) {
 }
 }  // namespace
 
-LoopDrive::LoopDrive(const std::string& type, Bytes size) {
+LoopDrive::LoopDrive(const std::string& type, Bytes size, const std::string& options) : type_(type) {
   if (::geteuid() != 0) {
     why_ = "not root";
     return;
@@ -26,14 +27,28 @@ LoopDrive::LoopDrive(const std::string& type, Bytes size) {
   folder_.sparse("image", size);
   folder_.folder("mnt");
   mountPoint_ = folder_ / "mnt";
-  const std::string force = type == "ext4" ? "-F" : "-f";
-  const Ran made = runProgram({programAt("mkfs." + type), "-q", force, folder_ / "image"});
+  std::vector<std::string> make{programAt("mkfs." + type)};
+  if (type == "ext4") make.insert(make.end(), {"-q", "-F"});
+  if (type == "xfs" || type == "btrfs") make.insert(make.end(), {"-q", "-f"});
+  if (type == "ntfs") make.insert(make.end(), {"-q", "-Q", "-F"});
+  make.push_back(image());
+  const Ran made = runProgram(make);
   if (made.status != 0) {
     why_ = "mkfs." + type + ": " + made.err;
     return;
   }
-  const Ran mounted = runProgram({programAt("mount"), "-o", "loop", folder_ / "image", mountPoint_});
-  if (mounted.status != 0) why_ = "mount: " + mounted.err;
+  remount(options);
+}
+
+bool LoopDrive::remount(const std::string& options) {
+  runProgram({programAt("umount"), mountPoint_});
+  const std::string all = options.empty() ? "loop" : "loop," + options;
+  std::vector<std::string> mount{programAt("mount")};
+  if (type_ == "ntfs") mount.insert(mount.end(), {"-t", "ntfs-3g"});
+  mount.insert(mount.end(), {"-o", all, image(), mountPoint_});
+  const Ran mounted = runProgram(mount);
+  why_ = mounted.status == 0 ? "" : "mount: " + mounted.err;
+  return mounted.status == 0;
 }
 
 LoopDrive::~LoopDrive() {

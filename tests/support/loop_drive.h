@@ -13,20 +13,24 @@ namespace zt::test {
 /// cannot be made.
 class LoopDrive {
 public:
-  /// `type`: ext4, xfs, btrfs.
-  LoopDrive(const std::string& type, Bytes size);
+  /// `type`: ext4, xfs, btrfs, vfat, ntfs. `options`: of the mount, beside "loop".
+  LoopDrive(const std::string& type, Bytes size, const std::string& options = {});
   ~LoopDrive();
   LoopDrive(const LoopDrive&) = delete;
   LoopDrive& operator=(const LoopDrive&) = delete;
 
   bool mounted() const { return why_.empty(); }
   const std::string& why() const { return why_; }
+  std::string image() const { return folder_ / "image"; }
+  /// Mounts it anew with other options.
+  bool remount(const std::string& options);
   const std::string& path() const { return mountPoint_; }
   std::string operator/(const std::string& name) const { return mountPoint_ + "/" + name; }
 
 private:
   TempFolder folder_;
   std::string mountPoint_;
+  std::string type_;
   std::string why_;
 };
 
