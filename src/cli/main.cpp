@@ -7,6 +7,7 @@
 
 #include "cli/app.h"
 #include "core/os/helper_client.h"
+#include "core/os/limits.h"
 #include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"
 #include "core/os/linux_mount_table.h"
@@ -14,6 +15,7 @@
 #include "core/os/system_clock.h"
 
 int main(int argc, char** argv) {
+  zt::keepLargeBlocksApart();
   // Ctrl+C and a polite end ask to stop between items; what was measured or done so far is kept.
   sigset_t polite;
   sigemptyset(&polite);

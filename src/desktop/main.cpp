@@ -3,6 +3,7 @@
 #include <QCommandLineParser>
 
 #include "core/os/helper_client.h"
+#include "core/os/limits.h"
 #include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"
 #include "core/os/linux_mount_table.h"
@@ -11,6 +12,7 @@
 #include "desktop/frame/main_window.h"
 
 int main(int argc, char** argv) {
+  zt::keepLargeBlocksApart();
   QApplication app(argc, argv);
   QApplication::setApplicationName(QStringLiteral("zip-tally"));
   QApplication::setApplicationDisplayName(QStringLiteral("Zip Tally"));

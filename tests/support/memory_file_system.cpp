@@ -144,6 +144,7 @@ Result<void> MemoryFileSystem::scan(const Folder& at, ScanSink& sink) {
   }
   std::vector<ScannedEntry> batch;
   for (const auto& [name, stat] : copies) batch.push_back({name, stat, 0});
+  sink.folder(nodeOf(at).stat.inode);
   if (!batch.empty()) sink.take(batch);
   return {};
 }

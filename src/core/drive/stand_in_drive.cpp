@@ -118,6 +118,7 @@ Result<void> StandInDrive::scan(const Folder& at, ScanSink& sink) {
   class Weighed final : public ScanSink {
   public:
     Weighed(const StandInDrive& drive, ScanSink& next) : drive_(drive), next_(next) {}
+    void folder(std::uint64_t inode) override { next_.folder(inode); }
     bool take(std::span<const ScannedEntry> entries) override {
       batch_.assign(entries.begin(), entries.end());
       for (auto& e : batch_) e.stat = drive_.weigh(e.stat);

@@ -32,6 +32,9 @@ FindContext::FindContext(const Survey& s, const Catalogue& c, Anchor a, FindOpti
       keepsAccessTimes(keeps),
       setGain(s.tree),
       standing(c.standings(s.tree, anchor)) {
+  kind.assign(tree.size(), FileKind::other);
+  for (NodeId id = 1; id < tree.size(); ++id)
+    if (tree.kind(id) == EntryKind::file) kind[id] = options.kinds.of(tree.name(id));
   findTrashes();
 }
 

@@ -6,6 +6,7 @@
 
 #include "core/catalogue/catalogue.h"
 #include "core/survey/age_size.h"
+#include "core/survey/file_kinds.h"
 #include "core/survey/set_gain.h"
 #include "core/survey/survey.h"
 
@@ -62,6 +63,7 @@ struct FindOptions {
   Bytes largeBytes = 0;             ///< 0: by capacity, see `largeThreshold`
   std::size_t mostLarge = 2000;
   std::size_t mostItems = 5000;  ///< of one find
+  KindTable kinds;
 };
 
 /// A file counts as large from a 2,500th of the capacity on, at least 1 MB and at most 100 MB.
@@ -82,6 +84,7 @@ public:
   const bool keepsAccessTimes;
   const SetGain setGain;
   std::vector<Standing> standing;  ///< by node
+  std::vector<FileKind> kind;      ///< by node, by its name; folders are `other`
   std::vector<NodeId> trashes;     ///< trash folders by the freedesktop layout
   std::vector<bool> inTrash;       ///< by node
 

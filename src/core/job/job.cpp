@@ -162,6 +162,8 @@ void Job::adopt(SurveyPtr survey, std::vector<Find> finds) {
   survey_ = std::move(survey);
   FindOptions options;
   options.now = survey_->finished;
+  if (!kinds_) kinds_ = KindTable::ofThisMachine().value_or(KindTable());
+  options.kinds = *kinds_;
   context_ = std::shared_ptr<const FindContext>(
       new FindContext(*survey_, Catalogue::builtIn(), site_->anchor(), options, site_->keepsAccessTimes()),
       [keep = survey_](const FindContext* c) { delete c; });

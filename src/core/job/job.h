@@ -121,6 +121,7 @@ private:
   std::vector<JournalRecord> recovered_;
   bool recoveryWaits_ = false;
   std::optional<Error> rightsProblem_;
+  std::optional<KindTable> kinds_;
 };
 
 }  // namespace zt

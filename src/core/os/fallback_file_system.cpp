@@ -81,6 +81,7 @@ Result<void> FallbackFileSystem::scan(const Folder& at, ScanSink& sink) {
   class Probe final : public ScanSink {
   public:
     explicit Probe(ScanSink& next) : next_(next) {}
+    void folder(std::uint64_t inode) override { next_.folder(inode); }
     bool take(std::span<const ScannedEntry> entries) override {
       if (first_ && !entries.empty()) blind = entries.front().error == EACCES;
       first_ = first_ && entries.empty();

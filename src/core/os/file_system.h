@@ -66,6 +66,8 @@ struct ScannedEntry {
 class ScanSink {
 public:
   virtual ~ScanSink() = default;
+  /// Told first, where the listing says so: the inode of the folder that is listed.
+  virtual void folder(std::uint64_t /*inode*/) {}
   virtual bool take(std::span<const ScannedEntry> entries) = 0;
 };
 
@@ -107,7 +109,8 @@ public:
   /// Opens the folder that will be the root of all further work. `path` is absolute, or relative to the
   /// working directory.
   virtual Result<FolderPtr> openRoot(const PathBytes& path) = 0;
-  /// Opens a direct subfolder; fails with notAFolder on anything else, symbolic links included.
+  /// Opens a direct subfolder; fails with notAFolder on anything else, symbolic links included, and with
+  /// otherDevice where another file system is mounted on it.
   virtual Result<FolderPtr> openFolder(const Folder& at, std::string_view name) = 0;
   /// Opens a folder any number of levels below `root`; never through a symbolic link, a mount, or "..".
   /// An empty path opens the root once more. Fails with outsideRoot, otherDevice, notThere, notAFolder.

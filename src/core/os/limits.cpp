@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/os/limits.h"
 
+#include <malloc.h>
 #include <sys/resource.h>
 
 #include <algorithm>
@@ -17,6 +18,11 @@ std::size_t raiseOpenFileLimit() {
     ::getrlimit(RLIMIT_NOFILE, &limit);
   }
   return static_cast<std::size_t>(limit.rlim_cur);
+}
+
+void keepLargeBlocksApart() {
+  // Setting it keeps the C library from raising it by itself, after which blocks of megabytes would stay on heaps.
+  ::mallopt(M_MMAP_THRESHOLD, 128 * 1024);
 }
 
 }  // namespace zt

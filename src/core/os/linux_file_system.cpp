@@ -162,6 +162,16 @@ public:
     return batch_;
   }
 
+  /// The inode of the folder itself, if its "." stands in the buffer's first records; else 0.
+  static std::uint64_t self(const char* buffer, std::size_t size) {
+    for (std::size_t at = 0, record = 0; at < size && record < 2; ++record) {
+      const auto* entry = reinterpret_cast<const LinuxDirent*>(buffer + at);
+      if (entry->name[0] == '.' && entry->name[1] == 0) return entry->inode;
+      at += entry->recordLength;
+    }
+    return 0;
+  }
+
 private:
   static constexpr std::size_t probe = 32;
   static constexpr std::chrono::microseconds slowEntry{10};
@@ -197,8 +207,9 @@ Result<FolderPtr> LinuxFileSystem::openRoot(const PathBytes& path) {
 Result<FolderPtr> LinuxFileSystem::openFolder(const Folder& at, std::string_view name) {
   const CName cname(name);
   if (!cname.valid()) return fail(Errc::outsideRoot, "open", PathBytes(name));
-  auto opened =
-      openKeepingTimes("open", name, [&](int flags) { return ::openat(fdOf(at), cname.get(), flags); });
+  auto opened = openKeepingTimes("open", name, [&](int flags) {
+    return openat2Beneath(fdOf(at), cname.get(), flags, beneathOnly | RESOLVE_NO_XDEV);
+  });
   // O_DIRECTORY|O_NOFOLLOW says ELOOP or ENOTDIR for a link; both mean that it is no folder.
   if (!opened && opened.error().sysErrno == ELOOP) opened.error().code = Errc::notAFolder;
   return opened;
@@ -254,15 +265,16 @@ Result<EntryStat> LinuxFileSystem::stat(const Folder& at, std::string_view name)
 }
 
 Result<void> LinuxFileSystem::scan(const Folder& at, ScanSink& sink) {
-  constexpr std::size_t bufferSize = 64 * 1024;
+  constexpr std::size_t bufferSize = 32 * 1024;  // with the stats beside it, it stays in the cache
   thread_local std::unique_ptr<char[]> buffer(new char[bufferSize]);
   const int fd = fdOf(at);
   StatBatch batch(fd);
-  if (::lseek(fd, 0, SEEK_SET) != 0) return failErrno("list", {}, errno);
+  if (static_cast<const LinuxFolder&>(at).listedBefore() && ::lseek(fd, 0, SEEK_SET) != 0) return failErrno("list", {}, errno);
   for (;;) {
     const long size = ::syscall(SYS_getdents64, fd, buffer.get(), bufferSize);
     if (size == 0) return {};
     if (size < 0) return failErrno("list", {}, errno);
+    if (const auto self = StatBatch::self(buffer.get(), static_cast<std::size_t>(size))) sink.folder(self);
     if (!sink.take(batch.read(buffer.get(), static_cast<std::size_t>(size)))) return {};
   }
 }

@@ -3,6 +3,8 @@
 
 #include <unistd.h>
 
+#include <atomic>
+
 #include "core/os/file_system.h"
 
 namespace zt {
@@ -15,10 +17,13 @@ public:
   LinuxFolder(const LinuxFolder&) = delete;
   LinuxFolder& operator=(const LinuxFolder&) = delete;
   int fd() const { return fd_; }
+  /// Whether it was listed before, so that a listing has to begin anew.
+  bool listedBefore() const { return listed_.exchange(true, std::memory_order_relaxed); }
   bool keepsAccessTime() const override { return keepsAccessTime_; }
 
 private:
   int fd_;
+  mutable std::atomic<bool> listed_{false};
   bool keepsAccessTime_;
 };
 

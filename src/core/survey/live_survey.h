@@ -19,24 +19,20 @@ class LiveSurvey {
 public:
   explicit LiveSurvey(std::shared_ptr<const Survey> survey) : survey_(std::move(survey)) {}
 
-  struct Sums {
-    Bytes occupied = 0;  ///< an inode with n names counts 1/n at each
-    std::uint32_t files = 0;
-  };
-
   /// Adds up every folder that was listed since; one pass over all folders.
   void update(const AgeSizeField& field);
 
   const SurveyTree& tree() const { return survey_->tree; }
-  /// Of a folder that the tree has given; zero before it was listed.
-  Sums sums(NodeId folder) const;
+  /// Occupied bytes of a folder that the tree has given, with everything beneath it; an inode with n names counts
+  /// 1/n at each. Zero before it was listed.
+  Bytes occupied(NodeId folder) const;
   AgeSizeField field() const;
 
 private:
   std::shared_ptr<const Survey> survey_;
   std::vector<std::uint32_t> above_;  ///< folder number of the parent, by folder number
   mutable std::mutex mutex_;          ///< guards what follows
-  std::shared_ptr<const std::vector<Sums>> sums_ = std::make_shared<const std::vector<Sums>>();
+  std::shared_ptr<const std::vector<Bytes>> sums_ = std::make_shared<const std::vector<Bytes>>();
   AgeSizeField field_;
 };
 

@@ -15,6 +15,13 @@ SetGain::SetGain(const SurveyTree& tree) : tree_(tree) {
     groupOf_.emplace(linked[i].node, linked[i].group);
   }
   groupStart_.push_back(static_cast<std::uint32_t>(linked.size()));
+  plain_.assign(tree.folderNumbers(), 0);
+  for (NodeId id = tree.size(); id-- > 0;) {  // children have larger numbers
+    if (tree.isGone(id) || tree.isLinked(id)) continue;
+    const bool folder = tree.isFolder(id);
+    if (folder) plain_[tree.folderIndex(id)] += tree.occupied(id);
+    if (id > 0) plain_[tree.folderIndex(tree.parent(id))] += folder ? plain_[tree.folderIndex(id)] : tree.occupied(id);
+  }
 }
 
 std::vector<NodeId> SetGain::outermost(std::span<const NodeId> nodes) const {
@@ -43,7 +50,7 @@ Bytes SetGain::of(std::span<const NodeId> nodes) const {
   absl::flat_hash_set<NodeId> folders;
   for (const NodeId id : outer) {
     if (tree_.isFolder(id)) {
-      bytes += tree_.totals(id).plain;
+      bytes += plain_[tree_.folderIndex(id)];
       folders.insert(id);
     } else if (const auto group = groupOf_.find(id); group != groupOf_.end()) {
       ++going[group->second];

@@ -25,6 +25,7 @@ public:
 
 private:
   const SurveyTree& tree_;
+  std::vector<Bytes> plain_;  ///< by folder number: files with one name and folders, with everything beneath
   std::vector<std::uint32_t> groupStart_;  ///< first index in tree.linked() per inode, and the end
   absl::flat_hash_map<NodeId, std::uint32_t> groupOf_;
 };

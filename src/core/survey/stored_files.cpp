@@ -5,10 +5,6 @@
 
 namespace zt {
 
-namespace {
-constexpr std::uint64_t subvolumeTop = 256;  ///< inode of the top folder of every subvolume
-}
-
 StoredFiles::StoredFiles(FileSystem& inner, DriveInsides& insides, StoredSizes sizes)
     : ForwardingFileSystem(inner), insides_(insides), sizes_(std::move(sizes)) {
   stored_.reserve(sizes_.files.size());
@@ -32,36 +28,47 @@ EntryStat StoredFiles::weigh(EntryStat stat, std::uint64_t tree) const {
 Result<EntryStat> StoredFiles::stat(const Folder& at, std::string_view name) {
   auto stat = inner_.stat(at, name);
   if (!stat) return stat;
-  // The walk looks at every folder that it opens; so the subvolumes make themselves known.
-  if (name.empty() && (stat->inode == subvolumeTop || treeOn(stat->device) == 0))
-    if (const auto tree = insides_.treeOf(at)) {
-      const std::scoped_lock lock(mutex_);
-      trees_[stat->device] = *tree;
-    }
+  if (name.empty()) learn(at, stat->device);
   *stat = weigh(*stat, treeOn(stat->device));
   return stat;
+}
+
+/// The first look into a subvolume tells which one it is.
+void StoredFiles::learn(const Folder& folder, std::uint64_t device) {
+  if (treeOn(device) != 0) return;
+  if (const auto tree = insides_.treeOf(folder)) {
+    const std::scoped_lock lock(mutex_);
+    trees_[device] = *tree;
+  }
 }
 
 Result<void> StoredFiles::scan(const Folder& at, ScanSink& sink) {
   class Weighed final : public ScanSink {
   public:
-    Weighed(const StoredFiles& files, ScanSink& next) : files_(files), next_(next) {}
+    Weighed(StoredFiles& files, const Folder& at, ScanSink& next) : files_(files), at_(at), next_(next) {}
+    void folder(std::uint64_t inode) override { next_.folder(inode); }
     bool take(std::span<const ScannedEntry> entries) override {
       batch_.assign(entries.begin(), entries.end());
       for (auto& e : batch_) {
-        if (e.stat.device != device_) device_ = e.stat.device, tree_ = files_.treeOn(device_);
+        if (e.stat.device != device_) {
+          device_ = e.stat.device;
+          // The entries of a folder are its subvolume's, but for the tops of others: those are folders.
+          if (e.stat.kind != EntryKind::folder) files_.learn(at_, device_);
+          tree_ = files_.treeOn(device_);
+        }
         e.stat = files_.weigh(e.stat, tree_);
       }
       return next_.take(batch_);
     }
 
   private:
-    const StoredFiles& files_;
+    StoredFiles& files_;
+    const Folder& at_;
     ScanSink& next_;
     std::vector<ScannedEntry> batch_;
     std::uint64_t device_ = 0;
     std::uint64_t tree_ = 0;
-  } weighed(*this, sink);
+  } weighed(*this, at, sink);
   return inner_.scan(at, weighed);
 }
 

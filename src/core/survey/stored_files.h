@@ -32,6 +32,7 @@ public:
   const StoredSizes& sizes() const { return sizes_; }
 
 private:
+  void learn(const Folder& folder, std::uint64_t device);
   EntryStat weigh(EntryStat stat, std::uint64_t tree) const;
   std::uint64_t treeOn(std::uint64_t device) const;
 

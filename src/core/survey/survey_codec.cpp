@@ -253,7 +253,7 @@ private:
       last.run = 0;
     }
     ++last.run;
-    w[kinds].put(c.kind[s]);
+    w[kinds].put(static_cast<std::uint8_t>(t.kind(id)));
     const auto name = t.name(id);
     w[sizes].put(static_cast<std::uint8_t>(name.size()));
     w[names].bytes.append(name);

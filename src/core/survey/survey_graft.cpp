@@ -10,9 +10,13 @@ namespace zt {
 void SurveyTree::shareWith(const SurveyTree& old) {
   chunksKept_ = old.chunksKept_;
   for (std::size_t i = 0; i < chunksKept_.size(); ++i) chunks_[i] = chunksKept_[i].get();
-  namesKept_ = old.namesKept_;
-  nameChunkCount_ = old.nameChunkCount_.load();
-  for (std::size_t i = 0; i < nameChunkCount_; ++i) nameChunks_[i] = old.nameChunks_[i].load();
+  {
+    // A call that hung while `old` was walked may still come back and put names there that nobody will read.
+    const std::scoped_lock lock(old.mutex_);
+    namesKept_ = old.namesKept_;
+    nameChunkCount_ = old.nameChunkCount_.load();
+    for (std::size_t i = 0; i < nameChunkCount_; ++i) nameChunks_[i] = old.nameChunks_[i].load();
+  }
   for (const auto& chunk : old.foldersKept_) {
     foldersKept_.push_back(std::make_unique<FolderChunk>(*chunk));
     folderChunks_[foldersKept_.size() - 1] = foldersKept_.back().get();
@@ -45,8 +49,7 @@ void SurveyTree::removeBeneath(const SurveyTree& old, NodeId folder) {
       }
       Chunk& c = ownChunk(id);
       const std::uint32_t s = slot(id);
-      c.kind[s] = static_cast<std::uint8_t>(EntryKind::other);
-      c.flags[s] = flagGone | flagSolid;
+      c.flags[s] = static_cast<std::uint8_t>(EntryKind::other) | flagGone | flagSolid;
       c.length[s] = c.aux[s] = c.blocks[s] = 0;
     }
   }
@@ -81,14 +84,15 @@ Result<std::vector<NodeId>> SurveyTree::graft(const SurveyTree& old, NodeId fold
     b.blocks[y] = a.blocks[x];
     b.bornMark[y] = a.bornMark[x];
     b.changedMark[y] = a.changedMark[x];
-    b.kind[y] = a.kind[x];
     b.flags[y] = a.flags[x];
     b.owner[y] = ownerIndex(writer, fresh.owner(from));
     if ((a.flags[x] & flagOverflow) != 0) huge_.emplace_back(to, fresh.occupied(from));
     if (from == 0) continue;
     b.parent[y] = numbers[a.parent[x]];
     b.aux[y] = fresh.isFolder(from) ? addFolder(to) : a.aux[x];
-    if (!putName(writer, to, fresh.name(from))) return fail(Errc::unsupported, "survey");
+    const auto place = putName(writer, fresh.name(from));
+    if (!place) return fail(Errc::unsupported, "survey");
+    b.name[y] = *place;
   }
   size_ = next;
   for (LinkedNode link : fresh.linked_) {

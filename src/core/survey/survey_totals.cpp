@@ -40,7 +40,7 @@ void SurveyTree::sumOwn(Lengths& lengths) {
     if (folder) {
       FolderTotals own;
       own.node = id;
-      own.occupied = own.plain = own.exclusive = occupied(id);
+      own.occupied = own.exclusive = occupied(id);
       own.newest = c.modified[s];
       folderAt(c.aux[s]) = own;
       ++liveFolders_;
@@ -51,13 +51,12 @@ void SurveyTree::sumOwn(Lengths& lengths) {
     if (up.children++ == 0) up.firstChild = id;
     up.entries++;
     if (folder) continue;
-    const bool file = c.kind[s] == static_cast<std::uint8_t>(EntryKind::file);
+    const bool file = kind(id) == EntryKind::file;
     up.newest = std::max(up.newest, c.modified[s]);
     up.files += file;
     if ((c.flags[s] & flagLinked) != 0) continue;
     const Bytes bytes = occupied(id);
     up.occupied += bytes;
-    up.plain += bytes;
     up.exclusive += bytes;
     if (file) lengths[above] += c.length[s];
   }
@@ -79,7 +78,6 @@ void SurveyTree::sumFolders() {
     FolderTotals& up = folderAt(above);
     lengths[above] += lengths[index];
     up.occupied += from.occupied;
-    up.plain += from.plain;
     up.exclusive += from.exclusive;
     up.entries += from.entries;
     up.files += from.files;

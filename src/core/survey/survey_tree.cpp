@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cstring>
+#include <new>
 
 namespace zt {
 
@@ -13,10 +14,17 @@ constexpr std::size_t maxFolderChunks = std::size_t{1} << (32 - 12);
 constexpr std::uint32_t noBlocks = ~std::uint32_t{0};
 }  // namespace
 
-SurveyTree::SurveyTree()
-    : chunks_(new std::atomic<Chunk*>[maxChunks]()),
-      nameChunks_(new std::atomic<char*>[maxNameChunks]()),
-      folderChunks_(new std::atomic<FolderChunk*>[maxFolderChunks]()) {}
+SurveyTree::SurveyTree() {
+  // Fresh zero pages are null pointers, and cost nothing while nobody touches them.
+  const auto make = [](auto& pointers, std::size_t count) {
+    using Pointer = std::remove_reference_t<decltype(pointers[0])>;
+    pointers.reset(static_cast<Pointer*>(std::calloc(count, sizeof(Pointer))));
+    if (pointers == nullptr) throw std::bad_alloc();
+  };
+  make(chunks_, maxChunks);
+  make(nameChunks_, maxNameChunks);
+  make(folderChunks_, maxFolderChunks);
+}
 
 SurveyTree::~SurveyTree() = default;
 
@@ -46,19 +54,12 @@ std::uint32_t SurveyTree::addFolder(NodeId node) {
 }
 
 /// Lets readers see the children of a folder: what they are was written before.
-void SurveyTree::publish(NodeId folder, NodeId first, const std::vector<Entry>& entries) {
+void SurveyTree::publish(NodeId folder, NodeId first, const Listing& listing) {
   FolderTotals& t = folderAt(folderIndex(folder));
-  Bytes own = occupied(folder);
-  std::uint32_t files = 0;
-  for (const Entry& e : entries) {
-    files += e.stat.kind == EntryKind::file;
-    if (e.stat.kind != EntryKind::folder)
-      own += e.stat.links > 1 ? e.stat.occupied / e.stat.links : e.stat.occupied;
-  }
-  std::atomic_ref(t.occupied).store(own, std::memory_order_relaxed);
-  std::atomic_ref(t.files).store(files, std::memory_order_relaxed);
+  std::atomic_ref(t.occupied).store(occupied(folder) + listing.direct_, std::memory_order_relaxed);
+  std::atomic_ref(t.files).store(listing.files_, std::memory_order_relaxed);
   std::atomic_ref(t.firstChild).store(first, std::memory_order_relaxed);
-  std::atomic_ref(t.children).store(static_cast<std::uint32_t>(entries.size()), std::memory_order_release);
+  std::atomic_ref(t.children).store(listing.size_, std::memory_order_release);
 }
 
 GrowingFolder SurveyTree::growing(std::uint32_t index, NodeId* node) const {
@@ -83,65 +84,130 @@ NodeId SurveyTree::addRoot(Writer& writer, const EntryStat& stat) {
   return 0;
 }
 
-Result<NodeId> SurveyTree::addChildren(Writer& writer, NodeId folder, const std::vector<Entry>& entries) {
-  const std::uint64_t count = entries.size();
+/// A single entry with its number; for the root, and for trees that come from a file.
+void SurveyTree::put(Writer& writer, NodeId id, NodeId parent, const Entry& entry) {
+  Listing& one = writer.single_ ? *writer.single_ : *(writer.single_ = std::make_shared<Listing>());
+  stage(writer, one, entry.name, entry.stat);
+  copyRows(writer, parent, id, one);
+  one.clear();
+}
+
+void SurveyTree::Listing::clear() {
+  if (blocks_.size() > 1) blocks_.clear();
+  size_ = 0;
+  bytes_ = direct_ = 0;
+  files_ = 0;
+  failed_ = false;
+  folders_.clear();
+  links_.clear();
+  huge_.clear();
+}
+
+void SurveyTree::stage(Writer& writer, Listing& listing, std::string_view name, const EntryStat& stat) {
+  const NodeId row = listing.size_++;
+  if (row / Listing::blockSize >= listing.blocks_.size())
+    listing.blocks_.emplace_back(new Listing::Block);  // not value-initialised
+  Listing::Block& b = *listing.blocks_[row / Listing::blockSize];
+  const std::uint32_t s = row % Listing::blockSize;
+  auto flags = static_cast<std::uint8_t>(stat.kind);
+  std::uint32_t blocks = 0;
+  if (stat.occupied == stat.length) {
+    flags |= flagSolid;
+  } else if (stat.occupied / 512 < noBlocks) {
+    blocks = static_cast<std::uint32_t>((stat.occupied + 511) / 512);
+  } else {
+    flags |= flagOverflow;
+    listing.huge_.emplace_back(row, stat.occupied);
+  }
+  const auto place = putName(writer, name);
+  listing.failed_ = listing.failed_ || !place;
+  b.length[s] = stat.length;
+  b.inode[s] = stat.inode;
+  b.modified[s] = stat.modified;
+  b.name[s] = place.value_or(0);
+  b.blocks[s] = blocks;
+  b.bornMark[s] = timeMark(stat.born);
+  b.changedMark[s] = timeMark(stat.changed);
+  b.accessed[s] = static_cast<std::uint32_t>(std::clamp<std::int64_t>(stat.accessed / nsPerSecond, 0, 0xFFFFFFFF));
+  b.owner[s] = stat.owner;
+  if (stat.kind == EntryKind::folder) {
+    listing.folders_.push_back(row);
+    listing.bytes_ += stat.occupied;
+  } else {
+    const Bytes share = stat.links > 1 ? stat.occupied / stat.links : stat.occupied;
+    listing.bytes_ += share;
+    listing.direct_ += share;
+    listing.files_ += stat.kind == EntryKind::file;
+    if (stat.links > 1) {
+      flags |= flagLinked;
+      listing.links_.push_back({row, stat.device, stat.inode, stat.links});
+    }
+  }
+  b.flags[s] = flags;
+}
+
+/// Copies whole columns, block by block, to where the numbers from `first` on lie.
+void SurveyTree::copyRows(Writer& writer, NodeId folder, NodeId first, Listing& listing) {
+  for (NodeId row = 0; row < listing.size_;) {
+    const Listing::Block& b = *listing.blocks_[row / Listing::blockSize];
+    const std::uint32_t from = row % Listing::blockSize;
+    const std::uint32_t to = slot(first + row);
+    const std::uint32_t count = std::min({Listing::blockSize - from, chunkSize - to, listing.size_ - row});
+    ensureChunks(std::uint64_t{first} + row + count);
+    Chunk& c = chunk(first + row);
+    const auto column = [&](auto& into, const auto& of) {
+      std::memcpy(&into[to], &of[from], count * sizeof into[0]);
+    };
+    column(c.length, b.length);
+    column(c.inode, b.inode);
+    column(c.modified, b.modified);
+    column(c.name, b.name);
+    column(c.blocks, b.blocks);
+    column(c.bornMark, b.bornMark);
+    column(c.changedMark, b.changedMark);
+    column(c.aux, b.accessed);
+    column(c.flags, b.flags);
+    std::fill_n(&c.parent[to], count, folder);
+    for (std::uint32_t i = 0; i < count; ++i) c.owner[to + i] = ownerIndex(writer, b.owner[from + i]);
+    row += count;
+    if (row % Listing::blockSize == 0 && listing.blocks_.size() > 1) listing.blocks_[row / Listing::blockSize - 1].reset();
+  }
+  for (const NodeId row : listing.folders_) chunk(first + row).aux[slot(first + row)] = addFolder(first + row);
+  for (const Listing::Link& link : listing.links_)
+    writer.linked.push_back({link.device, link.inode, first + link.row, link.links, 0});
+  if (listing.huge_.empty()) return;
+  const std::scoped_lock lock(mutex_);
+  for (const auto& [row, bytes] : listing.huge_) huge_.emplace_back(first + row, bytes);
+}
+
+Result<NodeId> SurveyTree::addChildren(Writer& writer, NodeId folder, Listing& listing) {
   NodeId first = size_.load(std::memory_order_relaxed);
   do {
-    if (first + count >= noNode) return fail(Errc::unsupported, "survey");
-  } while (!size_.compare_exchange_weak(first, static_cast<NodeId>(first + count)));
-  if (count == 0) return first;
-  ensureChunks(first + count);
-  NodeId id = first;
-  for (const Entry& entry : entries) put(writer, id++, folder, entry);
-  publish(folder, first, entries);
+    if (listing.failed_ || std::uint64_t{first} + listing.size_ >= noNode) {
+      listing.clear();
+      return fail(Errc::unsupported, "survey");
+    }
+  } while (!size_.compare_exchange_weak(first, first + listing.size_));
+  if (listing.size_ > 0) {
+    copyRows(writer, folder, first, listing);
+    publish(folder, first, listing);
+  }
+  listing.clear();
   return first;
 }
 
-void SurveyTree::put(Writer& writer, NodeId id, NodeId parent, const Entry& entry) {
-  Chunk& c = chunk(id);
-  const std::uint32_t s = slot(id);
-  const EntryStat& stat = entry.stat;
-  c.parent[s] = parent;
-  c.kind[s] = static_cast<std::uint8_t>(stat.kind);
-  c.flags[s] = 0;
-  c.length[s] = stat.length;
-  c.inode[s] = stat.inode;
-  c.modified[s] = stat.modified;
-  c.bornMark[s] = timeMark(stat.born);
-  c.changedMark[s] = timeMark(stat.changed);
-  c.owner[s] = ownerIndex(writer, stat.owner);
-  c.aux[s] =
-      stat.kind == EntryKind::folder
-          ? addFolder(id)
-          : static_cast<std::uint32_t>(std::clamp<std::int64_t>(stat.accessed / nsPerSecond, 0, 0xFFFFFFFF));
-  putBlocks(id, stat);
-  if (!putName(writer, id, entry.name)) c.name[s] = 0;
-  if (stat.links > 1 && stat.kind != EntryKind::folder) {
-    c.flags[s] |= flagLinked;
-    writer.linked.push_back({stat.device, stat.inode, id, stat.links, 0});
-  }
+Result<NodeId> SurveyTree::addChildren(Writer& writer, NodeId folder, const std::vector<Entry>& entries) {
+  Listing listing;
+  for (const Entry& e : entries) stage(writer, listing, e.name, e.stat);
+  return addChildren(writer, folder, listing);
 }
 
-void SurveyTree::putBlocks(NodeId id, const EntryStat& stat) {
-  Chunk& c = chunk(id);
-  const std::uint32_t s = slot(id);
-  if (stat.occupied == stat.length) {
-    c.flags[s] |= flagSolid;
-    c.blocks[s] = 0;
-  } else if (stat.occupied / 512 < noBlocks) {
-    c.blocks[s] = static_cast<std::uint32_t>((stat.occupied + 511) / 512);
-  } else {
-    c.flags[s] |= flagOverflow;
-    const std::scoped_lock lock(mutex_);
-    huge_.emplace_back(id, stat.occupied);
-  }
-}
-
-bool SurveyTree::putName(Writer& writer, NodeId id, std::string_view name) {
+/// Where the name's letters were put; nullopt when there is no room for more.
+std::optional<std::uint32_t> SurveyTree::putName(Writer& writer, std::string_view name) {
   const auto size = static_cast<std::uint32_t>(std::min<std::size_t>(name.size(), 255));
   if (writer.room_ < size + 1) {
     const std::uint32_t index = nameChunkCount_.fetch_add(1);
-    if (index >= maxNameChunks) return false;
+    if (index >= maxNameChunks) return std::nullopt;
     std::shared_ptr<char[]> fresh(new char[nameChunkSize]);
     writer.at_ = fresh.get();
     {
@@ -151,19 +217,14 @@ bool SurveyTree::putName(Writer& writer, NodeId id, std::string_view name) {
     nameChunks_[index].store(writer.at_, std::memory_order_release);
     writer.offset_ = index << nameChunkBits;
     writer.room_ = nameChunkSize;
-    if (index == 0) {  // offset 0 is the empty name
-      *writer.at_++ = 0;
-      ++writer.offset_;
-      --writer.room_;
-    }
   }
-  chunk(id).name[slot(id)] = writer.offset_;
+  const std::uint32_t place = writer.offset_;
   *writer.at_++ = static_cast<char>(size);
   std::memcpy(writer.at_, name.data(), size);
   writer.at_ += size;
   writer.offset_ += size + 1;
   writer.room_ -= size + 1;
-  return true;
+  return place;
 }
 
 std::uint16_t SurveyTree::ownerIndex(Writer& writer, std::uint32_t owner) {

@@ -6,6 +6,7 @@
 #include <array>
 #include <atomic>
 #include <cstdint>
+#include <cstdlib>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -27,7 +28,6 @@ struct FolderTotals {
   Bytes occupied = 0;    ///< every inode once, however many of its links lie beneath
   Bytes length =
       0;  ///< of regular files, every inode once; stays at the largest number where it would not fit
-  Bytes plain = 0;      ///< of files with one name, and of folders
   Bytes exclusive = 0;  ///< freed if this folder alone goes: inodes whose links all lie beneath
   std::uint32_t entries = 0;
   std::uint32_t files = 0;
@@ -51,7 +51,7 @@ struct GrowingFolder {
   std::uint32_t files = 0;  ///< directly in it
 };
 
-/// Everything that one measurement saw: entries as 32-bit numbers in arrays of 52 bytes an entry beside the
+/// Everything that one measurement saw: entries as 32-bit numbers in arrays of 51 bytes an entry beside the
 /// name. Node 0 is the root; a parent's number is smaller than its children's; children of a folder are
 /// contiguous. Folders have numbers of their own too (`folderIndex`), a parent's smaller than its children's.
 ///
@@ -64,6 +64,8 @@ struct GrowingFolder {
 /// that it gave; all else only for numbers that the caller itself added.
 class SurveyTree {
 public:
+  class Listing;
+
   /// What one worker needs to add names without locks.
   class Writer {
   public:
@@ -76,6 +78,7 @@ public:
     std::uint32_t room_ = 0;
     std::uint32_t lastOwner_ = 0;
     std::uint16_t lastIndex_ = 0xFFFF;  ///< of lastOwner_; 0xFFFF while none was seen
+    std::shared_ptr<Listing> single_;   ///< for entries that come one by one
   };
 
   /// An entry on its way into the tree; `name` must live until `addChildren` returns.
@@ -90,8 +93,11 @@ public:
   SurveyTree& operator=(const SurveyTree&) = delete;
 
   NodeId addRoot(Writer& writer, const EntryStat& stat);
-  /// Adds all children of one folder at once and gives the first one's number. Fails with unsupported beyond
-  /// 2^32−2 entries or 4 GiB of names.
+  /// Puts one more child of a folder on its listing. Nothing of it is in the tree yet but the name's letters.
+  void stage(Writer& writer, Listing& listing, std::string_view name, const EntryStat& stat);
+  /// Adds all children of one folder at once, empties the listing, and gives the first one's number. Fails with
+  /// unsupported beyond 2^32−2 entries or 4 GiB of names.
+  Result<NodeId> addChildren(Writer& writer, NodeId folder, Listing& listing);
   Result<NodeId> addChildren(Writer& writer, NodeId folder, const std::vector<Entry>& entries);
   /// Works out totals and hard links; call once, with every writer's links, when no worker adds any more.
   void finish(std::vector<LinkedNode> linked);
@@ -106,7 +112,7 @@ public:
   NodeId entries() const { return totals(0).entries + 1; }
   NodeId parent(NodeId id) const { return chunk(id).parent[slot(id)]; }
   std::string_view name(NodeId id) const;
-  EntryKind kind(NodeId id) const { return static_cast<EntryKind>(chunk(id).kind[slot(id)]); }
+  EntryKind kind(NodeId id) const { return static_cast<EntryKind>(chunk(id).flags[slot(id)] & kindBits); }
   bool isFolder(NodeId id) const { return kind(id) == EntryKind::folder; }
   bool isGone(NodeId id) const { return (chunk(id).flags[slot(id)] & flagGone) != 0; }
   /// Whether the inode has more than one name.
@@ -147,10 +153,11 @@ private:
   static constexpr std::uint32_t chunkSize = 1u << chunkBits;
   static constexpr std::uint32_t nameChunkBits = 20;
   static constexpr std::uint32_t nameChunkSize = 1u << nameChunkBits;
-  static constexpr std::uint8_t flagLinked = 1;
-  static constexpr std::uint8_t flagSolid = 2;     ///< occupied equals length
-  static constexpr std::uint8_t flagOverflow = 4;  ///< blocks do not fit; see `huge_`
-  static constexpr std::uint8_t flagGone = 8;
+  static constexpr std::uint8_t kindBits = 3;  ///< the lowest two bits are the EntryKind
+  static constexpr std::uint8_t flagLinked = 4;
+  static constexpr std::uint8_t flagSolid = 8;      ///< occupied equals length
+  static constexpr std::uint8_t flagOverflow = 16;  ///< blocks do not fit; see `huge_`
+  static constexpr std::uint8_t flagGone = 32;
   static constexpr std::uint32_t folderChunkBits = 12;
   static constexpr std::uint32_t folderChunkSize = 1u << folderChunkBits;
 
@@ -160,10 +167,16 @@ private:
     std::array<std::uint32_t, chunkSize> parent, name, blocks, bornMark, changedMark;
     std::array<std::uint32_t, chunkSize> aux;  ///< folder: index of its totals; else: access time in seconds
     std::array<std::uint16_t, chunkSize> owner;
-    std::array<std::uint8_t, chunkSize> kind, flags;
+    std::array<std::uint8_t, chunkSize> flags;  ///< the kind among them
   };
 
   using FolderChunk = std::array<FolderTotals, folderChunkSize>;
+  struct Free {
+    void operator()(void* memory) const { std::free(memory); }
+  };
+  /// Null at first, and without memory of their own until they are set.
+  template <class T>
+  using SparsePointers = std::unique_ptr<std::atomic<T*>[], Free>;
 
   static std::uint32_t slot(NodeId id) { return id & (chunkSize - 1); }
   Chunk& chunk(NodeId id) const { return *chunks_[id >> chunkBits].load(std::memory_order_acquire); }
@@ -173,13 +186,13 @@ private:
   }
   void ensureChunks(std::uint64_t end);
   std::uint32_t addFolder(NodeId node);
-  void publish(NodeId folder, NodeId first, const std::vector<Entry>& entries);
+  void publish(NodeId folder, NodeId first, const Listing& listing);
+  void copyRows(Writer& writer, NodeId folder, NodeId first, Listing& listing);
   Chunk& ownChunk(NodeId id);
   void removeBeneath(const SurveyTree& old, NodeId folder);
   void shareWith(const SurveyTree& old);
   void put(Writer& writer, NodeId id, NodeId parent, const Entry& entry);
-  bool putName(Writer& writer, NodeId id, std::string_view name);
-  void putBlocks(NodeId id, const EntryStat& stat);
+  std::optional<std::uint32_t> putName(Writer& writer, std::string_view name);
   std::uint16_t ownerIndex(Writer& writer, std::uint32_t owner);
   using Lengths = std::vector<unsigned __int128>;  ///< by folder number, while summing
   void sumFolders();
@@ -189,9 +202,9 @@ private:
 
   // The pointers are what is read; `…Kept_` own what they point to, possibly together with other trees.
   std::atomic<NodeId> size_{0};
-  std::unique_ptr<std::atomic<Chunk*>[]> chunks_;
-  std::unique_ptr<std::atomic<char*>[]> nameChunks_;
-  std::unique_ptr<std::atomic<FolderChunk*>[]> folderChunks_;
+  SparsePointers<Chunk> chunks_;
+  SparsePointers<char> nameChunks_;
+  SparsePointers<FolderChunk> folderChunks_;
   std::atomic<std::uint32_t> nameChunkCount_{0};
   std::atomic<std::uint32_t> folderCount_{0};
   mutable std::mutex mutex_;  ///< guards growth, owners_ and huge_ while building
@@ -204,6 +217,44 @@ private:
   std::uint32_t linkGroups_ = 0;
   std::uint32_t liveFolders_ = 0;
   bool finished_ = false;  ///< `huge_` may be read without the lock
+};
+
+/// The children of one folder on their way into the tree, already in its columns, so that a folder of a million
+/// entries is never held twice. One thread.
+class SurveyTree::Listing {
+public:
+  NodeId size() const { return size_; }
+  Bytes bytes() const { return bytes_; }            ///< an inode with n names counts 1/n; folders count
+  std::uint32_t files() const { return files_; }
+  /// The rows that are folders.
+  const std::vector<NodeId>& folders() const { return folders_; }
+  void clear();
+
+private:
+  friend class SurveyTree;
+  static constexpr NodeId blockSize = 4096;
+  /// The columns of a chunk but for those that need the number: parent, and the folder's own.
+  struct Block {
+    std::array<std::uint64_t, blockSize> length, inode;
+    std::array<TimeNs, blockSize> modified;
+    std::array<std::uint32_t, blockSize> name, blocks, bornMark, changedMark, accessed, owner;
+    std::array<std::uint8_t, blockSize> flags;
+  };
+  struct Link {
+    NodeId row = 0;
+    std::uint64_t device = 0;
+    std::uint64_t inode = 0;
+    std::uint32_t links = 0;
+  };
+  std::vector<std::unique_ptr<Block>> blocks_;
+  NodeId size_ = 0;
+  Bytes bytes_ = 0;
+  Bytes direct_ = 0;  ///< bytes without the folders'
+  std::uint32_t files_ = 0;
+  bool failed_ = false;
+  std::vector<NodeId> folders_;
+  std::vector<Link> links_;
+  std::vector<std::pair<NodeId, Bytes>> huge_;
 };
 
 /// The children of one folder by name, for many look-ups. The tree must outlive it.

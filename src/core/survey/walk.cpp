@@ -5,6 +5,7 @@
 #include <cstring>
 #include <optional>
 #include <thread>
+#include <utility>
 
 #include "core/os/limits.h"
 #include "core/survey/task_pool.h"
@@ -35,41 +36,49 @@ struct Walk {
   AgeSizeField field;
 };
 
-/// Copies one folder's listing out of the scan's buffers.
+/// Takes one folder's listing into the columns of the tree, and notes what is out of the ordinary.
 class Gather final : public ScanSink {
 public:
-  explicit Gather(const std::stop_token& stop) : stop_(stop) {}
+  explicit Gather(Walk& walk) : walk_(walk) {}
 
   bool take(std::span<const ScannedEntry> batch) override {
+    const TimeNs now = walk_.options.now;
     for (const ScannedEntry& e : batch) {
-      // Names move when the storage grows, so only their sizes are kept until the end.
-      names_.append(e.name);
-      errors_.push_back(e.error);
-      entries_.push_back({{static_cast<const char*>(nullptr), e.name.size()}, e.stat});
+      if (e.error != 0) {
+        errors.emplace_back(listing.size(), e.error);
+        walk_.tree.stage(writer, listing, e.name, e.stat);
+      } else if (e.stat.mountId != walk_.rootMount) {
+        // A mount point shows the mounted root's own figures; they belong to another drive.
+        EntryStat shown = e.stat;
+        shown.occupied = shown.length = 0;
+        mounted.push_back(listing.size());
+        walk_.tree.stage(writer, listing, e.name, shown);
+      } else {
+        walk_.tree.stage(writer, listing, e.name, e.stat);
+        if (now != 0 && e.stat.kind == EntryKind::file) field.add(e.stat.modified, e.stat.occupied, now);
+      }
     }
-    return !stop_.stop_requested();
+    return !walk_.stop.stop_requested();
   }
 
-  std::vector<SurveyTree::Entry>& entries() {
-    const char* at = names_.data();
-    for (auto& entry : entries_) {
-      entry.name = {at, entry.name.size()};
-      at += entry.name.size();
-    }
-    return entries_;
-  }
-  const std::vector<int>& errors() const { return errors_; }
+  void folder(std::uint64_t inode) override { self = inode; }
+
   void reset() {
-    entries_.clear();
-    names_.clear();
-    errors_.clear();
+    self = 0;
+    listing.clear();
+    errors.clear();
+    mounted.clear();
   }
+
+  SurveyTree::Writer writer;
+  SurveyTree::Listing listing;
+  std::uint64_t self = 0;  ///< inode of the folder, as its listing says
+  AgeSizeField field;
+  std::vector<std::pair<NodeId, int>> errors;  ///< row and errno
+  std::vector<NodeId> mounted;                 ///< rows
 
 private:
-  const std::stop_token& stop_;
-  std::vector<SurveyTree::Entry> entries_;
-  std::vector<int> errors_;
-  std::string names_;
+  Walk& walk_;
 };
 
 /// Lists folders one after another on a thread of its own. `mutex` is held but for the calls to the file
@@ -77,7 +86,7 @@ private:
 class Worker {
 public:
   Worker(std::shared_ptr<Walk> walk, std::vector<FolderTask> tasks)
-      : walk_(std::move(walk)), gather_(walk_->stop), stack_(std::move(tasks)) {}
+      : walk_(std::move(walk)), gather_(*walk_), stack_(std::move(tasks)) {}
 
   static void start(const std::shared_ptr<Worker>& worker) {
     worker->thread_ = std::thread([worker] {
@@ -107,7 +116,7 @@ public:
   }
   bool abandoned() const { return abandoned_; }
 
-  SurveyTree::Writer writer;
+  SurveyTree::Writer& writer() { return gather_.writer; }
   std::vector<SurveyException> exceptions;
   std::uint64_t timesAtRisk = 0;
   std::uint64_t vanished = 0;
@@ -171,17 +180,19 @@ private:
   Visited look(const FolderTask& task) {
     Visited v;
     auto opened = open(task);
+    if (!opened && opened.error().code == Errc::otherDevice) return v.problem = SurveyException::Kind::mountedOver, v;
     if (!opened) return v.err = opened.error().sysErrno, v;
-    if (task.node != 0) {
+    gather_.reset();
+    if (const auto listed = walk_->files.scan(**opened, gather_); !listed) v.listing = listed.error();
+    // The listing names the folder itself too; only where that does not agree a call is spent on it.
+    const std::uint64_t expected = walk_->tree.inode(task.node);
+    if (task.node != 0 && gather_.self != expected) {
       const auto now = walk_->files.stat(**opened, {});
       if (!now) return v.err = now.error().sysErrno, v;
-      if (now->mountId != walk_->rootMount) return v.problem = SurveyException::Kind::mountedOver, v;
-      if (now->inode != walk_->tree.inode(task.node)) return v.problem = SurveyException::Kind::swapped, v;
+      if (now->inode != expected) return v.problem = SurveyException::Kind::swapped, v;
     }
     v.folder = std::move(*opened);
     v.entered = true;
-    gather_.reset();
-    if (const auto listed = walk_->files.scan(*v.folder, gather_); !listed) v.listing = listed.error();
     return v;
   }
 
@@ -203,52 +214,44 @@ private:
   void commit(NodeId node, const FolderPtr& folder) {
     timesAtRisk += !folder->keepsAccessTime();
     partial = partial || walk_->stop.stop_requested();
-    auto& entries = gather_.entries();
-    // A mount point shows the mounted root's own figures; they belong to another drive.
-    for (auto& entry : entries)
-      if (entry.stat.mountId != walk_->rootMount) entry.stat.occupied = entry.stat.length = 0;
-    const auto first = walk_->tree.addChildren(writer, node, entries);
+    const Bytes bytes = gather_.listing.bytes();
+    const NodeId count = gather_.listing.size();
+    auto folders = std::exchange(folders_, {});
+    folders.assign(gather_.listing.folders().begin(), gather_.listing.folders().end());
+    const auto first = walk_->tree.addChildren(gather_.writer, node, gather_.listing);
     if (!first) {
       partial = true;
       return except(SurveyException::Kind::unreadable, node, EOVERFLOW);
     }
-    enter(folder, *first, entries);
+    enter(folder, *first, folders);
+    folders_ = std::move(folders);
+    walk_->bytes.fetch_add(bytes, std::memory_order_relaxed);
+    unflushed_ += count;
+    if (unflushed_ > 1000) flushField();
   }
 
-  /// Counts the new entries and puts the folders among them on the stack.
-  void enter(const FolderPtr& folder, NodeId first, const std::vector<SurveyTree::Entry>& entries) {
-    Bytes bytes = 0;
+  /// Notes what is out of the ordinary and puts the new folders on the stack.
+  void enter(const FolderPtr& folder, NodeId first, const std::vector<NodeId>& folders) {
+    for (const auto& [row, err] : gather_.errors) exceptErrno(first + row, err);
+    for (const NodeId row : gather_.mounted) except(SurveyException::Kind::mountedOver, first + row, 0);
     // Every folder with waiting children keeps one handle; beyond the limit they are reached from the root
     // again.
     const FolderPtr keep = handles() >= walk_->openLimit ? nullptr : folder;
-    for (std::size_t i = 0; i < entries.size(); ++i) {
-      const auto id = first + static_cast<NodeId>(i);
-      const EntryStat& stat = entries[i].stat;
-      if (gather_.errors()[i] != 0) {
-        exceptErrno(id, gather_.errors()[i]);
-        continue;
-      }
-      if (stat.mountId != walk_->rootMount) {
-        except(SurveyException::Kind::mountedOver, id, 0);
-      } else if (stat.kind == EntryKind::folder) {
-        stack_.push_back({id, keep});
-        bytes += stat.occupied;
-      } else {
-        bytes += stat.links > 1 ? stat.occupied / stat.links : stat.occupied;
-        if (walk_->options.now != 0 && stat.kind == EntryKind::file)
-          field_.add(stat.modified, stat.occupied, walk_->options.now);
-      }
-    }
-    walk_->bytes.fetch_add(bytes, std::memory_order_relaxed);
-    unflushed_ += entries.size();
-    if (unflushed_ > 1000) flushField();
+    const auto failed = [&](NodeId row) {
+      return std::any_of(gather_.errors.begin(), gather_.errors.end(), [&](const auto& e) { return e.first == row; });
+    };
+    const auto covered = [&](NodeId row) {
+      return std::find(gather_.mounted.begin(), gather_.mounted.end(), row) != gather_.mounted.end();
+    };
+    for (const NodeId row : folders)
+      if (!failed(row) && !covered(row)) stack_.push_back({first + row, keep});
   }
 
   void flushField() {
     if (unflushed_ == 0 || walk_->options.now == 0) return;
     const std::scoped_lock lock(walk_->mutex);
-    walk_->field.add(field_);
-    field_ = {};
+    walk_->field.add(gather_.field);
+    gather_.field = {};
     unflushed_ = 0;
   }
 
@@ -272,7 +275,7 @@ private:
   NodeId current_ = 0;
   Gather gather_;
   std::vector<FolderTask> stack_;
-  AgeSizeField field_;
+  std::vector<NodeId> folders_;  ///< only to keep its memory
   std::size_t unflushed_ = 0;
 };
 
@@ -368,7 +371,7 @@ Result<void> walk(FileSystemReader& files, const FolderPtr& root, const WalkOpti
   Workers workers;
   for (unsigned i = 0; i < count; ++i)
     workers.push_back(std::make_shared<Worker>(walk, std::vector<FolderTask>{}));
-  survey->tree.addRoot(workers[0]->writer, *stat);
+  survey->tree.addRoot(workers[0]->writer(), *stat);
   std::vector<FolderTask> first{{0, nullptr}};
   walk->pool.give(first, 1);
   std::shared_ptr<LiveSurvey> live;
@@ -381,7 +384,8 @@ Result<void> walk(FileSystemReader& files, const FolderPtr& root, const WalkOpti
   std::vector<LinkedNode> linked;
   for (auto& worker : workers) {
     if (worker->failure) return tl::unexpected(*worker->failure);
-    linked.insert(linked.end(), worker->writer.linked.begin(), worker->writer.linked.end());
+    auto& own = worker->writer().linked;
+    linked.insert(linked.end(), own.begin(), own.end());
     survey->exceptions.insert(survey->exceptions.end(), worker->exceptions.begin(), worker->exceptions.end());
     survey->vanished += worker->vanished;
     survey->timesAtRisk += worker->timesAtRisk;

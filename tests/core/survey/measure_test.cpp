@@ -162,7 +162,7 @@ TEST(Measure, TakesWhatIsStoredWhereBlockCountsLie) {
 
 TEST(Measure, BoundsWhatLiesInClosedFolders) {
   Bench b;
-  b.files.failCall(b.files.calls().size() + 7, Errc::notPermitted);  // listing the second folder
+  b.files.failCall(b.files.calls().size() + 6, Errc::notPermitted);  // listing the first folder
   const auto survey = b.run("/").value();
   ASSERT_EQ(survey->exceptions.size(), 1u);
   const auto* bound = b.part(*survey, "unreadable-at-most");

@@ -1,0 +1,248 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/finds/query.h"
+
+#include <fnmatch.h>
+
+#include <algorithm>
+#include <array>
+#include <charconv>
+
+namespace zt {
+
+bool Query::empty() const {
+  return words.empty() && larger == 0 && !smaller && olderThan == 0 && !newerThan && owners.empty() && kinds.empty() &&
+         standings.empty() && !folders && !in;
+}
+
+namespace {
+
+constexpr std::string_view keys[] = {"size>", "size<", "age>", "age<", "kind:", "owner:", "standing:", "is:", "in:"};
+
+std::string lower(std::string_view text) {
+  std::string out(text);
+  for (char& c : out) c = static_cast<char>(c >= 'A' && c <= 'Z' ? c - 'A' + 'a' : c);
+  return out;
+}
+
+std::vector<std::string> splitLine(std::string_view text) {
+  std::vector<std::string> parts;
+  std::string part;
+  bool quoted = false;
+  bool any = false;
+  for (const char c : text) {
+    if (c == '"') {
+      quoted = !quoted;
+      any = true;
+    } else if (c == ' ' && !quoted) {
+      if (any) parts.push_back(std::move(part));
+      part.clear();
+      any = false;
+    } else {
+      part += c;
+      any = true;
+    }
+  }
+  if (any) parts.push_back(std::move(part));
+  return parts;
+}
+
+std::optional<TimeNs> parseAge(std::string_view text) {
+  int number = 0;
+  const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
+  if (problem != std::errc{} || number <= 0 || number > 100'000 || end + 1 != text.data() + text.size()) return std::nullopt;
+  const int days = *end == 'd' ? 1 : *end == 'w' ? 7 : *end == 'm' ? 30 : *end == 'y' ? 365 : 0;
+  if (days == 0 || TimeNs{number} * days > 100'000) return std::nullopt;
+  return TimeNs{number} * days * nsPerDay;
+}
+
+template <class Enum, int count>
+bool addNamed(std::vector<Enum>& into, std::string_view text) {
+  for (int i = 0; i < count; ++i)
+    if (name(static_cast<Enum>(i)) == text) return into.push_back(static_cast<Enum>(i)), true;
+  return false;
+}
+
+bool readPart(Query& q, std::string_view part, const OwnerOf& owner) {
+  const auto key = std::find_if(std::begin(keys), std::end(keys), [&](auto k) { return part.starts_with(k); });
+  if (key == std::end(keys)) return q.words.push_back(lower(part)), true;
+  const std::string_view value = part.substr(key->size());
+  if (value.empty()) return false;
+  if (key->starts_with("size")) {
+    const auto bytes = parseAmount(value, 0);
+    if (!bytes) return false;
+    if (*key == "size>") return q.larger = *bytes, true;
+    return q.smaller = *bytes, true;
+  }
+  if (key->starts_with("age")) {
+    const auto age = parseAge(value);
+    if (!age) return false;
+    if (*key == "age>") return q.olderThan = *age, true;
+    return q.newerThan = *age, true;
+  }
+  if (*key == "kind:") return addNamed<FileKind, fileKinds>(q.kinds, value);
+  if (*key == "standing:") return addNamed<Standing, standings>(q.standings, value);
+  if (*key == "in:") return q.in = unescapePath(value), true;
+  if (*key == "is:") {
+    if (value != "folder" && value != "file") return false;
+    return q.folders = value == "folder", true;
+  }
+  const auto uid = owner(value);
+  if (uid) q.owners.push_back(*uid);
+  return uid.has_value();
+}
+
+}  // namespace
+
+Result<Query> parseQuery(std::string_view text, const OwnerOf& owner) {
+  Query q;
+  if (text.size() > 4096) return fail(Errc::badInput, "filter", {}, "too long");
+  for (const std::string& part : splitLine(text))
+    if (!readPart(q, part, owner)) return fail(Errc::badInput, "filter", {}, part);
+  return q;
+}
+
+std::vector<std::string> completeQuery(std::string_view text, const std::vector<std::string>& owners) {
+  const auto space = text.rfind(' ');
+  const std::string before(space == std::string_view::npos ? "" : text.substr(0, space + 1));
+  const std::string_view last = text.substr(before.size());
+  std::vector<std::string> all;
+  for (const auto key : keys) all.emplace_back(key);
+  for (const char* size : {"100MB", "1GB", "10GB"}) all.push_back(std::string("size>") + size);
+  for (const char* age : {"30d", "6m", "1y", "3y"}) all.push_back(std::string("age>") + age), all.push_back(std::string("age<") + age);
+  for (int i = 0; i < fileKinds; ++i) all.push_back("kind:" + std::string(name(static_cast<FileKind>(i))));
+  for (int i = 0; i < standings; ++i) all.push_back("standing:" + std::string(name(static_cast<Standing>(i))));
+  for (const auto& o : owners) all.push_back("owner:" + o);
+  all.insert(all.end(), {"is:folder", "is:file"});
+  std::vector<std::string> fitting;
+  for (const auto& word : all)
+    if (!last.empty() && word.size() > last.size() && word.starts_with(last)) fitting.push_back(before + word);
+  return fitting;
+}
+
+std::uint64_t columnValue(const FindContext& c, NodeId id, ListColumn column) {
+  const SurveyTree& t = c.tree;
+  const bool folder = t.isFolder(id);
+  switch (column) {
+    case ListColumn::name:
+      return 0;
+    case ListColumn::occupied:
+      return t.weight(id);
+    case ListColumn::length:
+      return folder ? t.totals(id).length : t.length(id);
+    case ListColumn::exclusive:
+      return folder ? t.totals(id).exclusive : t.isLinked(id) ? 0 : t.occupied(id);
+    case ListColumn::files:
+      return folder ? t.totals(id).files : 1;
+    case ListColumn::newest:  // shifted, so that times before 1970 stand before those after
+      return static_cast<std::uint64_t>(folder ? t.totals(id).newest : t.modified(id)) ^ (1ull << 63);
+    case ListColumn::kind:
+      return static_cast<std::uint64_t>(c.kind[id]);
+    case ListColumn::owner:
+      return t.owner(id);
+  }
+  return 0;
+}
+
+namespace {
+
+/// Whether a name, in lower case, holds a word; a word with wildcards must be the whole name.
+bool wordFits(const char* name, std::size_t size, const std::string& word, bool wild) {
+  if (wild) return ::fnmatch(word.c_str(), name, 0) == 0;
+  return std::string_view(name, size).find(word) != std::string_view::npos;
+}
+
+class Matcher {
+public:
+  Matcher(const FindContext& context, const Query& query) : c_(context), q_(query) {
+    for (const auto& word : q_.words) wild_.push_back(word.find_first_of("*?") != std::string::npos);
+    if (q_.in) in_ = c_.tree.find(*q_.in).value_or(noNode);
+  }
+
+  bool fits(NodeId id) const {
+    const SurveyTree& t = c_.tree;
+    const bool folder = t.isFolder(id);
+    if (q_.folders && *q_.folders != folder) return false;
+    if (q_.larger > 0 || q_.smaller) {
+      const Bytes bytes = t.weight(id);
+      if (bytes < q_.larger || (q_.smaller && bytes >= *q_.smaller)) return false;
+    }
+    if (q_.olderThan > 0 || q_.newerThan) {
+      TimeNs age = 0;
+      const TimeNs then = folder ? t.totals(id).newest : t.modified(id);
+      if (__builtin_sub_overflow(c_.options.now, then, &age)) age = then < 0 ? INT64_MAX : 0;
+      if (age < q_.olderThan || (q_.newerThan && age >= *q_.newerThan)) return false;
+    }
+    const auto among = [](const auto& list, auto value) {
+      return list.empty() || std::find(list.begin(), list.end(), value) != list.end();
+    };
+    if (!among(q_.owners, t.owner(id)) || !among(q_.standings, c_.standing[id])) return false;
+    if (!q_.kinds.empty() && (folder || !among(q_.kinds, c_.kind[id]))) return false;
+    if (q_.in && (in_ == noNode || id == in_ || !t.isBeneath(id, in_))) return false;
+    return nameFits(t.name(id));
+  }
+
+private:
+  bool nameFits(std::string_view name) const {
+    if (q_.words.empty()) return true;
+    std::array<char, 256> plain;
+    for (std::size_t i = 0; i < name.size(); ++i) plain[i] = static_cast<char>(name[i] >= 'A' && name[i] <= 'Z' ? name[i] - 'A' + 'a' : name[i]);
+    plain[name.size()] = 0;
+    for (std::size_t i = 0; i < q_.words.size(); ++i)
+      if (!wordFits(plain.data(), name.size(), q_.words[i], wild_[i])) return false;
+    return true;
+  }
+
+  const FindContext& c_;
+  const Query& q_;
+  std::vector<bool> wild_;
+  NodeId in_ = noNode;
+};
+
+}  // namespace
+
+std::vector<NodeId> answer(const FindContext& c, const Query& query, const std::stop_token& stop) {
+  const Matcher matcher(c, query);
+  std::vector<NodeId> list;
+  for (NodeId id = 1; id < c.tree.size(); ++id) {
+    if (id % 65536 == 0 && stop.stop_requested()) break;
+    if (!c.tree.isGone(id) && matcher.fits(id)) list.push_back(id);
+  }
+  return list;
+}
+
+void sortList(const FindContext& c, std::vector<NodeId>& list, ListColumn column, bool descending, std::size_t rows) {
+  rows = std::min(rows, list.size());
+  const auto part = [&](auto& items, auto before) {
+    const auto middle = items.begin() + static_cast<std::ptrdiff_t>(rows);
+    if (rows < items.size()) std::nth_element(items.begin(), middle, items.end(), before);
+    std::sort(items.begin(), middle, before);
+  };
+  if (column == ListColumn::name) {
+    struct Named {
+      std::string_view name;
+      NodeId id;
+    };
+    std::vector<Named> items;
+    items.reserve(list.size());
+    for (const NodeId id : list) items.push_back({c.tree.name(id), id});
+    part(items, [&](const Named& a, const Named& b) {
+      const int order = a.name.compare(b.name);
+      return order != 0 ? (order < 0) != descending : a.id < b.id;
+    });
+    std::transform(items.begin(), items.end(), list.begin(), [](const Named& item) { return item.id; });
+    return;
+  }
+  struct Valued {
+    std::uint64_t value;
+    NodeId id;
+  };
+  std::vector<Valued> items;
+  items.reserve(list.size());
+  for (const NodeId id : list) items.push_back({columnValue(c, id, column), id});
+  part(items, [&](const Valued& a, const Valued& b) {
+    return a.value != b.value ? (a.value < b.value) != descending : a.id < b.id;
+  });
+  std::transform(items.begin(), items.end(), list.begin(), [](const Valued& item) { return item.id; });
+}
+
+}  // namespace zt
