@@ -42,6 +42,19 @@ void addMeasuring(CLI::App& app, Arguments& a) {
   f->add_option("--top", a.top, "so many at most (0: all)");
 }
 
+void addExploring(CLI::App& app, Arguments& a) {
+  CLI::App* l = jobVerb(app, a, "list", "files and folders that answer a question, sorted");
+  l->add_option("QUERY", a.query,
+                "words, size>1GB, age>1y, kind:video, owner:NAME, standing:spent, is:folder, in:PATH");
+  l->add_option("--sort", a.sort, "name, occupied, length, exclusive, files, newest, kind, owner")
+      ->check(CLI::IsMember({"name", "occupied", "length", "exclusive", "files", "newest", "kind", "owner"}));
+  l->add_option("--top", a.top, "so many at most (0: all)");
+  CLI::App* e = jobVerb(app, a, "export", "writes the survey for other programs");
+  e->add_option("-o,--output", a.output, "*.jsonl.zst (everything) or *.csv (the entries)")->required();
+  CLI::App* i = jobVerb(app, a, "import", "makes a job of an exported survey: to explore, not to reclaim by");
+  i->add_option("FILE", a.path, "*.jsonl.zst or *.csv")->required();
+}
+
 void addPlanning(CLI::App& app, Arguments& a) {
   CLI::App* p =
       jobVerb(app, a, "propose", "works a plan out that reaches the hardest target with the least regret");
@@ -91,6 +104,7 @@ int run(Console& console, int argc, const char* const* argv) {
   app.footer(
       "Exit status: 0 done, 1 failed, 2 usage, 3 done in part, 4 refused for safety.\nSizes: 1 GB = 10^9 B.");
   addMeasuring(app, args);
+  addExploring(app, args);
   addPlanning(app, args);
   addCarryingOut(app, args);
   try {
@@ -99,10 +113,13 @@ int run(Console& console, int argc, const char* const* argv) {
     const int code = app.exit(e, console.out, console.err);
     return code == 0 ? Exit::done : Exit::usage;
   }
-  static constexpr std::pair<const char*, Verb> verbs[] = {
-      {"drives", drives},       {"measure", measureVerb}, {"tree", tree},       {"finds", finds},
-      {"propose", proposeVerb}, {"plan", plan},           {"reclaim", reclaim}, {"prove", proveVerb},
-      {"undo", undo},           {"release", release},     {"demo", demo}};
+  static constexpr std::pair<const char*, Verb> verbs[] = {{"drives", drives},       {"measure", measureVerb},
+                                                           {"tree", tree},           {"finds", finds},
+                                                           {"propose", proposeVerb}, {"plan", plan},
+                                                           {"reclaim", reclaim},     {"prove", proveVerb},
+                                                           {"undo", undo},           {"release", release},
+                                                           {"list", list},           {"export", exportVerb},
+                                                           {"import", importVerb},   {"demo", demo}};
   for (const auto& [name, verb] : verbs)
     if (app.got_subcommand(name)) return verb(console, args);
   return Exit::usage;

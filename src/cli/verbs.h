@@ -31,6 +31,8 @@ struct Arguments {
   bool dryRun = false;
   std::string consent;
   std::int64_t run = 0;
+  std::string query;
+  std::string sort = "occupied";
   std::string edit;                ///< add, drop, show
   std::vector<std::string> items;  ///< find ids or paths to add or drop
   std::string action = "discard";
@@ -46,6 +48,9 @@ int reclaim(Console& console, const Arguments& args);
 int proveVerb(Console& console, const Arguments& args);
 int undo(Console& console, const Arguments& args);
 int release(Console& console, const Arguments& args);
+int list(Console& console, const Arguments& args);
+int exportVerb(Console& console, const Arguments& args);
+int importVerb(Console& console, const Arguments& args);
 int demo(Console& console, const Arguments& args);
 
 /// Says what went wrong and gives the exit status.

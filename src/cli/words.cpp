@@ -53,6 +53,8 @@ std::string words(Errc problem) {
       return "the job file would lie on the drive that is measured; give another place, or --job-on-drive";
     case Errc::busy:
       return "another program has it open";
+    case Errc::imported:
+      return "the survey was imported; it can be explored, not reclaimed by";
     case Errc::io:
       return "the system reports a failure";
   }

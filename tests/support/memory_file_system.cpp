@@ -72,6 +72,7 @@ std::shared_ptr<MemoryFileSystem::Node> MemoryFileSystem::add(const std::string&
 }
 
 void MemoryFileSystem::link(const std::string& from, const std::string& to) {
+  if (!parentPath(to).empty()) add(PathBytes(parentPath(to)) + "/");
   const auto node = find(from);
   ++node->stat.links;
   find(std::string(parentPath(to)))->children[std::string(baseName(to))] = node;

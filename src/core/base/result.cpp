@@ -98,6 +98,8 @@ std::string_view name(Errc code) {
       return "job-on-drive";
     case Errc::busy:
       return "busy";
+    case Errc::imported:
+      return "imported";
     case Errc::io:
       return "io";
   }

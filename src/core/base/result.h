@@ -31,6 +31,7 @@ enum class Errc {
   cancelled,     ///< somebody asked to stop
   onDrive,       ///< the job file would lie on the measured drive
   busy,          ///< somebody else holds the lock
+  imported,      ///< the survey came from an exchange file: it may be explored, nothing else
   io             ///< any other failure of the system; see the errno
 };
 

@@ -40,6 +40,33 @@ Result<std::unique_ptr<Job>> Job::create(System& system, const PathBytes& path, 
   return job;
 }
 
+namespace {
+Drive importedDrive(const Survey& survey) {
+  Drive d;
+  d.id = survey.driveId;
+  d.target = survey.root;
+  d.fsType = survey.fsType;
+  d.usage = survey.usage;
+  d.readOnly = true;
+  return d;
+}
+}  // namespace
+
+Result<std::unique_ptr<Job>> Job::createImported(System& system, SurveyPtr survey, const PathBytes& file) {
+  auto store = JobFile::create(file);
+  if (!store) return tl::unexpected(store.error());
+  std::unique_ptr<Job> job(new Job(system, std::move(*store)));
+  job->site_ = Site::imported(system, importedDrive(*survey), survey->root);
+  job->targets_ = headroomRules(job->site_->drive());
+  if (auto kept = job->keepSurvey(std::move(survey)); !kept) return tl::unexpected(kept.error());
+  return job;
+}
+
+Result<void> Job::refuseImported(std::string_view operation) const {
+  return imported() ? Result<void>(fail(Errc::imported, operation, survey_ ? survey_->root : PathBytes{}))
+                    : Result<void>{};
+}
+
 Result<std::unique_ptr<Job>> Job::open(System& system, const PathBytes& file) {
   auto resolved = canonicalPath(file);
   if (!resolved) return tl::unexpected(resolved.error());
@@ -67,7 +94,10 @@ Result<Json> document(JobFile& file, const char* key) {
 }  // namespace
 
 Result<void> Job::saveState() {
-  Json site{{"stand_in", site_->standIn() != nullptr}, {"drive", site_->drive().id}, {"stale", stale_}};
+  Json site{{"stand_in", site_->standIn() != nullptr},
+            {"imported", imported()},
+            {"drive", site_->drive().id},
+            {"stale", stale_}};
   putPath(site, "path", site_->opened());
   Json targets = Json::array();
   for (const Target& t : targets_) targets.push_back(toJson(t));
@@ -88,6 +118,16 @@ Result<void> Job::load() {
   if (!site->is_object()) return fail(Errc::corrupt, "job-file", {}, "site");
   const auto path = getPath(*site, "path");
   if (!path) return fail(Errc::corrupt, "job-file", {}, "site");
+  if (site->value("imported", Json()) == true) {
+    site_ = Site::imported(system_, {}, *path);
+    if (auto loaded = loadSurvey(); !loaded) return loaded;
+    if (!survey_ || !survey_->imported) return fail(Errc::corrupt, "job-file", {}, "site");
+    site_ = Site::imported(system_, importedDrive(*survey_), survey_->root);
+    usage_ = survey_->usage;
+    usageAt_ = survey_->finished;
+    targets_ = headroomRules(site_->drive());
+    return {};
+  }
   auto opened = Site::open(system_, *path, site->value("stand_in", Json()) == true);
   if (!opened) return tl::unexpected(opened.error());
   site_ = std::move(*opened);
@@ -180,6 +220,7 @@ void Job::applyMarks(std::vector<Find>& finds) const {
 }
 
 Result<void> Job::measureWith(bool everything, const Measuring& measuring) {
+  if (auto allowed = refuseImported("measure"); !allowed) return allowed;
   if (auto fresh = site_->refreshDrive(); !fresh) return fresh;
   rightsProblem_.reset();
   std::unique_ptr<PrivilegedAccess> access;
@@ -220,10 +261,12 @@ Result<void> Job::measureAgain(const PathBytes& folder, const MeasureOptions& op
 }
 
 Result<void> Job::keepSurvey(SurveyPtr survey) {
-  const auto root = site_->files().openRoot(site_->root());
-  if (!root) return tl::unexpected(root.error());
   adopt(std::move(survey), {});
-  std::vector<Find> finds = detectAll(*context_, site_->files(), **root);
+  const auto root = site_->files().openRoot(site_->root());
+  if (!root && !imported()) return tl::unexpected(root.error());
+  class Nothing final : public Folder {
+  } nothing;
+  std::vector<Find> finds = detectAll(*context_, site_->files(), root ? **root : nothing);
   std::vector<std::string> rows;
   for (const Find& f : finds) rows.push_back(toJson(f).dump());
   applyMarks(finds);

@@ -27,10 +27,13 @@ public:
   /// A new job on a place. Fails with onDrive if the file would lie on the drive that is to be measured.
   static Result<std::unique_ptr<Job>> create(System& system, const PathBytes& path, bool standIn,
                                              const Options& options);
+  /// A job on a survey that was imported: to explore, to compare, nothing else. The file may lie anywhere.
+  static Result<std::unique_ptr<Job>> createImported(System& system, SurveyPtr survey, const PathBytes& file);
   /// A saved job. Runs that were cut short are brought to a known end first; `recovered` says what was done.
   static Result<std::unique_ptr<Job>> open(System& system, const PathBytes& file);
 
   Site& site() { return *site_; }
+  bool imported() const { return site_->isImported(); }
   const PathBytes& file() const { return file_->path(); }
   const std::vector<JournalRecord>& recovered() const { return recovered_; }
   /// Set when the drive could not be looked at for recovery (not attached).
@@ -104,6 +107,7 @@ private:
   void applyMarks(std::vector<Find>& finds) const;
   void rebindPlan();
   Result<void> readUsage();
+  Result<void> refuseImported(std::string_view operation) const;
 
   System& system_;
   std::unique_ptr<JobFile> file_;

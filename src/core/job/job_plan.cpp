@@ -28,6 +28,7 @@ TimeNs Job::freeReadAt() const {
 }
 
 Result<void> Job::addToPlan(const Find& find, StepAction action) {
+  if (auto allowed = refuseImported("plan"); !allowed) return allowed;
   auto line = lineFor(find, action);
   if (!line) return tl::unexpected(line.error());
   Plan changed = plan_;
@@ -48,6 +49,7 @@ Result<void> Job::dropFromPlan(std::string_view id) {
 
 /// A plan from outside is not believed: standing, regret and gain are worked out anew from the survey.
 Result<void> Job::setPlan(Plan plan) {
+  if (auto allowed = refuseImported("plan"); !allowed) return allowed;
   if (!survey_) return fail(Errc::notThere, "survey");
   if (auto bound = bind(plan, survey_->tree); !bound) return bound;
   if (auto clear = checkConflicts(plan, survey_->tree); !clear) return clear;
@@ -75,6 +77,7 @@ PlannedGain Job::planned() const {
 }
 
 Result<Proposal> Job::propose(ProposeOptions options) const {
+  if (imported()) return fail(Errc::imported, "propose");
   if (!survey_) return fail(Errc::notThere, "survey");
   const Target* most = hardest(targets_);
   Bytes need = most != nullptr && most->bytes > freeNow() ? most->bytes - freeNow() : 0;
@@ -85,6 +88,7 @@ Result<Proposal> Job::propose(ProposeOptions options) const {
 }
 
 Result<GuardedDrive> Job::guarded() {
+  if (imported()) return fail(Errc::imported, "reclaim");
   if (!survey_) return fail(Errc::notThere, "survey");
   auto root = site_->files().openRoot(survey_->root);
   if (!root) return tl::unexpected(root.error());

@@ -26,6 +26,14 @@ Result<std::unique_ptr<Site>> Site::open(System& system, const PathBytes& path, 
   return site;
 }
 
+std::unique_ptr<Site> Site::imported(System& system, Drive drive, PathBytes root) {
+  std::unique_ptr<Site> site(new Site(system));
+  site->nowhere_ = std::make_unique<NoFileSystem>();
+  site->drive_ = std::move(drive);
+  site->root_ = site->opened_ = std::move(root);
+  return site;
+}
+
 MeasurePorts Site::measurePorts(FileSystem& files, PrivilegedAccess* access) {
   MeasurePorts ports{files, access != nullptr ? access->openFiles() : openFiles(),
                      access != nullptr ? access->insides() : system_.insides, clock()};

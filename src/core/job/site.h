@@ -4,6 +4,7 @@
 #include <memory>
 
 #include "core/drive/stand_in_drive.h"
+#include "core/os/no_file_system.h"
 #include "core/reclaim/guard.h"
 #include "core/survey/measure.h"
 
@@ -16,7 +17,14 @@ public:
   /// `path` may be relative or a link; it is resolved once, here. With `standIn` it is a stand-in's folder.
   static Result<std::unique_ptr<Site>> open(System& system, const PathBytes& path, bool standIn);
 
-  FileSystem& files() { return standIn_ ? static_cast<FileSystem&>(*standIn_) : system_.files; }
+  /// A place that is not here: the survey of it came from somewhere else.
+  static std::unique_ptr<Site> imported(System& system, Drive drive, PathBytes root);
+  bool isImported() const { return nowhere_ != nullptr; }
+
+  FileSystem& files() {
+    if (nowhere_) return *nowhere_;
+    return standIn_ ? static_cast<FileSystem&>(*standIn_) : system_.files;
+  }
   OpenFiles& openFiles() { return standIn_ ? static_cast<OpenFiles&>(*standIn_) : system_.openFiles; }
   Clock& clock() { return system_.clock; }
   const Drive& drive() const { return drive_; }
@@ -36,6 +44,7 @@ private:
   explicit Site(System& system) : system_(system) {}
   System& system_;
   std::unique_ptr<StandInDrive> standIn_;
+  std::unique_ptr<NoFileSystem> nowhere_;
   Drive drive_;
   PathBytes root_;
   PathBytes opened_;

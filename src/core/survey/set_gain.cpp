@@ -20,7 +20,8 @@ SetGain::SetGain(const SurveyTree& tree) : tree_(tree) {
     if (tree.isGone(id) || tree.isLinked(id)) continue;
     const bool folder = tree.isFolder(id);
     if (folder) plain_[tree.folderIndex(id)] += tree.occupied(id);
-    if (id > 0) plain_[tree.folderIndex(tree.parent(id))] += folder ? plain_[tree.folderIndex(id)] : tree.occupied(id);
+    if (id > 0)
+      plain_[tree.folderIndex(tree.parent(id))] += folder ? plain_[tree.folderIndex(id)] : tree.occupied(id);
   }
 }
 
@@ -43,12 +44,11 @@ std::vector<NodeId> SetGain::outermost(std::span<const NodeId> nodes) const {
   return outer;
 }
 
-Bytes SetGain::of(std::span<const NodeId> nodes) const {
-  const std::vector<NodeId> outer = outermost(nodes);
+Bytes SetGain::gather(std::span<const NodeId> nodes,
+                      absl::flat_hash_map<std::uint32_t, std::uint32_t>& going) const {
   Bytes bytes = 0;
-  absl::flat_hash_map<std::uint32_t, std::uint32_t> going;  // links that go, per inode
   absl::flat_hash_set<NodeId> folders;
-  for (const NodeId id : outer) {
+  for (const NodeId id : outermost(nodes)) {
     if (tree_.isFolder(id)) {
       bytes += plain_[tree_.folderIndex(id)];
       folders.insert(id);
@@ -58,16 +58,29 @@ Bytes SetGain::of(std::span<const NodeId> nodes) const {
       bytes += tree_.occupied(id);
     }
   }
-  if (!folders.empty())
-    for (const LinkedNode& link : tree_.linked()) {
-      NodeId up = tree_.parent(link.node);
-      while (up != noNode && !folders.contains(up)) up = tree_.parent(up);
-      if (up != noNode) ++going[link.group];
-    }
+  if (folders.empty()) return bytes;
+  for (const LinkedNode& link : tree_.linked()) {
+    NodeId up = tree_.parent(link.node);
+    while (up != noNode && !folders.contains(up)) up = tree_.parent(up);
+    if (up != noNode) ++going[link.group];
+  }
+  return bytes;
+}
+
+Bytes SetGain::of(std::span<const NodeId> nodes) const {
+  absl::flat_hash_map<std::uint32_t, std::uint32_t> going;
+  Bytes bytes = gather(nodes, going);
   for (const auto& [group, count] : going) {
     const LinkedNode& first = tree_.linked()[groupStart_[group]];
     if (count >= first.links) bytes += tree_.occupied(first.node);
   }
+  return bytes;
+}
+
+Bytes SetGain::occupiedOf(std::span<const NodeId> nodes) const {
+  absl::flat_hash_map<std::uint32_t, std::uint32_t> going;
+  Bytes bytes = gather(nodes, going);
+  for (const auto& [group, count] : going) bytes += tree_.occupied(tree_.linked()[groupStart_[group]].node);
   return bytes;
 }
 

@@ -20,10 +20,15 @@ public:
   /// Occupied bytes freed by letting all of `nodes` go.
   Bytes of(std::span<const NodeId> nodes) const;
 
+  /// Occupied bytes of all of `nodes` and what lies beneath them, every inode once.
+  Bytes occupiedOf(std::span<const NodeId> nodes) const;
+
   /// The nodes without those that lie beneath another of them, sorted and unique.
   std::vector<NodeId> outermost(std::span<const NodeId> nodes) const;
 
 private:
+  /// Links that go with `nodes` by inode; bytes of what has one name are added up.
+  Bytes gather(std::span<const NodeId> nodes, absl::flat_hash_map<std::uint32_t, std::uint32_t>& going) const;
   const SurveyTree& tree_;
   std::vector<Bytes> plain_;  ///< by folder number: files with one name and folders, with everything beneath
   std::vector<std::uint32_t> groupStart_;  ///< first index in tree.linked() per inode, and the end

@@ -50,7 +50,8 @@ Result<void> StoredFiles::scan(const Folder& at, ScanSink& sink) {
     bool take(std::span<const ScannedEntry> entries) override {
       batch_.assign(entries.begin(), entries.end());
       for (auto& e : batch_) {
-        if (e.stat.device != device_) {
+        if (!known_ || e.stat.device != device_) {
+          known_ = true;
           device_ = e.stat.device;
           // The entries of a folder are its subvolume's, but for the tops of others: those are folders.
           if (e.stat.kind != EntryKind::folder) files_.learn(at_, device_);
@@ -66,6 +67,7 @@ Result<void> StoredFiles::scan(const Folder& at, ScanSink& sink) {
     const Folder& at_;
     ScanSink& next_;
     std::vector<ScannedEntry> batch_;
+    bool known_ = false;
     std::uint64_t device_ = 0;
     std::uint64_t tree_ = 0;
   } weighed(*this, at, sink);

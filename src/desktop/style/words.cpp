@@ -265,6 +265,8 @@ QString Words::problem(Errc code, const std::string& detail) {
       return t("the job file would lie on the drive that is measured") + with;
     case Errc::busy:
       return t("another window or program has it open") + with;
+    case Errc::imported:
+      return t("the survey was imported; it can be explored, not reclaimed by");
     case Errc::io:
       return t("the system reports a failure; check the drive and its cable") + with;
   }

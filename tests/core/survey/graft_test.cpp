@@ -148,7 +148,8 @@ TEST(LiveSurvey, GrowsToWhatTheSurveySays) {
 /// A file system that makes everyone wait in one folder until it is let go.
 class Slow final : public ForwardingFileSystem {
 public:
-  using ForwardingFileSystem::ForwardingFileSystem;
+  explicit Slow(std::shared_ptr<MemoryFileSystem> below)
+      : ForwardingFileSystem(*below), below_(std::move(below)) {}
   Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override {
     if (name == "stuck") {
       std::unique_lock lock(mutex);
@@ -170,12 +171,15 @@ public:
   std::condition_variable changed;
   int waiting = 0;
   bool open = false;
+
+private:
+  std::shared_ptr<MemoryFileSystem> below_;  ///< a call may come back after the test
 };
 
 TEST(Walk, GoesOnWithoutAFolderThatDoesNotAnswer) {
-  MemoryFileSystem inner;
-  inner.add("stuck/never", "seen");
-  for (int i = 0; i < 40; ++i) inner.add("d" + std::to_string(i) + "/f", "x");
+  const auto inner = std::make_shared<MemoryFileSystem>();
+  inner->add("stuck/never", "seen");
+  for (int i = 0; i < 40; ++i) inner->add("d" + std::to_string(i) + "/f", "x");
   const auto slow = std::make_shared<Slow>(inner);
   const auto survey = std::make_shared<Survey>();
   WalkOptions options;
@@ -194,8 +198,8 @@ TEST(Walk, GoesOnWithoutAFolderThatDoesNotAnswer) {
 }
 
 TEST(Walk, StopsWhileTheSystemHangs) {
-  MemoryFileSystem inner;
-  inner.add("stuck/never", "seen");
+  const auto inner = std::make_shared<MemoryFileSystem>();
+  inner->add("stuck/never", "seen");
   const auto slow = std::make_shared<Slow>(inner);
   const auto survey = std::make_shared<Survey>();
   std::stop_source stop;

@@ -178,10 +178,10 @@ TEST(Measure, TellsHolesAndPreallocationApart) {
   sparse->stat.length = 1'000'000;
   sparse->stat.occupied = 4096;
   const auto ahead = b.files.add("a/ahead", "x");
-  ahead->stat.occupied = 1'000'000;
+  ahead->stat.occupied = 1'048'576;
   const auto survey = b.run("/").value();
   EXPECT_EQ(b.part(*survey, "holes")->bytes, 1'000'000 - 4096);
-  EXPECT_EQ(b.part(*survey, "preallocated")->bytes, 999'999);
+  EXPECT_EQ(b.part(*survey, "preallocated")->bytes, 1'048'575);
 }
 
 TEST(Names, OfStatementLinesAreThoseOfTheCommandLine) {

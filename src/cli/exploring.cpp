@@ -1,0 +1,133 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// list, export, import
+#include <pwd.h>
+
+#include <algorithm>
+#include <array>
+#include <charconv>
+#include <fstream>
+#include <iomanip>
+#include <iostream>
+
+#include "cli/verbs.h"
+#include "core/finds/query.h"
+#include "core/os/paths.h"
+#include "core/plan/plan_json.h"
+#include "core/survey/exchange.h"
+
+namespace zt::cli {
+
+using Json = nlohmann::json;
+
+namespace {
+
+std::optional<std::uint32_t> ownerOf(std::string_view name) {
+  if (const passwd* known = ::getpwnam(std::string(name).c_str())) return known->pw_uid;
+  std::uint32_t number = 0;
+  const auto [end, problem] = std::from_chars(name.data(), name.data() + name.size(), number);
+  if (problem == std::errc{} && end == name.data() + name.size()) return number;
+  return std::nullopt;
+}
+
+ListColumn columnOf(std::string_view name) {
+  static constexpr std::array<std::string_view, listColumns> names{"name",  "occupied", "length", "exclusive",
+                                                                   "files", "newest",   "kind",   "owner"};
+  return static_cast<ListColumn>(std::find(names.begin(), names.end(), name) - names.begin());
+}
+
+Json entryJson(const FindContext& c, NodeId id) {
+  const auto value = [&](ListColumn column) { return columnValue(c, id, column); };
+  const bool folder = c.tree.isFolder(id);
+  Json j{{"folder", folder},
+         {"kind", name(c.kind[id])},
+         {"standing", name(c.standing[id])},
+         {"occupied_bytes", value(ListColumn::occupied)},
+         {"length_bytes", value(ListColumn::length)},
+         {"exclusive_bytes", value(ListColumn::exclusive)},
+         {"files", value(ListColumn::files)},
+         {"owner", c.tree.owner(id)},
+         {"newest_ns", folder ? c.tree.totals(id).newest : c.tree.modified(id)}};
+  putPath(j, "path", c.tree.path(id));
+  return j;
+}
+
+}  // namespace
+
+int list(Console& console, const Arguments& args) {
+  const auto query = parseQuery(args.query, ownerOf);
+  if (!query) return report(console, query.error());
+  int status = 0;
+  const auto job = openJob(console, args, status);
+  if (!job) return status;
+  const FindContext& c = *job->context();
+  std::vector<NodeId> found = answer(c, *query, console.stop);
+  const ListColumn sorted = columnOf(args.sort);
+  const std::size_t rows = args.top == 0 ? found.size() : std::min(args.top, found.size());
+  sortList(c, found, sorted, sorted != ListColumn::name && sorted != ListColumn::kind, rows);
+  std::vector<NodeId> outer = c.setGain.outermost(found);
+  const Bytes occupied = c.setGain.occupiedOf(outer);
+  const Bytes exclusive = c.setGain.of(outer);
+  if (args.json) {
+    Json entries = Json::array();
+    for (std::size_t i = 0; i < rows; ++i) entries.push_back(entryJson(c, found[i]));
+    print(console, {{"found", found.size()},
+                    {"occupied_bytes", occupied},
+                    {"exclusive_bytes", exclusive},
+                    {"entries", std::move(entries)}});
+    return Exit::done;
+  }
+  for (std::size_t i = 0; i < rows; ++i)
+    console.out << column(columnValue(c, found[i], ListColumn::occupied)) << "  "
+                << escapePath(c.tree.path(found[i])) << (c.tree.isFolder(found[i]) ? "/" : "") << '\n';
+  console.out << found.size() << " found, " << formatBytes(occupied) << " occupied together, "
+              << formatBytes(exclusive) << " freed if all of them go\n";
+  return Exit::done;
+}
+
+int exportVerb(Console& console, const Arguments& args) {
+  const auto form = exchangeFormOf(args.output);
+  if (!form) return report(console, Error{Errc::badInput, "export", args.output, 0, "*.jsonl.zst or *.csv"});
+  if (exists(args.output)) return report(console, Error{Errc::taken, "export", args.output, 0, {}});
+  int status = 0;
+  const auto job = openJob(console, args, status);
+  if (!job) return status;
+  std::ofstream out(args.output, std::ios::binary);
+  const auto done = exportSurvey(*job->survey(), *form, [&](std::string_view bytes) {
+    return static_cast<bool>(out.write(bytes.data(), static_cast<std::streamsize>(bytes.size())));
+  });
+  out.close();
+  if (!done || !out) return report(console, Error{Errc::noSpace, "export", args.output, 0, {}});
+  if (args.json)
+    print(console, {{"entries", job->survey()->tree.entries()}, {"output", escapePath(args.output)}});
+  else
+    console.out << job->survey()->tree.entries() << " entries written to " << args.output << '\n';
+  return Exit::done;
+}
+
+int importVerb(Console& console, const Arguments& args) {
+  const auto form = exchangeFormOf(args.path);
+  if (!form) return report(console, Error{Errc::badInput, "import", args.path, 0, "*.jsonl.zst or *.csv"});
+  std::ifstream in(args.path, std::ios::binary);
+  if (!in) return report(console, Error{Errc::notThere, "import", args.path, 0, {}});
+  auto survey = importSurvey(*form, [&]() -> std::optional<std::string> {
+    std::string piece(1 << 18, '\0');
+    in.read(piece.data(), static_cast<std::streamsize>(piece.size()));
+    if (in.bad()) return std::nullopt;
+    piece.resize(static_cast<std::size_t>(in.gcount()));
+    return piece;
+  });
+  if (!survey) {
+    survey.error().path = args.path;
+    return report(console, survey.error());
+  }
+  const auto job = Job::createImported(console.system, *survey, args.job);
+  if (!job) return report(console, job.error());
+  if (args.json)
+    print(console, {{"entries", (*survey)->tree.entries()}, {"job", escapePath(args.job)}});
+  else
+    console.out << (*survey)->tree.entries()
+                << " entries imported; the job can be explored, not reclaimed by\n";
+  return Exit::done;
+}
+
+}  // namespace zt::cli
