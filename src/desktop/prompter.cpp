@@ -16,6 +16,12 @@ std::optional<QString> DialogPrompter::chooseFile(QWidget* parent, const QString
   return file.isEmpty() ? std::nullopt : std::optional(file);
 }
 
+std::optional<QString> DialogPrompter::chooseNewFile(QWidget* parent, const QString& title,
+                                                     const QString& filter) {
+  const QString file = QFileDialog::getSaveFileName(parent, title, {}, filter);
+  return file.isEmpty() ? std::nullopt : std::optional(file);
+}
+
 std::optional<Prompter::TargetAnswer> DialogPrompter::askTarget(QWidget* parent) {
   QDialog dialog(parent);
   dialog.setWindowTitle(QDialog::tr("Add a target"));

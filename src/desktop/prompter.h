@@ -14,6 +14,9 @@ public:
   virtual ~Prompter() = default;
   virtual std::optional<QString> chooseFolder(QWidget* parent, const QString& title) = 0;
   virtual std::optional<QString> chooseFile(QWidget* parent, const QString& title, const QString& filter) = 0;
+  /// A file to be written; what is there already is only overwritten if the user says so.
+  virtual std::optional<QString> chooseNewFile(QWidget* parent, const QString& title,
+                                               const QString& filter) = 0;
   /// A label and an amount ("20GB", "15%").
   struct TargetAnswer {
     QString label;
@@ -29,6 +32,7 @@ class DialogPrompter final : public Prompter {
 public:
   std::optional<QString> chooseFolder(QWidget* parent, const QString& title) override;
   std::optional<QString> chooseFile(QWidget* parent, const QString& title, const QString& filter) override;
+  std::optional<QString> chooseNewFile(QWidget* parent, const QString& title, const QString& filter) override;
   std::optional<TargetAnswer> askTarget(QWidget* parent) override;
   bool confirm(QWidget* parent, const QString& title, const QString& text, const QString& yes) override;
   void tell(QWidget* parent, const QString& title, const QString& text) override;

@@ -1,7 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session.h"
 
+#include <QFile>
+#include <QSaveFile>
 #include <QSettings>
+
+#include "core/survey/exchange.h"
 
 namespace zt::desktop {
 
@@ -68,6 +72,7 @@ void Session::post(Work work, Task task, std::function<void()> then) {
               const auto report = view_.report;
               const bool sameJob = view_.file == fresh->file && view_.root == fresh->root;
               view_ = std::move(*fresh);
+              live_.reset();  // no one sees both what grows and what it grew into
               if (sameJob && !view_.proposal) view_.proposal = proposal;
               if (sameJob && !view_.report) view_.report = report;
               if (--waiting_ == 0) work_ = Work::none;
@@ -138,6 +143,8 @@ JobView Session::snapshot(Job& job, const JobView& before) {
   v.free = job.freeNow();
   v.freeAt = job.freeReadAt();
   v.stale = job.stale();
+  v.imported = job.imported();
+  v.rightsProblem = job.rightsProblem();
   v.consent = job.consent();
   v.proof = job.proof();
   v.recovered = job.recovered();
@@ -213,16 +220,99 @@ void Session::openJob(const PathBytes& file) {
   });
 }
 
-void Session::measure() {
+void Session::measure(bool everything) {
+  postMeasuring(everything, [](Job& job, const Job::MeasureOptions& options, std::stop_token stop,
+                               ProgressSink* sink) { return job.measure(options, stop, sink); });
+}
+
+void Session::measureFolder(const PathBytes& folder) {
+  postMeasuring(false, [folder](Job& job, const Job::MeasureOptions& options, std::stop_token stop,
+                                ProgressSink* sink) {
+    // Of one folder there is little to watch, and the rest of the survey stays on show.
+    Job::MeasureOptions quiet = options;
+    quiet.watch = nullptr;
+    return job.measureAgain(folder, quiet, stop, sink);
+  });
+}
+
+void Session::postMeasuring(bool everything, Measuring measuring) {
   stop_ = std::stop_source();
+  setPaused(false);
   post(
       Work::measuring,
-      [this, stop = stop_.get_token()](std::unique_ptr<Job>& job) -> Result<void> {
+      [this, everything, measuring = std::move(measuring),
+       stop = stop_.get_token()](std::unique_ptr<Job>& job) -> Result<void> {
         if (!job) return {};
         Sink sink(*this);
-        return job->measure({}, stop, &sink);
+        Job::MeasureOptions options;
+        options.everything = everything;
+        options.pause = &pause_;
+        options.watch = [this](const std::shared_ptr<const LiveSurvey>& live) {
+          QMetaObject::invokeMethod(
+              this, [this, live] { live_ = live; }, Qt::QueuedConnection);
+        };
+        return measuring(*job, options, stop, &sink);
       },
       [this] { Q_EMIT measured(); });
+}
+
+void Session::importSurvey(const PathBytes& file, const PathBytes& jobFile) {
+  post(Work::opening, [this, file, jobFile](std::unique_ptr<Job>& slot) -> Result<void> {
+    const auto form = exchangeFormOf(file);
+    if (!form) return fail(Errc::badInput, "import", file, "*.jsonl.zst, *.csv");
+    QFile in(QFile::decodeName(QByteArray::fromStdString(file)));
+    if (!in.open(QIODevice::ReadOnly)) return fail(Errc::notThere, "import", file);
+    auto survey = zt::importSurvey(*form, [&]() -> std::optional<std::string> {
+      const QByteArray piece = in.read(1 << 18);
+      if (piece.isEmpty() && in.error() != QFileDevice::NoError) return std::nullopt;
+      return piece.toStdString();
+    });
+    if (!survey) {
+      survey.error().path = file;
+      return tl::unexpected(survey.error());
+    }
+    auto job = Job::createImported(system_, std::move(*survey), jobFile);
+    if (!job) return tl::unexpected(job.error());
+    slot = std::move(*job);
+    return {};
+  });
+}
+
+void Session::exportSurvey(const PathBytes& file) {
+  post(
+      Work::opening,
+      [file](std::unique_ptr<Job>& job) -> Result<void> {
+        const auto form = exchangeFormOf(file);
+        if (!form) return fail(Errc::badInput, "export", file, "*.jsonl.zst, *.csv");
+        if (!job || !job->survey()) return fail(Errc::notThere, "export", file);
+        // Written beside and moved into place when it is whole.
+        QSaveFile out(QFile::decodeName(QByteArray::fromStdString(file)));
+        if (!out.open(QIODevice::WriteOnly)) return fail(Errc::notPermitted, "export", file);
+        const auto done = zt::exportSurvey(*job->survey(), *form, [&](std::string_view bytes) {
+          const auto size = static_cast<qint64>(bytes.size());
+          return out.write(bytes.data(), size) == size;
+        });
+        if (!done || !out.commit()) return fail(Errc::noSpace, "export", file);
+        return {};
+      },
+      [this, file] { Q_EMIT exported(QByteArray::fromStdString(file)); });
+}
+
+void Session::look(NodeId node, std::function<void(const Peek&)> then) {
+  auto found = std::make_shared<Peek>();
+  post(
+      Work::editing,
+      [node, found](std::unique_ptr<Job>& job) -> Result<void> {
+        if (!job || !job->survey()) return {};
+        const auto root = job->site().files().openRoot(job->site().root());
+        if (!root) return tl::unexpected(root.error());
+        const bool picture = job->context()->kind[node] == FileKind::picture;
+        auto seen = peek(job->site().files(), **root, *job->survey(), node, picture);
+        if (!seen) return tl::unexpected(seen.error());
+        *found = std::move(*seen);
+        return {};
+      },
+      [found, then = std::move(then)] { then(*found); });
 }
 
 void Session::editPlan(std::function<Result<void>(Job&)> edit) {

@@ -7,6 +7,7 @@
 #include <stop_token>
 
 #include "core/job/job.h"
+#include "core/survey/peek.h"
 #include "desktop/models/composition.h"
 
 namespace zt::desktop {
@@ -31,6 +32,8 @@ struct JobView {
   Bytes free = 0;
   TimeNs freeAt = 0;
   bool stale = false;
+  bool imported = false;
+  std::optional<Error> rightsProblem;  ///< why the rights asked for were not given
   Consent consent;
   std::optional<Proposal> proposal;
   std::optional<RunReport> report;
@@ -62,7 +65,18 @@ public:
   void listDrives();
   void openPlace(const PathBytes& path, bool standIn, const PathBytes& jobFile, bool acceptOnDrive);
   void openJob(const PathBytes& file);
-  void measure();
+  /// `everything`: ask for rights before the walk, to read what is closed.
+  void measure(bool everything = false);
+  /// Measures one folder of the survey again (path relative to the root).
+  void measureFolder(const PathBytes& folder);
+  /// Whether asking for rights would give anything.
+  bool rightsWorthAsking() { return system_.privileged.worthAsking() && !view_.drive.standIn; }
+  void importSurvey(const PathBytes& file, const PathBytes& jobFile);
+  void exportSurvey(const PathBytes& file);
+  /// Looks into a file of the survey; `then` gets what was found.
+  void look(NodeId node, std::function<void(const Peek&)> then);
+  /// What can be watched while a survey is being made; nullptr at other times.
+  const std::shared_ptr<const LiveSurvey>& live() const { return live_; }
   void addTarget(const QString& label, const QString& amount);
   void setTargets(std::vector<Target> targets);
   void planFind(const std::string& id, StepAction action);
@@ -96,10 +110,14 @@ Q_SIGNALS:
   void proposed();
   void runEnded();
   void measured();
+  void exported(const QByteArray& file);
 
 private:
   class Sink;
   using Task = std::function<Result<void>(std::unique_ptr<Job>&)>;
+  using Measuring =
+      std::function<Result<void>(Job&, const Job::MeasureOptions&, std::stop_token, ProgressSink*)>;
+  void postMeasuring(bool everything, Measuring measuring);
   void post(Work work, Task task, std::function<void()> then = {});
   void editPlan(std::function<Result<void>(Job&)> edit);
   static JobView snapshot(Job& job, const JobView& before);
@@ -114,6 +132,7 @@ private:
   int waiting_ = 0;
   std::stop_source stop_;
   PauseGate pause_;
+  std::shared_ptr<const LiveSurvey> live_;
 };
 
 }  // namespace zt::desktop

@@ -173,7 +173,7 @@ TEST_F(Stations, ChartsHaveATableTwinThatCanBeCopied) {
 TEST_F(Stations, TheFieldPicksCellsByKeyboard) {
   TempFolder t;
   measureStandIn(t);
-  window->findChild<SurveyStation*>()->showField(true);
+  window->findChild<SurveyStation*>()->showFace(SurveyStation::fieldFace);
   auto* grid = window->findChild<AgeSizeGrid*>();
   key(grid, Qt::Key_Down);
   ASSERT_FALSE(grid->pickedFiles(10).empty());
@@ -188,9 +188,12 @@ TEST_F(Stations, AFolderIsPlannedFromTheSurvey) {
   station(2);
   auto* filter = find<QLineEdit>("surveyFilter");
   QTest::keyClicks(filter, QStringLiteral("hydrophone-trial"));
+  auto* list = find<QTableView>("entryList");
+  ASSERT_TRUE(waitFor([&] { return list->model()->rowCount() > 0; }));
   key(filter, Qt::Key_Return);
+  list->setCurrentIndex(list->model()->index(0, 0));
   EXPECT_EQ(window->findChild<SurveyStation*>()->currentPath(), "srv/recordings/hydrophone-trial");
-  key(find<QTreeView>("folders"), Qt::Key_P);
+  key(list, Qt::Key_P);
   ASSERT_TRUE(idle());
   ASSERT_EQ(session().view().plan.lines.size(), 1u);
   EXPECT_NEAR(static_cast<double>(session().view().planned.sure), 7.7e9, 1e6);
@@ -255,9 +258,10 @@ TEST_F(Stations, LedgersCopyTheirRows) {
   measureStandIn(t);
   station(2);
   auto* folders = find<QTreeView>("folders");
-  folders->setCurrentIndex(folders->model()->index(0, 0));
+  chooseRow(folders, folders->model()->index(0, 0));
   key(folders, Qt::Key_C, Qt::ControlModifier);
-  EXPECT_TRUE(QGuiApplication::clipboard()->text().startsWith(QStringLiteral("/\t")));
+  EXPECT_TRUE(QGuiApplication::clipboard()->text().startsWith(QStringLiteral("/\t")))
+      << QGuiApplication::clipboard()->text().toStdString();
   EXPECT_TRUE(QGuiApplication::clipboard()->text().contains(QStringLiteral("232 GB")));
 }
 

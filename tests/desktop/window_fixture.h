@@ -8,6 +8,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
+#include <QTableView>
 #include <QTest>
 #include <QTreeView>
 
@@ -30,20 +31,25 @@ public:
   std::optional<QString> chooseFile(QWidget*, const QString& title, const QString&) override {
     return take(files, title);
   }
+  std::optional<QString> chooseNewFile(QWidget*, const QString& title, const QString&) override {
+    return take(newFiles, title);
+  }
   std::optional<TargetAnswer> askTarget(QWidget*) override {
     if (!target) ADD_FAILURE() << "asked for a target";
     return std::exchange(target, std::nullopt);
   }
   bool confirm(QWidget*, const QString& title, const QString& text, const QString&) override {
     asked.append(text);
+    if (yesToAll) return true;
     if (!yes) ADD_FAILURE() << "asked: " << title.toStdString();
     return std::exchange(yes, std::nullopt).value_or(false);
   }
   void tell(QWidget*, const QString&, const QString& text) override { told.append(text); }
 
-  QStringList folders, files, told, asked;
+  QStringList folders, files, newFiles, told, asked;
   std::optional<TargetAnswer> target;
   std::optional<bool> yes;
+  bool yesToAll = false;
 
 private:
   static std::optional<QString> take(QStringList& from, const QString& title) {

@@ -29,6 +29,9 @@ public:
   std::optional<QString> chooseFile(QWidget*, const QString&, const QString&) override {
     return std::nullopt;
   }
+  std::optional<QString> chooseNewFile(QWidget*, const QString&, const QString&) override {
+    return std::nullopt;
+  }
   std::optional<TargetAnswer> askTarget(QWidget*) override { return std::nullopt; }
   bool confirm(QWidget*, const QString&, const QString&, const QString&) override { return true; }
   void tell(QWidget*, const QString&, const QString&) override {}
@@ -68,13 +71,13 @@ void whole(Studio& s, const QString& standIn) {
   auto* tree = s.find<QTreeView>("folders");
   tree->expand(tree->model()->index(0, 0, tree->model()->index(0, 0)));
   s.grab(QStringLiteral("survey"));
-  s.window.findChild<SurveyStation*>()->showField(true);
+  s.window.findChild<SurveyStation*>()->showFace(SurveyStation::fieldFace);
   auto* grid = s.find<AgeSizeGrid>("ageSizeGrid");
   QTest::keyClick(grid, Qt::Key_Down);
   QTest::keyClick(grid, Qt::Key_Left, Qt::ShiftModifier);
   QTest::keyClick(grid, Qt::Key_Up, Qt::ShiftModifier);
   s.grab(QStringLiteral("field"));
-  s.window.findChild<SurveyStation*>()->showField(false);
+  s.window.findChild<SurveyStation*>()->showFace(SurveyStation::foldersFace);
   s.window.goTo(findsStation);
   s.grab(QStringLiteral("finds"));
   s.window.goTo(planStation);

@@ -128,7 +128,8 @@ void SurveyTree::stage(Writer& writer, Listing& listing, std::string_view name, 
   b.blocks[s] = blocks;
   b.bornMark[s] = timeMark(stat.born);
   b.changedMark[s] = timeMark(stat.changed);
-  b.accessed[s] = static_cast<std::uint32_t>(std::clamp<std::int64_t>(stat.accessed / nsPerSecond, 0, 0xFFFFFFFF));
+  b.accessed[s] =
+      static_cast<std::uint32_t>(std::clamp<std::int64_t>(stat.accessed / nsPerSecond, 0, 0xFFFFFFFF));
   b.owner[s] = stat.owner;
   if (stat.kind == EntryKind::folder) {
     listing.folders_.push_back(row);
@@ -170,9 +171,11 @@ void SurveyTree::copyRows(Writer& writer, NodeId folder, NodeId first, Listing& 
     std::fill_n(&c.parent[to], count, folder);
     for (std::uint32_t i = 0; i < count; ++i) c.owner[to + i] = ownerIndex(writer, b.owner[from + i]);
     row += count;
-    if (row % Listing::blockSize == 0 && listing.blocks_.size() > 1) listing.blocks_[row / Listing::blockSize - 1].reset();
+    if (row % Listing::blockSize == 0 && listing.blocks_.size() > 1)
+      listing.blocks_[row / Listing::blockSize - 1].reset();
   }
-  for (const NodeId row : listing.folders_) chunk(first + row).aux[slot(first + row)] = addFolder(first + row);
+  for (const NodeId row : listing.folders_)
+    chunk(first + row).aux[slot(first + row)] = addFolder(first + row);
   for (const Listing::Link& link : listing.links_)
     writer.linked.push_back({link.device, link.inode, first + link.row, link.links, 0});
   if (listing.huge_.empty()) return;
@@ -220,7 +223,7 @@ std::optional<std::uint32_t> SurveyTree::putName(Writer& writer, std::string_vie
   }
   const std::uint32_t place = writer.offset_;
   *writer.at_++ = static_cast<char>(size);
-  std::memcpy(writer.at_, name.data(), size);
+  if (size > 0) std::memcpy(writer.at_, name.data(), size);
   writer.at_ += size;
   writer.offset_ += size + 1;
   writer.room_ -= size + 1;

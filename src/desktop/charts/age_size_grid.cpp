@@ -44,6 +44,23 @@ void AgeSizeGrid::show(const JobView& view) {
   Q_EMIT pickChanged();
 }
 
+void AgeSizeGrid::showLive(const AgeSizeField& field) {
+  survey_.reset();
+  context_.reset();
+  anchor_ = cursor_ = {-1, -1};
+  largest_ = 0;
+  for (std::size_t a = 0; a < bands; ++a)
+    for (std::size_t s = 0; s < bands; ++s) {
+      const auto& from = field.cells[a][s];
+      Cell& cell = cells_[a][s];
+      cell = {from.bytes, from.files, {}};
+      cell.by[static_cast<std::size_t>(Standing::unjudged)] = from.bytes;
+      largest_ = std::max(largest_, from.bytes);
+    }
+  twinChanged();
+  update();
+}
+
 QString AgeSizeGrid::tableTwin() const {
   QString text = tr("age");
   for (int s = 0; s < bands; ++s) text += QLatin1Char('\t') + sizeName(s);

@@ -15,6 +15,8 @@ public:
   static constexpr int bands = 7;
   explicit AgeSizeGrid(QWidget* parent = nullptr);
   void show(const JobView& view);
+  /// Shows what has been counted so far; nothing can be picked meanwhile.
+  void showLive(const AgeSizeField& field);
   QString tableTwin() const override;
   /// The picked cells' files, largest first, at most `most`.
   std::vector<NodeId> pickedFiles(std::size_t most) const;

@@ -37,6 +37,14 @@ void MainWindow::setupFileMenu() {
     if (const auto job = prompter_.chooseFile(this, tr("Open a job"), tr("Jobs (*.ztjob)"))) openPlace(*job);
   });
   act(file, tr("Open a &stand-in drive…"), {}, "actOpenStandIn", [this] { standInDialog(); });
+  file->addSeparator();
+  act(file, tr("&Export the survey…"), {}, "actExport", [this] { exportSurvey(); });
+  act(file, tr("&Import a survey…"), {}, "actImport", [this] {
+    if (const auto path =
+            prompter_.chooseFile(this, tr("Import a survey"), tr("Surveys (*.jsonl.zst *.csv)")))
+      importSurvey(*path);
+  });
+  file->addSeparator();
   act(file, tr("Look for &drives again"), QKeySequence::Refresh, "actDrives",
       [this] { session_.listDrives(); });
   file->addSeparator();
@@ -53,7 +61,8 @@ void MainWindow::setupWorkMenus() {
   go->addSeparator();
   act(go, tr("&Age × size field"), QKeySequence(tr("Ctrl+F2")), "actField", [this] {
     goTo(surveyStation);
-    survey_->showField(!survey_->fieldShown());
+    survey_->showFace(survey_->faceShown() == SurveyStation::fieldFace ? SurveyStation::foldersFace
+                                                                       : SurveyStation::fieldFace);
   });
   act(go, tr("F&ilter"), QKeySequence(Qt::Key_Slash), "actFilter",
       [this] { stations_[station()]->startFilter(); });
@@ -61,8 +70,15 @@ void MainWindow::setupWorkMenus() {
 
   auto* work = menuBar()->addMenu(tr("&Work"));
   act(work, tr("&Measure"), QKeySequence(tr("Ctrl+M")), "actMeasure", [this] {
-    if (session_.view().open && !session_.busy()) session_.measure();
+    if (session_.view().open && !session_.busy()) measure();
   });
+  measureFolderAction_ = act(work, tr("Measure the &folder again"), QKeySequence(tr("Ctrl+Shift+M")),
+                             "actMeasureFolder", [this] {
+                               goTo(surveyStation);
+                               survey_->measureCurrent();
+                             });
+  pauseAction_ = act(work, tr("Pa&use"), QKeySequence(tr("Ctrl+B")), "actPause", [this] { togglePause(); });
+  pauseAction_->setEnabled(false);
   stopAction_ = act(work, tr("&Stop"), QKeySequence(Qt::Key_Escape), "actStop", [this] { session_.stop(); });
   stopAction_->setEnabled(false);
   work->addSeparator();
@@ -110,7 +126,16 @@ void MainWindow::setupViewMenu() {
   check(tr("Column &exclusive"), "actExclusive",
         settings.value(QStringLiteral("columns/exclusive"), false).toBool(),
         [this](bool on) { survey_->setColumnShown(FolderModel::exclusiveColumn, on); });
+  check(tr("Column &files"), "actFiles", settings.value(QStringLiteral("columns/files"), false).toBool(),
+        [this](bool on) { survey_->setColumnShown(FolderModel::filesColumn, on); });
+  check(tr("Column &newest"), "actNewest", settings.value(QStringLiteral("columns/newest"), true).toBool(),
+        [this](bool on) { survey_->setColumnShown(FolderModel::newestColumn, on); });
   view->addSeparator();
+  act(view, tr("&Look inside\tL"), {}, "actLook", [this] {
+    goTo(surveyStation);
+    survey_->lookInside();
+  });
+  act(view, tr("&How the statement was obtained"), {}, "actSources", [this] { survey_->explainStatement(); });
   act(view, tr("&Copy the paths of the chosen finds"), QKeySequence(tr("Ctrl+Shift+C")), "actCopyPaths",
       [this] { QGuiApplication::clipboard()->setText(finds_->currentPaths().join(QLatin1Char('\n'))); });
 }
@@ -135,6 +160,10 @@ void MainWindow::restoreSettings() {
                           settings.value(QStringLiteral("columns/length"), false).toBool());
   survey_->setColumnShown(FolderModel::exclusiveColumn,
                           settings.value(QStringLiteral("columns/exclusive"), false).toBool());
+  survey_->setColumnShown(FolderModel::filesColumn,
+                          settings.value(QStringLiteral("columns/files"), false).toBool());
+  survey_->setColumnShown(FolderModel::newestColumn,
+                          settings.value(QStringLiteral("columns/newest"), true).toBool());
   resize(1280, 800);
   restoreGeometry(settings.value(QStringLiteral("geometry")).toByteArray());
 }

@@ -59,6 +59,7 @@ void MainWindow::setupFrame() {
   for (Station* s : stations_) {
     stack_->addWidget(s);
     connect(s, &Station::goTo, this, &MainWindow::goTo);
+    connect(s, &Station::measureWanted, this, &MainWindow::measure);
   }
   column->addWidget(stack_, 1);
   balance_ = new BalanceBar(central);
@@ -84,7 +85,10 @@ void MainWindow::setupSession() {
   connect(&session_, &Session::drivesListed, this, &MainWindow::refresh);
   connect(&session_, &Session::workChanged, this, [this] {
     const bool measuring = session_.work() == Session::Work::measuring;
-    stopAction_->setEnabled(measuring || session_.work() == Session::Work::running);
+    const bool stoppable = measuring || session_.work() == Session::Work::running;
+    stopAction_->setEnabled(stoppable);
+    pauseAction_->setEnabled(stoppable);
+    if (!stoppable) pauseAction_->setText(tr("Pa&use"));
     if (session_.busy() && !since_.isValid()) {
       since_.start();
       failure_->hide();
@@ -99,6 +103,9 @@ void MainWindow::setupSession() {
   });
   connect(&session_, &Session::progressed, this, &MainWindow::showProgress);
   connect(&session_, &Session::failed, this, &MainWindow::showFailure);
+  connect(&session_, &Session::exported, this, [this](const QByteArray& file) {
+    prompter_.tell(this, tr("Export the survey"), tr("Written to %1").arg(QFile::decodeName(file)));
+  });
   connect(&session_, &Session::measured, this, [this] {
     if (station() == benchStation) goTo(surveyStation);
   });
@@ -115,7 +122,7 @@ void MainWindow::setupSession() {
             const bool keep =
                 prompter_.confirm(this, tr("Where to keep the job"), text, tr("Keep the file there"));
             session_.openPlace(path.toStdString(), standIn, keep ? file.toStdString() : std::string{}, keep);
-            session_.measure();
+            measure();
           });
 }
 
@@ -143,6 +150,8 @@ void MainWindow::refreshStrip() {
 void MainWindow::showProgress(const Progress& progress) {
   if (session_.work() != Session::Work::measuring) return;
   level_->setAccounted(progress.doneBytes);
+  survey_->showProgress();
+  if (session_.paused()) return;
   QString note = tr("%1 accounted, %2 entries")
                      .arg(Words::bytes(progress.doneBytes),
                           QLocale().toString(static_cast<qulonglong>(progress.doneItems)));
@@ -153,7 +162,7 @@ void MainWindow::showProgress(const Progress& progress) {
         share > 0.02 ? static_cast<double>(since_.elapsed()) / 1000.0 * (1 - share) / share : 0;
     if (left > 2) note += tr(", about %1 s left").arg(left, 0, 'f', 0);
   }
-  strip_->setProgress(share, note + tr("; Esc stops"));
+  strip_->setProgress(share, note + tr("; Ctrl+B pauses, Esc stops"));
 }
 
 void MainWindow::showFailure(const Error& error) {
@@ -191,7 +200,42 @@ PathBytes MainWindow::jobFileFor(const QByteArray& path) const {
 void MainWindow::open(const QByteArray& path, bool standIn) {
   failure_->hide();
   session_.openPlace(path.toStdString(), standIn, jobFileFor(path), false);
-  session_.measure();
+  measure();
+}
+
+/// Asks once whether everything is to be measured; the system itself asks for the password then.
+void MainWindow::measure() {
+  if (!rightsAsked_ && session_.rightsWorthAsking()) {
+    rightsAsked_ = true;
+    rightsWanted_ =
+        prompter_.confirm(this, tr("Measure everything"),
+                          tr("Some folders are closed to you. With an administrator's rights they are "
+                             "measured too; names and sizes are "
+                             "read, nothing is written. Without, they are listed as not looked into."),
+                          tr("Measure everything"));
+  }
+  session_.measure(rightsWanted_);
+}
+
+void MainWindow::togglePause() {
+  const bool paused = !session_.paused();
+  session_.setPaused(paused);
+  pauseAction_->setText(paused ? tr("&Go on") : tr("Pa&use"));
+  if (paused) strip_->setProgress(2, tr("paused; Ctrl+B goes on, Esc stops"));
+}
+
+void MainWindow::exportSurvey() {
+  if (!session_.view().survey) return;
+  if (const auto file =
+          prompter_.chooseNewFile(this, tr("Export the survey"), tr("Surveys (*.jsonl.zst *.csv)")))
+    session_.exportSurvey(QFile::encodeName(*file).toStdString());
+}
+
+void MainWindow::importSurvey(const QString& file) {
+  failure_->hide();
+  const QByteArray path = QFile::encodeName(file);
+  session_.importSurvey(path.toStdString(), jobFileFor(path));
+  goTo(surveyStation);
 }
 
 void MainWindow::openPlace(const QString& path) {
@@ -201,6 +245,8 @@ void MainWindow::openPlace(const QString& path) {
     goTo(surveyStation);
     return;
   }
+  if (path.endsWith(QStringLiteral(".jsonl.zst")) || path.endsWith(QStringLiteral(".csv")))
+    return importSurvey(path);
   open(QFile::encodeName(path), false);
 }
 
@@ -252,6 +298,8 @@ void MainWindow::closeEvent(QCloseEvent* event) {
   session_.stop();
   QSettings settings;
   settings.setValue(QStringLiteral("geometry"), saveGeometry());
+  settings.setValue(QStringLiteral("columns/files"), survey_->columnShown(FolderModel::filesColumn));
+  settings.setValue(QStringLiteral("columns/newest"), survey_->columnShown(FolderModel::newestColumn));
   settings.setValue(QStringLiteral("columns/length"), survey_->columnShown(FolderModel::lengthColumn));
   settings.setValue(QStringLiteral("columns/exclusive"), survey_->columnShown(FolderModel::exclusiveColumn));
   event->accept();

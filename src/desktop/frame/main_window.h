@@ -54,6 +54,10 @@ private:
   void showProgress(const Progress& progress);
   void showFailure(const Error& error);
   void standInDialog();
+  void measure();
+  void togglePause();
+  void exportSurvey();
+  void importSurvey(const QString& file);
   void open(const QByteArray& path, bool standIn);
   PathBytes jobFileFor(const QByteArray& path) const;
   void pickStratum(Stratum stratum);
@@ -78,6 +82,10 @@ private:
   ProofStation* proof_ = nullptr;
   QList<Station*> stations_;
   QAction* stopAction_ = nullptr;
+  QAction* pauseAction_ = nullptr;
+  QAction* measureFolderAction_ = nullptr;
+  bool rightsAsked_ = false;  ///< once a window is enough
+  bool rightsWanted_ = false;
   QElapsedTimer since_;
 };
 

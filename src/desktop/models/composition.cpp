@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/models/composition.h"
 
+#include <absl/container/flat_hash_map.h>
+
 #include <QCoreApplication>
 #include <algorithm>
 #include <map>
@@ -11,21 +13,20 @@ namespace zt::desktop {
 
 namespace {
 
-/// Kinds by the end of the name: sound, picture, video, archive, document, program, other.
-int kindByName(std::string_view name) {
-  static const std::map<std::string, int, std::less<>> kinds{
-      {"wav", 0}, {"flac", 0},  {"mp3", 0}, {"ogg", 0}, {"opus", 0}, {"jpg", 1}, {"jpeg", 1}, {"png", 1},
-      {"tif", 1}, {"tiff", 1},  {"svg", 1}, {"mp4", 2}, {"mkv", 2},  {"mov", 2}, {"avi", 2},  {"webm", 2},
-      {"zip", 3}, {"gz", 3},    {"xz", 3},  {"zst", 3}, {"tar", 3},  {"deb", 3}, {"iso", 3},  {"img", 3},
-      {"raw", 3}, {"qcow2", 3}, {"pdf", 4}, {"odt", 4}, {"ods", 4},  {"txt", 4}, {"db", 4},   {"md", 4},
-      {"so", 5},  {"bin", 5},   {"a", 5},   {"o", 5},   {"h", 5}};
-  const auto dot = name.rfind('.');
-  if (dot == std::string_view::npos) return 6;
-  std::string end(name.substr(dot + 1));
-  std::transform(end.begin(), end.end(), end.begin(),
-                 [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-  const auto at = kinds.find(end);
-  return at == kinds.end() ? 6 : at->second;
+/// What each name of an inode with several names bears of its bytes: equal shares among those that were seen.
+absl::flat_hash_map<NodeId, Bytes> sharesOf(const SurveyTree& t) {
+  absl::flat_hash_map<NodeId, Bytes> shares;
+  const auto& linked = t.linked();
+  for (std::size_t from = 0; from < linked.size();) {
+    std::size_t to = from;
+    while (to < linked.size() && linked[to].group == linked[from].group) ++to;
+    const Bytes bytes = t.occupied(linked[from].node);
+    const Bytes each = bytes / (to - from);
+    for (std::size_t i = from; i < to; ++i)
+      shares.emplace(linked[i].node, i == from ? bytes - each * (to - from - 1) : each);
+    from = to;
+  }
+  return shares;
 }
 
 }  // namespace
@@ -33,37 +34,57 @@ int kindByName(std::string_view name) {
 Composition::Composition(std::shared_ptr<const FindContext> context)
     : keep_(std::move(context)), context_(*keep_) {
   const SurveyTree& t = context_.tree;
-  folderIndex_.assign(t.size(), 0);
-  std::uint32_t folders = 0;
+  const auto shares = sharesOf(t);
   std::map<std::uint32_t, Bytes> byOwner;
-  for (NodeId id = 0; id < t.size(); ++id) {
-    if (t.isFolder(id)) folderIndex_[id] = folders++;
-    byOwner[t.owner(id)] += t.occupied(id);
-  }
+  for (NodeId id = 0; id < t.size(); ++id) byOwner[t.owner(id)] += t.occupied(id);
   std::vector<std::pair<Bytes, std::uint32_t>> largest;
   for (const auto& [owner, bytes] : byOwner) largest.emplace_back(bytes, owner);
   std::sort(largest.rbegin(), largest.rend());
   for (std::size_t i = 0; i < std::min<std::size_t>(6, largest.size()); ++i)
     owners_.push_back(largest[i].second);
-  for (auto& lens : folders_) lens.assign(folders, Parts{});
+  for (auto& lens : folders_) lens.assign(t.folderNumbers(), Parts{});
   for (NodeId id = t.size(); id-- > 0;) {
+    if (t.isGone(id)) continue;
     const bool folder = t.isFolder(id);
-    const NodeId up = t.parent(id);
+    const auto share = shares.find(id);
+    const Bytes bytes = share == shares.end() ? t.occupied(id) : share->second;
     for (int l = 0; l < lenses; ++l) {
       auto& sums = folders_[static_cast<std::size_t>(l)];
-      if (folder)
-        sums[folderIndex_[id]][static_cast<std::size_t>(partOf(static_cast<Lens>(l), id))] += t.occupied(id);
+      const auto part = static_cast<std::size_t>(partOf(static_cast<Lens>(l), id));
+      if (folder) sums[t.folderIndex(id)][part] += bytes;
       if (id == 0) continue;
-      Parts& above = sums[folderIndex_[up]];
+      Parts& above = sums[t.folderIndex(t.parent(id))];
       if (folder) {
-        const Parts& own = sums[folderIndex_[id]];
+        const Parts& own = sums[t.folderIndex(id)];
         for (std::size_t p = 0; p < lensParts; ++p) above[p] += own[p];
       } else {
-        above[static_cast<std::size_t>(partOf(static_cast<Lens>(l), id))] +=
-            t.isLinked(id) ? t.occupied(id) / 2 : t.occupied(id);
+        above[part] += bytes;
       }
     }
   }
+  findLargest();
+}
+
+/// Folders with more entries than an outline can show: their largest, worked out here, off the GUI thread.
+void Composition::findLargest() {
+  const SurveyTree& t = context_.tree;
+  for (std::uint32_t index = 0; index < t.folderNumbers(); ++index) {
+    NodeId folder = noNode;
+    (void)t.growing(index, &folder);
+    if (folder == noNode || t.isGone(folder) || t.totals(folder).children <= outlineRows) continue;
+    const FolderTotals& totals = t.totals(folder);
+    std::vector<NodeId> list(totals.children);
+    for (NodeId i = 0; i < totals.children; ++i) list[i] = totals.firstChild + i;
+    sortList(context_, list, ListColumn::occupied, true, outlineRows);
+    list.resize(outlineRows);
+    list.shrink_to_fit();
+    largest_.emplace(folder, std::move(list));
+  }
+}
+
+const std::vector<NodeId>* Composition::largestOf(NodeId folder) const {
+  const auto at = largest_.find(folder);
+  return at == largest_.end() ? nullptr : &at->second;
 }
 
 int Composition::partOf(Lens lens, NodeId node) const {
@@ -74,7 +95,7 @@ int Composition::partOf(Lens lens, NodeId node) const {
     case Lens::age:
       return static_cast<int>(ageBand(t.modified(node), context_.survey.finished));
     case Lens::kind:
-      return t.isFolder(node) ? 6 : kindByName(t.name(node));
+      return static_cast<int>(context_.kind[node]);
     case Lens::owner: {
       const auto at = std::find(owners_.begin(), owners_.end(), t.owner(node));
       return static_cast<int>(at - owners_.begin());
@@ -84,22 +105,21 @@ int Composition::partOf(Lens lens, NodeId node) const {
 }
 
 Composition::Parts Composition::parts(Lens lens, NodeId node) const {
-  if (context_.tree.isFolder(node)) return folders_[static_cast<std::size_t>(lens)][folderIndex_[node]];
+  if (context_.tree.isFolder(node))
+    return folders_[static_cast<std::size_t>(lens)][context_.tree.folderIndex(node)];
   Parts parts{};
   parts[static_cast<std::size_t>(partOf(lens, node))] = context_.tree.occupied(node);
   return parts;
 }
 
 QString Composition::partName(Lens lens, int part) const {
-  static const char* const kinds[] = {"sound",     "pictures", "video", "archives and images",
-                                      "documents", "programs", "other"};
   switch (lens) {
     case Lens::standing:
       return part < standings ? Words::standing(static_cast<Standing>(part)) : QString();
     case Lens::age:
       return Words::ageBand(static_cast<AgeBand>(part));
     case Lens::kind:
-      return QCoreApplication::translate("Composition", kinds[part]);
+      return Words::fileKind(static_cast<FileKind>(part));
     case Lens::owner:
       if (part < static_cast<int>(owners_.size()))
         return Words::owner(owners_[static_cast<std::size_t>(part)]);

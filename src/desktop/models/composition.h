@@ -3,10 +3,11 @@
 
 #include <QString>
 #include <array>
+#include <map>
 #include <memory>
 #include <vector>
 
-#include "core/finds/find.h"
+#include "core/finds/query.h"
 
 namespace zt::desktop {
 
@@ -15,6 +16,9 @@ enum class Lens { standing, age, kind, owner };
 constexpr int lenses = 4;
 constexpr int lensParts = 7;
 
+/// So many entries of one folder an outline shows; the largest, where there are more.
+constexpr int outlineRows = 2000;
+
 /// What every folder of a survey is made of, for each lens. Worked out once on the worker thread; immutable;
 /// any thread.
 class Composition {
@@ -22,17 +26,20 @@ public:
   explicit Composition(std::shared_ptr<const FindContext> context);
   using Parts = std::array<Bytes, lensParts>;
   /// Bytes by part of a folder or file, with everything beneath it. An inode with several names counts in
-  /// shares.
+  /// equal shares at those that were seen.
   Parts parts(Lens lens, NodeId node) const;
+  /// The largest entries of a folder that has more than `outlineRows`; nullptr for others.
+  const std::vector<NodeId>* largestOf(NodeId folder) const;
   /// Names of the parts; empty where a lens has fewer.
   QString partName(Lens lens, int part) const;
 
 private:
   int partOf(Lens lens, NodeId node) const;
+  void findLargest();
   std::shared_ptr<const FindContext> keep_;
   const FindContext& context_;
-  std::array<std::vector<Parts>, lenses> folders_;  ///< by index of the folder in order of node numbers
-  std::vector<std::uint32_t> folderIndex_;
+  std::array<std::vector<Parts>, lenses> folders_;  ///< by folder number
+  std::map<NodeId, std::vector<NodeId>> largest_;
   std::vector<std::uint32_t> owners_;  ///< the largest six
 };
 

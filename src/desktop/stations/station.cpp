@@ -109,4 +109,10 @@ QTreeView* ledgerView(const char* name, QWidget* parent) {
   return tree;
 }
 
+void chooseRow(QAbstractItemView* view, const QModelIndex& index) {
+  view->selectionModel()->setCurrentIndex(index,
+                                          QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
+  view->scrollTo(index, QAbstractItemView::EnsureVisible);
+}
+
 }  // namespace zt::desktop

@@ -6,7 +6,9 @@
 #include "desktop/prompter.h"
 #include "desktop/session.h"
 
+class QAbstractItemView;
 class QLabel;
+class QModelIndex;
 class QPushButton;
 class QStackedWidget;
 class QTreeView;
@@ -32,6 +34,7 @@ public:
 
 Q_SIGNALS:
   void goTo(int station);
+  void measureWanted();  ///< of the place that is open
 
 protected:
   const JobView& view() const { return session_.view(); }
@@ -66,5 +69,7 @@ QLabel* noteLabel(const QString& text, QWidget* parent, const char* name = nullp
 QPushButton* button(const QString& text, const char* name, QWidget* parent, bool main = false);
 QPushButton* linkButton(const QString& text, const char* name, QWidget* parent);
 QTreeView* ledgerView(const char* name, QWidget* parent);
+/// Chooses one row and nothing else, whatever keys are held down, and brings it into view.
+void chooseRow(QAbstractItemView* view, const QModelIndex& index);
 
 }  // namespace zt::desktop

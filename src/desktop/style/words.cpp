@@ -450,6 +450,33 @@ QString Words::owner(std::uint32_t uid) {
   return entry == nullptr ? t("user %1").arg(uid) : QString::fromLocal8Bit(entry->pw_name);
 }
 
+std::optional<std::uint32_t> Words::ownerNumber(std::string_view name) {
+  if (const passwd* entry = ::getpwnam(std::string(name).c_str())) return entry->pw_uid;
+  bool ok = false;
+  const auto number = QByteArray(name.data(), static_cast<qsizetype>(name.size())).toUInt(&ok);
+  return ok ? std::optional<std::uint32_t>(number) : std::nullopt;
+}
+
+QString Words::fileKind(FileKind kind) {
+  switch (kind) {
+    case FileKind::sound:
+      return t("sound");
+    case FileKind::picture:
+      return t("picture");
+    case FileKind::video:
+      return t("video");
+    case FileKind::archive:
+      return t("archive or image");
+    case FileKind::document:
+      return t("document");
+    case FileKind::program:
+      return t("program");
+    case FileKind::other:
+      return t("other");
+  }
+  return {};
+}
+
 QString Words::things(std::uint64_t count) {
   return count == 1 ? t("1 thing") : t("%1 things").arg(QLocale().toString(static_cast<qulonglong>(count)));
 }

@@ -44,6 +44,10 @@ public:
   static QString clockTime(TimeNs t);
   static QString date(TimeNs t);
   static QString owner(std::uint32_t uid);
+  static std::optional<std::uint32_t> ownerNumber(std::string_view name);  ///< the way back
+  static QString fileKind(FileKind kind);
+  static QString lineSource(LineSource source);
+  static QString statementPart(const StatementPart& part);
   static QString things(std::uint64_t count);  ///< "1 thing", "8 things"
 
   static QString findTitle(const Find& f);

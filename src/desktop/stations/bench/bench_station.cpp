@@ -170,7 +170,7 @@ void BenchStation::measureChosen() {
   if (chosen_ < 0 || chosen_ >= shelf_->drives().size() || session_.busy()) return;
   const ShelfDrive& d = shelf_->drives()[chosen_];
   if (isOpen(d))
-    session_.measure();
+    Q_EMIT measureWanted();
   else
     Q_EMIT openRequested(QByteArray::fromStdString(d.path), d.standIn);
 }

@@ -48,7 +48,7 @@ ProofStation::ProofStation(Session& session, Prompter& prompter, QWidget* parent
   box->addLayout(foot);
   connect(again_, &QPushButton::clicked, &session_, &Session::prove);
   connect(measure_, &QPushButton::clicked, this, [this] {
-    session_.measure();
+    Q_EMIT measureWanted();
     Q_EMIT goTo(surveyStation);
   });
 }

@@ -3,7 +3,9 @@
 
 #include <QtWidgets>
 
+#include "core/finds/query.h"
 #include "desktop/models/ribbon_delegate.h"
+#include "desktop/stations/survey/look_inside.h"
 #include "desktop/style/palette.h"
 #include "desktop/style/words.h"
 
@@ -16,16 +18,23 @@ SurveyStation::SurveyStation(Session& session, Prompter& prompter, QWidget* pare
   row->setContentsMargins(0, 0, 0, 0);
   auto* left = new QVBoxLayout;
   statement_ = new StatementPage(page);
+  sources_ = linkButton(tr("how each line was obtained…"), "sources", page);
   exceptions_ = linkButton({}, "exceptions", page);
   left->addWidget(statement_, 1);
+  left->addWidget(sources_);
   left->addWidget(exceptions_);
   row->addLayout(left);
   row->addSpacing(22);
+  auto* right = new QVBoxLayout;
   faces_ = new QStackedWidget(page);
   faces_->addWidget(setupFolders());
   faces_->addWidget(setupField());
-  row->addWidget(faces_, 1);
+  faces_->addWidget(setupList());
+  right->addWidget(faces_, 1);
+  setupFilter(right);
+  row->addLayout(right, 1);
   connect(exceptions_, &QPushButton::clicked, this, &SurveyStation::listExceptions);
+  connect(sources_, &QPushButton::clicked, this, &SurveyStation::explainStatement);
 }
 
 QWidget* SurveyStation::setupFolders() {
@@ -48,9 +57,9 @@ QWidget* SurveyStation::setupFolders() {
   lenses_->button(0)->setChecked(true);
   connect(lenses_, &QButtonGroup::idClicked, this, &SurveyStation::setLens);
   head->addStretch();
-  faceSwitch_ = linkButton(tr("age × size field"), "showField", page);
-  connect(faceSwitch_, &QPushButton::clicked, this, [this] { showField(true); });
-  head->addWidget(faceSwitch_);
+  auto* field = linkButton(tr("age × size field"), "showField", page);
+  connect(field, &QPushButton::clicked, this, [this] { showFace(fieldFace); });
+  head->addWidget(field);
   box->addLayout(head);
   legend_ = new QLabel(page);
   legend_->setFont(typeface(Type::small));
@@ -64,29 +73,86 @@ QWidget* SurveyStation::setupFolders() {
   tree_->setItemDelegateForColumn(FolderModel::madeOfColumn, new RibbonDelegate(this));
   tree_->header()->setSectionResizeMode(FolderModel::nameColumn, QHeaderView::Stretch);
   tree_->setColumnWidth(FolderModel::madeOfColumn, 250);
-  for (const int c : {FolderModel::occupiedColumn, FolderModel::lengthColumn, FolderModel::exclusiveColumn,
-                      FolderModel::newestColumn})
-    tree_->setColumnWidth(c, 88);
-  tree_->setColumnHidden(FolderModel::lengthColumn, true);
-  tree_->setColumnHidden(FolderModel::exclusiveColumn, true);
+  for (int c = FolderModel::occupiedColumn; c < FolderModel::columns; ++c) tree_->setColumnWidth(c, 88);
+  for (const int c : {FolderModel::lengthColumn, FolderModel::exclusiveColumn, FolderModel::filesColumn})
+    tree_->setColumnHidden(c, true);
+  tree_->setSelectionMode(QAbstractItemView::ExtendedSelection);
+  tree_->header()->setSortIndicator(FolderModel::occupiedColumn, Qt::DescendingOrder);
+  tree_->setSortingEnabled(true);
+  connect(tree_, &QTreeView::activated, this, [this](const QModelIndex& index) {
+    if (folders_->isRest(index)) listFolder(folders_->nodeAt(index));
+  });
+  connect(tree_->selectionModel(), &QItemSelectionModel::selectionChanged, this, &SurveyStation::updateNote);
   tree_->setContextMenuPolicy(Qt::CustomContextMenu);
-  connect(tree_, &QTreeView::customContextMenuRequested, this, &SurveyStation::contextMenu);
+  connect(tree_, &QTreeView::customContextMenuRequested, this,
+          [this](const QPoint& at) { contextMenu(tree_->viewport()->mapToGlobal(at)); });
   connect(tree_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, &SurveyStation::updateNote);
   box->addWidget(tree_, 1);
   note_ = noteLabel({}, page, "folderNote");
   box->addWidget(note_);
-  filter_ = new QLineEdit(page);
-  filter_->setObjectName(QStringLiteral("surveyFilter"));
-  filter_->setPlaceholderText(tr("/  go to the largest entry whose name holds…"));
-  filter_->setClearButtonEnabled(true);
-  connect(filter_, &QLineEdit::textEdited, this, &SurveyStation::find);
-  connect(filter_, &QLineEdit::returnPressed, this, [this] { tree_->setFocus(); });
-  box->addWidget(filter_);
   auto* plan = new QShortcut(QKeySequence(Qt::Key_P), tree_, nullptr, nullptr, Qt::WidgetShortcut);
   auto* hold = new QShortcut(QKeySequence(Qt::Key_H), tree_, nullptr, nullptr, Qt::WidgetShortcut);
   connect(plan, &QShortcut::activated, this, [this] { planCurrent(StepAction::discard); });
   connect(hold, &QShortcut::activated, this, [this] { planCurrent(StepAction::hold); });
+  auto* look = new QShortcut(QKeySequence(Qt::Key_L), tree_, nullptr, nullptr, Qt::WidgetShortcut);
+  connect(look, &QShortcut::activated, this, &SurveyStation::lookInside);
   return page;
+}
+
+QWidget* SurveyStation::setupList() {
+  auto* page = new QWidget(this);
+  auto* box = new QVBoxLayout(page);
+  box->setContentsMargins(0, 0, 0, 0);
+  auto* head = new QHBoxLayout;
+  head->addWidget(titleLabel(tr("List"), page));
+  head->addStretch();
+  auto* back = linkButton(tr("folders"), "listToFolders", page);
+  connect(back, &QPushButton::clicked, this, [this] {
+    filter_->clear();
+    showFace(foldersFace);
+  });
+  head->addWidget(back);
+  box->addLayout(head);
+  list_ = new ListFace(page);
+  box->addWidget(list_, 1);
+  connect(list_, &ListFace::menuWanted, this, &SurveyStation::contextMenu);
+  connect(list_, &ListFace::opened, this, [this](NodeId node) {
+    showFace(foldersFace);
+    chooseRow(tree_, folders_->indexOf(node));
+  });
+  for (const auto& [key, run] : std::initializer_list<std::pair<Qt::Key, std::function<void()>>>{
+           {Qt::Key_P, [this] { planCurrent(StepAction::discard); }},
+           {Qt::Key_H, [this] { planCurrent(StepAction::hold); }},
+           {Qt::Key_L, [this] { lookInside(); }}}) {
+    auto* shortcut = new QShortcut(QKeySequence(key), list_->table(), nullptr, nullptr, Qt::WidgetShortcut);
+    connect(shortcut, &QShortcut::activated, this, run);
+  }
+  return page;
+}
+
+void SurveyStation::setupFilter(QVBoxLayout* box) {
+  filterProblem_ = noteLabel({}, this, "filterProblem");
+  filterProblem_->hide();
+  box->addWidget(filterProblem_);
+  filter_ = new QLineEdit(this);
+  filter_->setObjectName(QStringLiteral("surveyFilter"));
+  filter_->setPlaceholderText(
+      tr("/  part of a name, size>1GB, age>1y, kind:video, owner:…, standing:spent, is:folder"));
+  filter_->setClearButtonEnabled(true);
+  completions_ = new QStringListModel(this);
+  auto* completer = new QCompleter(completions_, this);
+  completer->setCompletionMode(QCompleter::UnfilteredPopupCompletion);
+  filter_->setCompleter(completer);
+  connect(filter_, &QLineEdit::textEdited, this, [this](const QString& text) {
+    QStringList words;
+    for (const auto& word : completeQuery(text.toStdString(), {})) words.append(QString::fromStdString(word));
+    completions_->setStringList(words);
+  });
+  connect(filter_, &QLineEdit::textChanged, this, &SurveyStation::askFilter);
+  connect(filter_, &QLineEdit::returnPressed, this, [this] {
+    if (faceShown() == listFace) list_->table()->setFocus();
+  });
+  box->addWidget(filter_);
 }
 
 QWidget* SurveyStation::setupField() {
@@ -99,7 +165,7 @@ QWidget* SurveyStation::setupField() {
   head->addWidget(noteLabel(tr("a block's area is its bytes"), page));
   head->addStretch();
   auto* back = linkButton(tr("folders"), "showFolders", page);
-  connect(back, &QPushButton::clicked, this, [this] { showField(false); });
+  connect(back, &QPushButton::clicked, this, [this] { showFace(foldersFace); });
   head->addWidget(back);
   box->addLayout(head);
   auto* row = new QHBoxLayout;
@@ -130,52 +196,130 @@ QWidget* SurveyStation::setupField() {
 }
 
 void SurveyStation::refresh() {
-  showPage(ready(), session_.work() == Session::Work::measuring
-                        ? tr("Measuring. What is accounted for already shows in the Level.")
-                        : tr("Nothing is measured yet. Choose a drive on the Bench and measure it."));
+  showPage(ready() || watching(),
+           session_.work() == Session::Work::measuring
+               ? tr("Measuring. What is accounted for already shows in the Level.")
+               : tr("Nothing is measured yet. Choose a drive on the Bench and measure it."));
+  if (watching()) return showProgress();
   if (!ready()) return;
   statement_->show(view());
   const auto count = view().survey->exceptions.size();
-  exceptions_->setVisible(count > 0 && !fieldShown());
+  exceptions_->setVisible(count > 0 && faceShown() != fieldFace);
+  sources_->setVisible(faceShown() != fieldFace);
   exceptions_->setText(count == 1 ? tr("1 place could not be looked into…")
                                   : tr("%1 places could not be looked into…").arg(count));
-  if (shown_ != view().survey) {
-    shown_ = view().survey;
-    folders_->show(view().survey, view().context, view().composition);
-    tree_->expand(folders_->index(0, 0));
-    tree_->setCurrentIndex(folders_->index(0, 0));
-    updateLegend();
-  }
+  filter_->setEnabled(true);
+  if (shown_ != view().survey || folders_->isLive()) showSurvey();
   grid_->show(view());
   updateNote();
+}
+
+std::vector<PathBytes> SurveyStation::expandedPaths() const {
+  std::vector<PathBytes> paths;
+  const SurveyTree* t = session_.live() ? &session_.live()->tree() : shown_ ? &shown_->tree : nullptr;
+  std::vector<QModelIndex> open{folders_->index(0, 0)};
+  while (!open.empty() && t != nullptr) {
+    const QModelIndex at = open.back();
+    open.pop_back();
+    if (!at.isValid() || !tree_->isExpanded(at)) continue;
+    paths.push_back(t->path(folders_->nodeAt(at)));
+    for (int row = 0; row < folders_->rowCount(at); ++row) open.push_back(folders_->index(row, 0, at));
+  }
+  return paths;
+}
+
+/// A new survey takes the place of what was shown: what was open stays open, and the cursor stays where it
+/// is.
+void SurveyStation::showSurvey() {
+  const PathBytes current = folders_->isLive() || shown_ ? livePath_ : PathBytes{};
+  const std::vector<PathBytes> expanded = openPaths_;
+  shown_ = view().survey;
+  folders_->show(view().survey, view().context, view().composition);
+  list_->setContext(view().context);
+  tree_->expand(folders_->index(0, 0));
+  for (const PathBytes& path : expanded)
+    if (const auto node = shown_->tree.find(path)) tree_->expand(folders_->indexOf(*node));
+  chooseRow(tree_, folders_->indexOf(shown_->tree.find(current).value_or(0)));
+  updateLegend();
+  if (!filter_->text().isEmpty()) askFilter();
+}
+
+void SurveyStation::showProgress() {
+  if (!watching()) return;
+  const bool first = !folders_->isLive();
+  showPage(true, {});
+  folders_->showLive(session_.live());
+  grid_->showLive(session_.live()->field());
+  if (first) {
+    shown_.reset();
+    openPaths_.clear();
+    livePath_.clear();
+    list_->setContext(nullptr);
+    filter_->setEnabled(false);
+    if (faceShown() == listFace) showFace(foldersFace);
+    legend_->setText(tr("so far, by name; sorted by size when all is counted"));
+    statement_->show(view());
+    sources_->hide();
+    exceptions_->hide();
+  }
+  tree_->expand(folders_->index(0, 0));
+  note_->setText(tr("counted so far: %1").arg(Words::bytes(session_.live()->occupied(0))));
 }
 
 QString SurveyStation::figure() const {
   if (!ready()) return tr("not measured");
   const QString seen = tr("%1 seen").arg(Words::bytes(view().survey->tree.totals(0).occupied));
+  if (view().imported) return seen + tr(" · imported");
   return view().stale ? seen + tr(" · stale") : seen;
 }
 
 void SurveyStation::enter() {
-  if (ready()) (fieldShown() ? static_cast<QWidget*>(grid_) : tree_)->setFocus();
+  if (!ready() && !watching()) return;
+  QWidget* const faces[] = {tree_, grid_, list_->table()};
+  faces[faceShown()]->setFocus();
 }
 
 void SurveyStation::startFilter() {
-  showField(false);
   filter_->setFocus();
   filter_->selectAll();
 }
 
-void SurveyStation::showField(bool field) {
-  faces_->setCurrentIndex(field ? 1 : 0);
+void SurveyStation::showFace(Face face) {
+  faces_->setCurrentIndex(face);
   // The field needs the room; the statement is one key away.
-  statement_->setVisible(!field);
-  exceptions_->setVisible(!field && view().survey && !view().survey->exceptions.empty());
-  enter();
+  statement_->setVisible(face != fieldFace);
+  filter_->setVisible(face != fieldFace);
+  sources_->setVisible(face != fieldFace && view().survey);
+  exceptions_->setVisible(face != fieldFace && view().survey && !view().survey->exceptions.empty());
+  if (!filter_->hasFocus()) enter();
 }
 
-bool SurveyStation::fieldShown() const {
-  return faces_->currentIndex() == 1;
+SurveyStation::Face SurveyStation::faceShown() const {
+  return static_cast<Face>(faces_->currentIndex());
+}
+
+void SurveyStation::askFilter() {
+  if (!ready() || !view().context) return;
+  const std::string text = filter_->text().trimmed().toStdString();
+  filterProblem_->hide();
+  if (text.empty()) {
+    if (faceShown() == listFace) showFace(foldersFace);
+    return;
+  }
+  const auto query = parseQuery(text, Words::ownerNumber);
+  if (!query) {
+    filterProblem_->setText(tr("not understood yet: %1").arg(QString::fromStdString(query.error().detail)));
+    filterProblem_->show();
+    return;
+  }
+  if (faceShown() != listFace) showFace(listFace);
+  list_->ask(*query);
+}
+
+void SurveyStation::listFolder(NodeId folder) {
+  const QString path = QString::fromStdString(escapePath(view().survey->tree.path(folder)));
+  filter_->setText(folder == 0 ? QStringLiteral("*") : QStringLiteral("\"in:%1\"").arg(path));
+  list_->table()->setFocus();
 }
 void SurveyStation::setColumnShown(FolderModel::Column column, bool shown) {
   tree_->setColumnHidden(column, !shown);
@@ -200,24 +344,33 @@ void SurveyStation::updateLegend() {
 }
 
 PathBytes SurveyStation::currentPath() const {
-  const NodeId node = folders_->nodeAt(tree_->currentIndex());
+  const NodeId node = currentNode();
   return view().survey && node != noNode ? view().survey->tree.path(node) : PathBytes{};
 }
 
 void SurveyStation::updateNote() {
-  if (!view().survey || view().survey != shown_) return;
+  if (!view().survey || view().survey != shown_ || folders_->isLive()) return;
+  QString text;
+  const SurveyTree& t = view().survey->tree;
+  const auto picked = tree_->selectionModel()->selectedRows();
   const NodeId node = folders_->nodeAt(tree_->currentIndex());
   if (node == noNode) return note_->clear();
-  const SurveyTree& t = view().survey->tree;
-  const bool folder = t.isFolder(node);
-  QString text = node == 0 ? QStringLiteral("/") : Words::path(t.path(node));
-  text += QStringLiteral(" · ") + Words::standing(view().context->standing[node]);
-  if (folder) text += tr(" · %1 files").arg(QLocale().toString(t.totals(node).files));
-  text += tr(" · occupied %1").arg(Words::bytes(t.weight(node)));
-  text += tr(" · exclusive %1")
-              .arg(Words::bytes(folder             ? t.totals(node).exclusive
-                                : t.isLinked(node) ? 0
-                                                   : t.occupied(node)));
+  if (picked.size() > 1) {
+    std::vector<NodeId> nodes;
+    for (const QModelIndex& index : picked)
+      if (!folders_->isRest(index)) nodes.push_back(folders_->nodeAt(index));
+    const SetGain& gain = view().context->setGain;
+    text = tr("%1 picked · occupied together %2 · freed if all of them go %3")
+               .arg(QLocale().toString(static_cast<qulonglong>(nodes.size())),
+                    Words::bytes(gain.occupiedOf(nodes)), Words::bytes(gain.of(nodes)));
+  } else {
+    text = node == 0 ? QStringLiteral("/") : Words::path(t.path(node));
+    text += QStringLiteral(" · ") + Words::standing(view().context->standing[node]);
+    if (t.isFolder(node)) text += tr(" · %1 files").arg(QLocale().toString(t.totals(node).files));
+    text += tr(" · occupied %1").arg(Words::bytes(t.weight(node)));
+    text +=
+        tr(" · exclusive %1").arg(Words::bytes(columnValue(*view().context, node, ListColumn::exclusive)));
+  }
   note_->setText(note_->fontMetrics().elidedText(text, Qt::ElideMiddle, std::max(200, faces_->width() - 8)));
   note_->setToolTip(text);
 }
@@ -235,19 +388,69 @@ void SurveyStation::listExceptions() {
   prompter_.tell(this, tr("Not looked into"), lines.join(QLatin1Char('\n')));
 }
 
-void SurveyStation::find(const QString& text) {
-  if (!view().survey || text.isEmpty()) return;
+void SurveyStation::explainStatement() {
+  if (!ready()) return;
+  const Statement& s = view().survey->statement;
+  QString text;
+  for (std::size_t i = 0; i < statementLines; ++i) {
+    const auto line = static_cast<StatementLine>(i);
+    QStringList parts;
+    for (const StatementPart& part : s.parts)
+      if (part.line == line) parts.append(QStringLiteral("      ") + Words::statementPart(part));
+    if (s[line] == 0 && parts.isEmpty() && s.source(line) == LineSource::none) continue;
+    text +=
+        tr("%1: %2, %3")
+            .arg(Words::statementLine(line), Words::signedBytes(s[line]), Words::lineSource(s.source(line))) +
+        QLatin1Char('\n');
+    if (!parts.isEmpty()) text += parts.join(QLatin1Char('\n')) + QLatin1Char('\n');
+  }
+  if (view().rightsProblem)
+    text += QLatin1Char('\n') +
+            tr("Measured without the rights asked for: %1").arg(Words::error(*view().rightsProblem));
+  prompter_.tell(this, tr("How each line was obtained"), text.trimmed());
+}
+
+NodeId SurveyStation::currentNode() const {
+  if (faceShown() == listFace) return list_->model()->nodeAt(list_->table()->currentIndex().row());
+  return folders_->nodeAt(tree_->currentIndex());
+}
+
+void SurveyStation::measureCurrent() {
+  if (!ready() || session_.busy() || view().imported) return;
+  NodeId node = currentNode();
+  if (node == noNode) return;
   const SurveyTree& t = view().survey->tree;
-  const std::string wanted = unescapePath(text.toStdString());
-  NodeId best = noNode;
-  for (NodeId id = 1; id < t.size(); ++id)
-    if (t.name(id).find(wanted) != std::string_view::npos &&
-        (best == noNode || t.weight(id) > t.weight(best)))
-      best = id;
-  if (best == noNode) return;
-  const QModelIndex at = folders_->indexOf(best);
-  tree_->setCurrentIndex(at);
-  tree_->scrollTo(at, QAbstractItemView::PositionAtCenter);
+  if (!t.isFolder(node)) node = t.parent(node);
+  openPaths_ = expandedPaths();
+  livePath_ = t.path(node);
+  session_.measureFolder(t.path(node));
+}
+
+void SurveyStation::lookInside() {
+  const NodeId node = ready() ? currentNode() : noNode;
+  if (node == noNode) return;
+  const SurveyTree& t = view().survey->tree;
+  if (t.isFolder(node)) {
+    showInside(this, t, node);
+    return;
+  }
+  session_.look(node, [this, path = t.path(node)](const Peek& peek) { showInside(this, path, peek); });
+}
+
+std::vector<PathBytes> SurveyStation::chosenPaths() const {
+  std::vector<PathBytes> paths;
+  if (!ready()) return paths;
+  std::vector<NodeId> nodes;
+  if (faceShown() == listFace) {
+    nodes = list_->chosen();
+  } else {
+    for (const QModelIndex& index : tree_->selectionModel()->selectedRows())
+      if (!folders_->isRest(index)) nodes.push_back(folders_->nodeAt(index));
+  }
+  constexpr std::size_t most = 10'000;
+  for (const NodeId node : nodes)
+    if (node != noNode && paths.size() < most) paths.push_back(view().survey->tree.path(node));
+  return paths;
 }
 
 void SurveyStation::showStanding(Standing standing) {
@@ -259,9 +462,8 @@ void SurveyStation::showStanding(Standing standing) {
     if (top && (best == noNode || c.tree.weight(id) > c.tree.weight(best))) best = id;
   }
   if (best == noNode) return;
-  showField(false);
-  tree_->setCurrentIndex(folders_->indexOf(best));
-  tree_->scrollTo(tree_->currentIndex(), QAbstractItemView::PositionAtCenter);
+  showFace(foldersFace);
+  chooseRow(tree_, folders_->indexOf(best));
 }
 
 void SurveyStation::fillPicked() {
@@ -284,25 +486,34 @@ void SurveyStation::fillPicked() {
 }
 
 void SurveyStation::planCurrent(StepAction action) {
-  const PathBytes path = currentPath();
-  if (!path.empty()) session_.pickPath(path, action);
+  for (const PathBytes& path : chosenPaths())
+    if (!path.empty()) session_.pickPath(path, action);
 }
 
-void SurveyStation::contextMenu(const QPoint& at) {
-  const PathBytes path = currentPath();
-  if (path.empty()) return;
-  const PathBytes whole = joinPath(view().survey->root, path);
+void SurveyStation::contextMenu(const QPoint& globalPos) {
+  const std::vector<PathBytes> paths = chosenPaths();
+  if (paths.empty()) return;
+  const PathBytes whole = joinPath(view().survey->root, paths.front());
   QMenu menu(this);
-  menu.addAction(tr("Plan to discard\tP"), this, [this] { planCurrent(StepAction::discard); });
-  menu.addAction(tr("Plan to hold\tH"), this, [this] { planCurrent(StepAction::hold); });
-  menu.addSeparator();
-  menu.addAction(tr("Copy the path"), this,
-                 [whole] { QGuiApplication::clipboard()->setText(Words::path(whole)); });
-  menu.addAction(tr("Open the file manager here"), this, [whole] {
-    QDesktopServices::openUrl(
-        QUrl::fromLocalFile(QFile::decodeName(QByteArray::fromStdString(std::string(parentPath(whole))))));
+  menu.setObjectName(QStringLiteral("entryMenu"));
+  if (!view().imported) {
+    menu.addAction(tr("Plan to discard\tP"), this, [this] { planCurrent(StepAction::discard); });
+    menu.addAction(tr("Plan to hold\tH"), this, [this] { planCurrent(StepAction::hold); });
+    menu.addAction(tr("Look inside\tL"), this, &SurveyStation::lookInside);
+    menu.addAction(tr("Measure this folder again"), this, &SurveyStation::measureCurrent);
+    menu.addSeparator();
+  }
+  menu.addAction(tr("Copy the path"), this, [paths, root = view().survey->root] {
+    QStringList text;
+    for (const PathBytes& path : paths) text.append(Words::path(joinPath(root, path)));
+    QGuiApplication::clipboard()->setText(text.join(QLatin1Char('\n')));
   });
-  menu.exec(tree_->viewport()->mapToGlobal(at));
+  if (!view().imported)
+    menu.addAction(tr("Open the file manager here"), this, [whole] {
+      QDesktopServices::openUrl(
+          QUrl::fromLocalFile(QFile::decodeName(QByteArray::fromStdString(std::string(parentPath(whole))))));
+    });
+  menu.exec(globalPos);
 }
 
 }  // namespace zt::desktop

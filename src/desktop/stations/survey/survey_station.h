@@ -5,11 +5,14 @@
 #include "desktop/models/folder_model.h"
 #include "desktop/models/rows_model.h"
 #include "desktop/stations/station.h"
+#include "desktop/stations/survey/list_face.h"
 #include "desktop/stations/survey/statement_page.h"
 
 class QStackedWidget;
 class QButtonGroup;
 class QLineEdit;
+class QVBoxLayout;
+class QStringListModel;
 
 namespace zt::desktop {
 
@@ -22,10 +25,20 @@ public:
   void refresh() override;
   QString figure() const override;
   bool ready() const override { return view().survey != nullptr; }
+  bool watching() const { return session_.live() != nullptr; }
   void enter() override;
   void startFilter() override;
-  void showField(bool field);
-  bool fieldShown() const;
+  enum Face { foldersFace, fieldFace, listFace };
+  void showFace(Face face);
+  Face faceShown() const;
+  /// Takes in the latest state of a survey that is being made.
+  void showProgress();
+  /// Measures the folder under the cursor again.
+  void measureCurrent();
+  /// Opens a window on what is in the entry under the cursor.
+  void lookInside();
+  /// How each line of the statement was obtained, and what it is made of.
+  void explainStatement();
   /// Shows a column or hides it: length, exclusive.
   void setColumnShown(FolderModel::Column column, bool shown);
   bool columnShown(FolderModel::Column column) const;
@@ -37,11 +50,18 @@ public:
 private:
   QWidget* setupFolders();
   QWidget* setupField();
+  QWidget* setupList();
+  void setupFilter(QVBoxLayout* box);
+  void showSurvey();
+  std::vector<PathBytes> expandedPaths() const;
+  NodeId currentNode() const;
+  std::vector<PathBytes> chosenPaths() const;
+  void askFilter();
+  void listFolder(NodeId folder);
   void setLens(int lens);
   void updateLegend();
   void updateNote();
   void listExceptions();
-  void find(const QString& text);
   void fillPicked();
   void planCurrent(StepAction action);
   void contextMenu(const QPoint& at);
@@ -49,18 +69,23 @@ private:
   QStackedWidget* faces_ = nullptr;
   StatementPage* statement_ = nullptr;
   QPushButton* exceptions_ = nullptr;
+  QPushButton* sources_ = nullptr;
   QTreeView* tree_ = nullptr;
   FolderModel* folders_ = nullptr;
   QButtonGroup* lenses_ = nullptr;
   QLabel* legend_ = nullptr;
   QLabel* note_ = nullptr;
   QLineEdit* filter_ = nullptr;
-  QPushButton* faceSwitch_ = nullptr;
+  QLabel* filterProblem_ = nullptr;
+  QStringListModel* completions_ = nullptr;
+  ListFace* list_ = nullptr;
   AgeSizeGrid* grid_ = nullptr;
   QTreeView* picked_ = nullptr;
   RowsModel* pickedRows_ = nullptr;
   QLabel* pickedNote_ = nullptr;
   SurveyPtr shown_;
+  std::vector<PathBytes> openPaths_;  ///< to be opened again in the next survey
+  PathBytes livePath_;                ///< where the cursor was
 };
 
 }  // namespace zt::desktop

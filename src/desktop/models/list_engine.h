@@ -1,0 +1,63 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QObject>
+#include <QThread>
+#include <memory>
+#include <stop_token>
+
+#include "core/finds/query.h"
+
+namespace zt::desktop {
+
+/// Entries that answer a question, as far as they are in order already. Never changes once it is given out.
+struct ListAnswer {
+  std::shared_ptr<const FindContext> context;
+  std::vector<NodeId> rows;
+  std::size_t inOrder = 0;  ///< so many rows at the front are in order
+};
+
+/// What several entries come to together.
+struct ListSums {
+  std::size_t entries = 0;
+  Bytes occupied = 0;
+  Bytes exclusive = 0;
+};
+
+/// Looks entries up, sorts and sums them on a thread of its own: first what fits on a screen, then all. A new
+/// question ends the one before. Public members belong to the GUI thread.
+class ListEngine final : public QObject {
+  Q_OBJECT
+public:
+  explicit ListEngine(QObject* parent = nullptr);
+  ~ListEngine() override;
+
+  struct Question {
+    std::shared_ptr<const FindContext> context;
+    Query query;
+    std::shared_ptr<const std::vector<NodeId>> among;  ///< only these; nullptr: the whole survey
+    ListColumn column = ListColumn::occupied;
+    bool descending = true;
+  };
+  void ask(Question question);
+  /// Sums entries; the answer comes by `summed`.
+  void sum(std::shared_ptr<const FindContext> context, std::vector<NodeId> nodes);
+  bool busy() const { return waiting_ > 0; }
+
+Q_SIGNALS:
+  void answered(const std::shared_ptr<const zt::desktop::ListAnswer>& answer);
+  void summed(const zt::desktop::ListSums& sums);
+
+private:
+  void work(const Question& question, const std::stop_token& stop, quint64 number);
+  void give(std::shared_ptr<const ListAnswer> answer, quint64 number);
+
+  QThread thread_;
+  QObject* worker_;
+  std::stop_source stop_;
+  quint64 number_ = 0;  ///< of the latest question
+  quint64 sumNumber_ = 0;
+  int waiting_ = 0;
+};
+
+}  // namespace zt::desktop
