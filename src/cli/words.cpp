@@ -80,6 +80,7 @@ Exit exitFor(const Error& error) {
     case Errc::onDrive:
     case Errc::changed:
     case Errc::inUse:
+    case Errc::imported:
       return refused;
     case Errc::badInput:
       return usage;

@@ -190,5 +190,55 @@ TEST(ZtallyDemo, HasTheFindsItPromises) {
   EXPECT_LE(proposal["proof"]["bound_gap"].get<double>(), 0.001);
 }
 
+TEST_F(Ztally, ListsWhatAnswersAQuestion) {
+  measure();
+  const auto j = ztally("list", "--job", job, "kind:video", "--sort", "newest", "--json").json();
+  ASSERT_EQ(j["found"], 2);
+  EXPECT_EQ(j["entries"][0]["path"], "films/one.mp4") << "newest first";
+  EXPECT_GE(j["exclusive_bytes"].get<std::uint64_t>(), 3'500'000u);
+  EXPECT_EQ(ztally("list", "--job", job, "age>2y is:file", "--json").json()["found"], 1);
+  EXPECT_NE(ztally("list", "--job", job).out.find("4 found"), std::string::npos) << "everything";
+  const Ran bad = ztally("list", "--job", job, "size>much");
+  EXPECT_EQ(bad.status, 2);
+  EXPECT_NE(bad.err.find("size>much"), std::string::npos) << bad.err;
+}
+
+TEST_F(Ztally, MeasuresOneFolderAgain) {
+  measure();
+  t.file("drive/films/three.mp4", 3'000'000);
+  t.file("drive/late", "x");
+  const Ran ran = ztally("measure", t / "drive", "--job", job, "--folder", "films", "--json");
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  EXPECT_EQ(ran.json()["files"], 4) << "the new film, but not what is new elsewhere";
+  EXPECT_EQ(ztally("tree", "--job", job, "films", "--json").json()["children"].size(), 3u);
+  EXPECT_EQ(ztally("measure", t / "drive", "--job", job, "--folder", "none").status, 1);
+}
+
+TEST_F(Ztally, ExportsAndImportsToExploreOnly) {
+  measure();
+  for (const char* name : {"out.jsonl.zst", "out.csv"}) {
+    SCOPED_TRACE(name);
+    ASSERT_EQ(ztally("export", "--job", job, "-o", t / name).status, 0);
+    EXPECT_NE(ztally("export", "--job", job, "-o", t / name).status, 0) << "nothing is overwritten";
+    const std::string copy = t / name + std::string(".ztjob");
+    const Ran in = ztally("import", t / name, "--job", copy, "--json");
+    ASSERT_EQ(in.status, 0) << in.err;
+    EXPECT_EQ(in.json()["entries"], 5);
+    EXPECT_EQ(ztally("list", "--job", copy, "odd", "--json").json()["entries"][0]["path"],
+              "odd\\x0aname\\xff");
+    EXPECT_EQ(ztally("finds", "--job", copy).status, 0);
+    for (const std::string verb : {"propose", "prove"}) {
+      const Ran refused = ztally(verb, "--job", copy);
+      EXPECT_EQ(refused.status, 4) << verb << refused.out << refused.err;
+      EXPECT_NE(refused.err.find("imported"), std::string::npos) << refused.err;
+    }
+    EXPECT_EQ(ztally("plan", "--job", copy, "add", "films/one.mp4").status, 4);
+  }
+  EXPECT_EQ(ztally("export", "--job", job, "-o", t / "out.txt").status, 2);
+  t.file("bad.csv", "a,b\n");
+  EXPECT_EQ(ztally("import", t / "bad.csv", "--job", t / "b.ztjob").status, 1);
+  EXPECT_FALSE(t.has("b.ztjob"));
+}
+
 }  // namespace
 }  // namespace zt::test

@@ -5,10 +5,12 @@
 #include <QCheckBox>
 #include <QLineEdit>
 #include <QPushButton>
+#include <QTableView>
 #include <QTest>
 #include <QTreeView>
 #include <cstdio>
 
+#include "core/os/forwarding_file_system.h"
 #include "core/os/helper_client.h"
 #include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"
@@ -41,6 +43,16 @@ bool waitFor(const std::function<bool()>& done) {
   return QTest::qWaitFor(done, 60000);
 }
 
+/// Lets the walk be watched: every folder takes its time.
+class Leisurely final : public ForwardingFileSystem {
+public:
+  using ForwardingFileSystem::ForwardingFileSystem;
+  Result<void> scan(const Folder& at, ScanSink& sink) override {
+    QThread::usleep(500);
+    return inner_.scan(at, sink);
+  }
+};
+
 struct Studio {
   MainWindow& window;
   QString out;
@@ -50,8 +62,8 @@ struct Studio {
     return window.grab().save(out + QLatin1Char('/') + name + suffix + QStringLiteral(".png"));
   }
   template <class T>
-  T* find(const char* name) {
-    return window.findChild<T*>(QLatin1String(name));
+  T* find(const QByteArray& name) {
+    return window.findChild<T*>(QLatin1String(name.constData()));
   }
   bool idle() {
     return waitFor([&] { return session().work() == Session::Work::none; });
@@ -65,12 +77,30 @@ void whole(Studio& s, const QString& standIn) {
   QTest::qWait(300);
   s.grab(QStringLiteral("bench"));
   QTest::mouseClick(s.find<QPushButton>("measure"), Qt::LeftButton);
+  // Half way through: paused, so that the picture shows it.
+  s.window.goTo(surveyStation);
+  waitFor([&] { return s.session().live() != nullptr && s.session().live()->occupied(0) > 40'000'000'000; });
+  QTest::keyClick(&s.window, Qt::Key_B, Qt::ControlModifier);
+  QTest::qWait(120);
+  s.grab(QStringLiteral("live"));
+  QTest::keyClick(&s.window, Qt::Key_B, Qt::ControlModifier);
   waitFor([&] { return s.session().view().survey != nullptr; });
   s.idle();
   s.window.goTo(surveyStation);
   auto* tree = s.find<QTreeView>("folders");
   tree->expand(tree->model()->index(0, 0, tree->model()->index(0, 0)));
   s.grab(QStringLiteral("survey"));
+  for (const int lens : {1, 2, 3}) {
+    QTest::mouseClick(s.find<QPushButton>("lens" + QByteArray::number(lens)), Qt::LeftButton);
+    s.grab(QStringLiteral("survey-lens%1").arg(lens));
+  }
+  QTest::mouseClick(s.find<QPushButton>("lens0"), Qt::LeftButton);
+  s.find<QLineEdit>("surveyFilter")->setText(QStringLiteral("kind:video size>100MB is:file"));
+  auto* list = s.find<QTableView>("entryList");
+  waitFor([&] { return list->model()->rowCount() > 3; });
+  QTest::qWait(200);
+  s.grab(QStringLiteral("list"));
+  s.find<QLineEdit>("surveyFilter")->clear();
   s.window.findChild<SurveyStation*>()->showFace(SurveyStation::fieldFace);
   auto* grid = s.find<AgeSizeGrid>("ageSizeGrid");
   QTest::keyClick(grid, Qt::Key_Down);
@@ -103,7 +133,8 @@ int main(int argc, char** argv) {
   QApplication::setApplicationName(QStringLiteral("zip-tally"));
   QApplication::setOrganizationName(QStringLiteral("zip-tally"));
   if (argc < 3) return std::fprintf(stderr, "usage: zt_shots STAND-IN OUT [WIDTHxHEIGHT] [dark]\n"), 2;
-  LinuxFileSystem files;
+  LinuxFileSystem real;
+  Leisurely files(real);
   LinuxMountTable mounts;
   LinuxOpenFiles openFiles;
   SystemClock clock;

@@ -6,17 +6,19 @@
 #include <algorithm>
 #include <array>
 #include <charconv>
+#include <thread>
 
 namespace zt {
 
 bool Query::empty() const {
-  return words.empty() && larger == 0 && !smaller && olderThan == 0 && !newerThan && owners.empty() && kinds.empty() &&
-         standings.empty() && !folders && !in;
+  return words.empty() && larger == 0 && !smaller && olderThan == 0 && !newerThan && owners.empty() &&
+         kinds.empty() && standings.empty() && !folders && !in;
 }
 
 namespace {
 
-constexpr std::string_view keys[] = {"size>", "size<", "age>", "age<", "kind:", "owner:", "standing:", "is:", "in:"};
+constexpr std::string_view keys[] = {
+    "size>", "size<", "age>", "age<", "kind:", "owner:", "standing:", "is:", "in:"};
 
 std::string lower(std::string_view text) {
   std::string out(text);
@@ -49,7 +51,8 @@ std::vector<std::string> splitLine(std::string_view text) {
 std::optional<TimeNs> parseAge(std::string_view text) {
   int number = 0;
   const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
-  if (problem != std::errc{} || number <= 0 || number > 100'000 || end + 1 != text.data() + text.size()) return std::nullopt;
+  if (problem != std::errc{} || number <= 0 || number > 100'000 || end + 1 != text.data() + text.size())
+    return std::nullopt;
   const int days = *end == 'd' ? 1 : *end == 'w' ? 7 : *end == 'm' ? 30 : *end == 'y' ? 365 : 0;
   if (days == 0 || TimeNs{number} * days > 100'000) return std::nullopt;
   return TimeNs{number} * days * nsPerDay;
@@ -63,7 +66,8 @@ bool addNamed(std::vector<Enum>& into, std::string_view text) {
 }
 
 bool readPart(Query& q, std::string_view part, const OwnerOf& owner) {
-  const auto key = std::find_if(std::begin(keys), std::end(keys), [&](auto k) { return part.starts_with(k); });
+  const auto key =
+      std::find_if(std::begin(keys), std::end(keys), [&](auto k) { return part.starts_with(k); });
   if (key == std::end(keys)) return q.words.push_back(lower(part)), true;
   const std::string_view value = part.substr(key->size());
   if (value.empty()) return false;
@@ -108,14 +112,17 @@ std::vector<std::string> completeQuery(std::string_view text, const std::vector<
   std::vector<std::string> all;
   for (const auto key : keys) all.emplace_back(key);
   for (const char* size : {"100MB", "1GB", "10GB"}) all.push_back(std::string("size>") + size);
-  for (const char* age : {"30d", "6m", "1y", "3y"}) all.push_back(std::string("age>") + age), all.push_back(std::string("age<") + age);
+  for (const char* age : {"30d", "6m", "1y", "3y"})
+    all.push_back(std::string("age>") + age), all.push_back(std::string("age<") + age);
   for (int i = 0; i < fileKinds; ++i) all.push_back("kind:" + std::string(name(static_cast<FileKind>(i))));
-  for (int i = 0; i < standings; ++i) all.push_back("standing:" + std::string(name(static_cast<Standing>(i))));
+  for (int i = 0; i < standings; ++i)
+    all.push_back("standing:" + std::string(name(static_cast<Standing>(i))));
   for (const auto& o : owners) all.push_back("owner:" + o);
   all.insert(all.end(), {"is:folder", "is:file"});
   std::vector<std::string> fitting;
   for (const auto& word : all)
-    if (!last.empty() && word.size() > last.size() && word.starts_with(last)) fitting.push_back(before + word);
+    if (!last.empty() && word.size() > last.size() && word.starts_with(last))
+      fitting.push_back(before + word);
   return fitting;
 }
 
@@ -185,7 +192,8 @@ private:
   bool nameFits(std::string_view name) const {
     if (q_.words.empty()) return true;
     std::array<char, 256> plain;
-    for (std::size_t i = 0; i < name.size(); ++i) plain[i] = static_cast<char>(name[i] >= 'A' && name[i] <= 'Z' ? name[i] - 'A' + 'a' : name[i]);
+    for (std::size_t i = 0; i < name.size(); ++i)
+      plain[i] = static_cast<char>(name[i] >= 'A' && name[i] <= 'Z' ? name[i] - 'A' + 'a' : name[i]);
     plain[name.size()] = 0;
     for (std::size_t i = 0; i < q_.words.size(); ++i)
       if (!wordFits(plain.data(), name.size(), q_.words[i], wild_[i])) return false;
@@ -202,18 +210,38 @@ private:
 
 std::vector<NodeId> answer(const FindContext& c, const Query& query, const std::stop_token& stop) {
   const Matcher matcher(c, query);
-  std::vector<NodeId> list;
-  for (NodeId id = 1; id < c.tree.size(); ++id) {
-    if (id % 65536 == 0 && stop.stop_requested()) break;
-    if (!c.tree.isGone(id) && matcher.fits(id)) list.push_back(id);
+  const auto search = [&](NodeId from, NodeId to, std::vector<NodeId>& list) {
+    for (NodeId id = from; id < to; ++id) {
+      if (id % 65536 == 0 && stop.stop_requested()) return;
+      if (!c.tree.isGone(id) && matcher.fits(id)) list.push_back(id);
+    }
+  };
+  const NodeId size = c.tree.size();
+  constexpr NodeId worthAThread = 100'000;
+  const unsigned threads =
+      std::clamp(std::min(std::thread::hardware_concurrency(), size / worthAThread), 1u, 8u);
+  std::vector<std::vector<NodeId>> parts(threads);
+  const auto start = [&](unsigned part) {
+    return 1 + static_cast<NodeId>(std::uint64_t{size - 1} * part / threads);
+  };
+  {
+    std::vector<std::jthread> others;
+    for (unsigned part = 1; part < threads; ++part)
+      others.emplace_back([&, part] { search(start(part), start(part + 1), parts[part]); });
+    search(start(0), start(1), parts[0]);
   }
-  return list;
+  for (unsigned part = 1; part < threads; ++part)
+    parts[0].insert(parts[0].end(), parts[part].begin(), parts[part].end());
+  return std::move(parts[0]);
 }
 
-void sortList(const FindContext& c, std::vector<NodeId>& list, ListColumn column, bool descending, std::size_t rows) {
+void sortList(const FindContext& c, std::vector<NodeId>& list, ListColumn column, bool descending,
+              std::size_t rows) {
   rows = std::min(rows, list.size());
   const auto part = [&](auto& items, auto before) {
     const auto middle = items.begin() + static_cast<std::ptrdiff_t>(rows);
+    // A few out of many: a small heap throws most of them out after one look.
+    if (rows < items.size() / 16) return std::partial_sort(items.begin(), middle, items.end(), before);
     if (rows < items.size()) std::nth_element(items.begin(), middle, items.end(), before);
     std::sort(items.begin(), middle, before);
   };

@@ -33,7 +33,7 @@ class CName {
 public:
   explicit CName(std::string_view name) {
     const std::size_t size = std::min(name.size(), buffer_.size() - 1);
-    std::memcpy(buffer_.data(), name.data(), size);
+    if (size > 0) std::memcpy(buffer_.data(), name.data(), size);
     buffer_[size] = 0;
     valid_ = size == name.size() && name.find('/') == std::string_view::npos &&
              name.find('\0') == std::string_view::npos && name != "." && name != "..";
@@ -269,7 +269,8 @@ Result<void> LinuxFileSystem::scan(const Folder& at, ScanSink& sink) {
   thread_local std::unique_ptr<char[]> buffer(new char[bufferSize]);
   const int fd = fdOf(at);
   StatBatch batch(fd);
-  if (static_cast<const LinuxFolder&>(at).listedBefore() && ::lseek(fd, 0, SEEK_SET) != 0) return failErrno("list", {}, errno);
+  if (static_cast<const LinuxFolder&>(at).listedBefore() && ::lseek(fd, 0, SEEK_SET) != 0)
+    return failErrno("list", {}, errno);
   for (;;) {
     const long size = ::syscall(SYS_getdents64, fd, buffer.get(), bufferSize);
     if (size == 0) return {};

@@ -32,17 +32,44 @@ FileKind kindOfType(std::string_view type) {
   if (type.starts_with("image/")) return FileKind::picture;
   if (holdsAny(type, {"/ogg", "x-flac", "x-cue"})) return FileKind::sound;
   if (holdsAny(type, {"x-matroska", "vnd.rn-realmedia", "mxf", "x-shockwave"})) return FileKind::video;
-  if (holdsAny(type, {"script", "x-sharedlib", "x-object", "x-executable", "java-archive", "portable-executable", "x-msi",
-                      "x-msdownload", "x-archive", "bytecode", "x-pkcs", "wasm", "appimage", "flatpak", "vnd.snap", "x-java"}))
+  if (holdsAny(type, {"script", "x-sharedlib", "x-object", "x-executable", "java-archive",
+                      "portable-executable", "x-msi", "x-msdownload", "x-archive", "bytecode", "x-pkcs",
+                      "wasm", "appimage", "flatpak", "vnd.snap", "x-java"}))
     return FileKind::program;
-  if (holdsAny(type, {"zip", "x-tar", "-compressed", "x-rar", "vnd.rar", "x-7z", "zstd", "x-xz", "x-lzma", "x-cpio", "x-rpm",
-                      "debian.binary-package", "disk-image", "x-cd-image", "x-qemu", "x-virtualbox", "vmdk", "x-lz4", "x-lha",
-                      "x-arj", "vnd.ms-cab", "x-raw-disk", "x-stuffit", "x-apple-diskimage", "x-ace", "x-iso9660"}))
+  if (holdsAny(
+          type,
+          {"zip",        "x-tar",      "-compressed", "x-rar",        "vnd.rar",   "x-7z",
+           "zstd",       "x-xz",       "x-lzma",      "x-cpio",       "x-rpm",     "debian.binary-package",
+           "disk-image", "x-cd-image", "x-qemu",      "x-virtualbox", "vmdk",      "x-lz4",
+           "x-lha",      "x-arj",      "vnd.ms-cab",  "x-raw-disk",   "x-stuffit", "x-apple-diskimage",
+           "x-ace",      "x-iso9660"}))
     return FileKind::archive;
-  if (type.starts_with("text/") || type.starts_with("message/") || type.starts_with("font/")) return FileKind::document;
-  if (holdsAny(type, {"pdf", "postscript", "msword", "ms-excel", "ms-powerpoint", "opendocument", "officedocument", "epub",
-                      "rtf", "x-tex", "json", "xml", "yaml", "sqlite", "x-abiword", "x-gnumeric", "wordperfect", "msaccess",
-                      "mobipocket", "x-bibtex", "gpx", "geo", "sql", "mbox"}))
+  if (type.starts_with("text/") || type.starts_with("message/") || type.starts_with("font/"))
+    return FileKind::document;
+  if (holdsAny(type, {"pdf",
+                      "postscript",
+                      "msword",
+                      "ms-excel",
+                      "ms-powerpoint",
+                      "opendocument",
+                      "officedocument",
+                      "epub",
+                      "rtf",
+                      "x-tex",
+                      "json",
+                      "xml",
+                      "yaml",
+                      "sqlite",
+                      "x-abiword",
+                      "x-gnumeric",
+                      "wordperfect",
+                      "msaccess",
+                      "mobipocket",
+                      "x-bibtex",
+                      "gpx",
+                      "geo",
+                      "sql",
+                      "mbox"}))
     return FileKind::document;
   return FileKind::other;
 }
@@ -51,6 +78,22 @@ std::string lower(std::string_view text) {
   std::string out(text);
   for (char& c : out) c = c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
   return out;
+}
+
+std::string longestLiteral(const std::string& pattern) {
+  std::string best;
+  std::string run;
+  bool set = false;  // within [...]
+  for (const char c : pattern) {
+    if (c == '*' || c == '?' || c == '[' || c == '\\' || set) {
+      if (run.size() > best.size()) best = run;
+      run.clear();
+      set = c == '[' || (set && c != ']');
+    } else {
+      run += c;
+    }
+  }
+  return run.size() > best.size() ? run : best;
 }
 
 }  // namespace
@@ -79,10 +122,10 @@ KindTable::KindTable(std::string_view globs2) {
     else if (pattern[0] != '*' && pattern[0] != '?' && pattern[0] != '[' && plainRest)
       keep(names_, pattern, rule);
     else
-      globs_.emplace_back(pattern, rule);
+      globs_.push_back({pattern, longestLiteral(pattern), rule});
   }
   std::stable_sort(globs_.begin(), globs_.end(),
-                   [](const auto& a, const auto& b) { return a.second.weight > b.second.weight; });
+                   [](const auto& a, const auto& b) { return a.rule.weight > b.rule.weight; });
 }
 
 Result<KindTable> KindTable::ofThisMachine() {
@@ -110,8 +153,10 @@ FileKind KindTable::of(std::string_view fileName) const {
   for (auto dot = plain.find('.'); dot != std::string_view::npos; dot = plain.find('.', dot + 1))
     if (const auto at = endings_.find(key(plain.substr(dot))); at != endings_.end()) return at->second.kind;
   if (const auto at = names_.find(key(plain)); at != names_.end()) return at->second.kind;
-  for (const auto& [pattern, rule] : globs_)
-    if (::fnmatch(pattern.c_str(), buffer.data(), 0) == 0) return rule.kind;
+  for (const Glob& glob : globs_)
+    if (plain.find(glob.needle) != std::string_view::npos &&
+        ::fnmatch(glob.pattern.c_str(), buffer.data(), 0) == 0)
+      return glob.rule.kind;
   return FileKind::other;
 }
 

@@ -18,8 +18,9 @@ constexpr int fileKinds = 7;
 /// The name used in queries and JSON ("sound").
 std::string_view name(FileKind kind);
 
-/// Kinds by name, from the shared MIME database: the file `globs2` of shared-mime-info ("weight:type:pattern",
-/// Shared MIME-info Database specification 0.21). No file is opened to tell its kind. Immutable; any thread.
+/// Kinds by name, from the shared MIME database: the file `globs2` of shared-mime-info
+/// ("weight:type:pattern", Shared MIME-info Database specification 0.21). No file is opened to tell its kind.
+/// Immutable; any thread.
 class KindTable {
 public:
   /// Knows nothing: every file is `other`.
@@ -39,7 +40,12 @@ private:
   };
   absl::flat_hash_map<std::string, Rule> endings_;  ///< ".tar.gz"
   absl::flat_hash_map<std::string, Rule> names_;    ///< "makefile"
-  std::vector<std::pair<std::string, Rule>> globs_;  ///< heaviest first
+  struct Glob {
+    std::string pattern;
+    std::string needle;  ///< its longest part without wildcards: a name without it need not be tried
+    Rule rule;
+  };
+  std::vector<Glob> globs_;  ///< heaviest first
 };
 
 }  // namespace zt

@@ -9,17 +9,23 @@ namespace {
 constexpr std::size_t firstRows = 300;
 }
 
-ListEngine::ListEngine(QObject* parent) : QObject(parent), worker_(new QObject) {
+ListEngine::ListEngine(QObject* parent) : QObject(parent), worker_(new QObject), summer_(new QObject) {
   worker_->moveToThread(&thread_);
   thread_.setObjectName(QStringLiteral("lists"));
   thread_.start();
+  summer_->moveToThread(&sumThread_);
+  sumThread_.setObjectName(QStringLiteral("sums"));
+  sumThread_.start();
 }
 
 ListEngine::~ListEngine() {
   stop_.request_stop();
-  thread_.quit();
-  thread_.wait();
+  for (QThread* thread : {&thread_, &sumThread_}) {
+    thread->quit();
+    thread->wait();
+  }
   delete worker_;
+  delete summer_;
 }
 
 void ListEngine::ask(Question question) {
@@ -65,7 +71,7 @@ void ListEngine::give(std::shared_ptr<const ListAnswer> answer, quint64 number) 
 
 void ListEngine::sum(std::shared_ptr<const FindContext> context, std::vector<NodeId> nodes) {
   QMetaObject::invokeMethod(
-      worker_,
+      summer_,
       [this, context = std::move(context), nodes = std::move(nodes), number = ++sumNumber_] {
         const auto outer = context->setGain.outermost(nodes);
         const ListSums sums{nodes.size(), context->setGain.occupiedOf(outer), context->setGain.of(outer)};

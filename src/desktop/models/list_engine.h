@@ -54,6 +54,8 @@ private:
 
   QThread thread_;
   QObject* worker_;
+  QThread sumThread_;  ///< sums take their time; no question waits for them
+  QObject* summer_;
   std::stop_source stop_;
   quint64 number_ = 0;  ///< of the latest question
   quint64 sumNumber_ = 0;

@@ -47,6 +47,9 @@ ListFace::ListFace(QWidget* parent) : QWidget(parent) {
   box->addWidget(table_, 1);
   note_ = noteLabel({}, this, "listNote");
   box->addWidget(note_);
+  sumLater_.setSingleShot(true);
+  sumLater_.setInterval(200);
+  connect(&sumLater_, &QTimer::timeout, this, &ListFace::sumChosen);
   connect(&engine_, &ListEngine::answered, this, &ListFace::show);
   connect(&engine_, &ListEngine::summed, this, &ListFace::showSums);
 }
@@ -82,7 +85,8 @@ void ListFace::setupTable() {
   connect(table_, &QTableView::activated, this, [this](const QModelIndex& index) {
     if (const NodeId node = model_->nodeAt(index.row()); node != noNode) Q_EMIT opened(node);
   });
-  connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, &ListFace::sumChosen);
+  connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this,
+          [this] { sumLater_.start(); });
   connect(model_, &EntryListModel::sortWanted, this, &ListFace::sortBy);
 }
 
@@ -98,6 +102,7 @@ void ListFace::ask(const Query& query) {
   if (!question_.context) return;
   question_.query = query;
   question_.among.reset();
+  sumLater_.stop();
   engine_.ask(question_);
 }
 
@@ -114,8 +119,7 @@ void ListFace::show(const std::shared_ptr<const ListAnswer>& answer) {
   const bool fresh = model_->answer() == nullptr || model_->answer()->rows.size() != answer->rows.size();
   model_->show(answer);
   if (fresh) table_->scrollToTop();
-  if (answer->inOrder == answer->rows.size() && !table_->selectionModel()->hasSelection())
-    engine_.sum(answer->context, answer->rows);
+  if (answer->inOrder == answer->rows.size()) sumLater_.start();
   if (answer->rows.empty()) note_->setText(tr("nothing answers this"));
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QTableView>
+#include <QTimer>
 #include <QWidget>
 
 #include "desktop/models/entry_list_model.h"
@@ -41,6 +42,7 @@ private:
   EntryListModel* model_ = nullptr;
   QTableView* table_ = nullptr;
   QLabel* note_ = nullptr;
+  QTimer sumLater_;  ///< sums wait until the hands rest
 };
 
 }  // namespace zt::desktop

@@ -30,7 +30,7 @@ QList<StatementPage::Line> StatementPage::lines() const {
     if (s[line] == 0 && !always) continue;
     Line l{Words::statementLine(line), {}, s[line], false};
     if (line == StatementLine::files)
-      l.note = tr("%1 entries").arg(QLocale().toString(view_.survey->tree.size()));
+      l.note = tr("%1 entries").arg(QLocale().toString(view_.survey->tree.entries()));
     if (line == StatementLine::elsewhere)
       l.note =
           view_.survey->partial ? tr("the measurement was stopped early") : tr("outside the measured folder");
@@ -57,9 +57,14 @@ QString StatementPage::tableTwin() const {
 }
 
 void StatementPage::paintEvent(QPaintEvent*) {
-  if (!view_.survey) return;
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
+  if (!view_.survey) {
+    drawText(p, QRectF(0, 2, width(), 24), Qt::AlignLeft, tr("Statement"), typeface(Type::title), face().ink);
+    drawText(p, QRectF(0, 26, width(), 18), Qt::AlignLeft, tr("set when all is counted"),
+             typeface(Type::small), face().secondInk);
+    return;
+  }
   const double right = width() - 8;
   double y = 2;
   const auto amount = [&](double at, const QString& text, bool strong, const QColor& ink) {

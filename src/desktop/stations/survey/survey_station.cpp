@@ -61,9 +61,7 @@ QWidget* SurveyStation::setupFolders() {
   connect(field, &QPushButton::clicked, this, [this] { showFace(fieldFace); });
   head->addWidget(field);
   box->addLayout(head);
-  legend_ = new QLabel(page);
-  legend_->setFont(typeface(Type::small));
-  legend_->setForegroundRole(QPalette::PlaceholderText);
+  legend_ = new LegendStrip(page);
   box->addWidget(legend_);
   tree_ = ledgerView("folders", page);
   tree_->setRootIsDecorated(true);
@@ -257,7 +255,7 @@ void SurveyStation::showProgress() {
     list_->setContext(nullptr);
     filter_->setEnabled(false);
     if (faceShown() == listFace) showFace(foldersFace);
-    legend_->setText(tr("so far, by name; sorted by size when all is counted"));
+    legend_->say(tr("so far, by name; sorted by size when all is counted"));
     statement_->show(view());
     sources_->hide();
     exceptions_->hide();
@@ -337,10 +335,8 @@ void SurveyStation::setLens(int lens) {
 void SurveyStation::updateLegend() {
   if (folders_->composition() == nullptr) return;
   QStringList names;
-  for (int i = 0; i < lensParts; ++i)
-    if (const QString name = folders_->composition()->partName(folders_->lens(), i); !name.isEmpty())
-      names.append(name);
-  legend_->setText(tr("ribbons, from the left: %1").arg(names.join(QStringLiteral(" · "))));
+  for (int i = 0; i < lensParts; ++i) names.append(folders_->composition()->partName(folders_->lens(), i));
+  legend_->show(names);
 }
 
 PathBytes SurveyStation::currentPath() const {

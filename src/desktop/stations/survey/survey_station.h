@@ -2,6 +2,7 @@
 #pragma once
 
 #include "desktop/charts/age_size_grid.h"
+#include "desktop/charts/legend_strip.h"
 #include "desktop/models/folder_model.h"
 #include "desktop/models/rows_model.h"
 #include "desktop/stations/station.h"
@@ -73,7 +74,7 @@ private:
   QTreeView* tree_ = nullptr;
   FolderModel* folders_ = nullptr;
   QButtonGroup* lenses_ = nullptr;
-  QLabel* legend_ = nullptr;
+  LegendStrip* legend_ = nullptr;
   QLabel* note_ = nullptr;
   QLineEdit* filter_ = nullptr;
   QLabel* filterProblem_ = nullptr;

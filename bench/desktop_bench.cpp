@@ -1,0 +1,143 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Prints how long the window takes over a survey of a million files: to its first paint, to the first rows of
+// a list, to sort by each column, to filter as typed; and the longest that any one event held the GUI thread.
+// usage: zt_bench_desktop FOLDER (such as zt_bench makes). Needs no display: QT_QPA_PLATFORM=offscreen.
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QLineEdit>
+#include <QTableView>
+#include <QTemporaryDir>
+#include <QTest>
+#include <cstdio>
+
+#include "core/os/helper_client.h"
+#include "core/os/limits.h"
+#include "core/os/linux_drive_insides.h"
+#include "core/os/linux_file_system.h"
+#include "core/os/linux_mount_table.h"
+#include "core/os/linux_open_files.h"
+#include "core/os/system_clock.h"
+#include "desktop/frame/main_window.h"
+
+namespace {
+
+using namespace zt;
+using namespace zt::desktop;
+
+/// Notes the longest time that one event took.
+class Watched final : public QApplication {
+public:
+  using QApplication::QApplication;
+  bool notify(QObject* receiver, QEvent* event) override {
+    if (depth_ > 0 || QThread::currentThread() != thread()) return QApplication::notify(receiver, event);
+    ++depth_;
+    const int type = event->type();
+    QElapsedTimer timer;
+    timer.start();
+    const bool done = QApplication::notify(receiver, event);
+    longest = std::max(longest, timer.nsecsElapsed());
+    if (timer.elapsed() > 30 && qEnvironmentVariableIsSet("ZT_BENCH_EVENTS"))
+      std::printf("  event %d to %s took %lld ms\n", type, receiver->metaObject()->className(),
+                  static_cast<long long>(timer.elapsed()));
+    --depth_;
+    return done;
+  }
+  qint64 longest = 0;
+
+private:
+  int depth_ = 0;
+};
+
+class Yes final : public Prompter {
+public:
+  std::optional<QString> chooseFolder(QWidget*, const QString&) override { return std::nullopt; }
+  std::optional<QString> chooseFile(QWidget*, const QString&, const QString&) override {
+    return std::nullopt;
+  }
+  std::optional<QString> chooseNewFile(QWidget*, const QString&, const QString&) override {
+    return std::nullopt;
+  }
+  std::optional<TargetAnswer> askTarget(QWidget*) override { return std::nullopt; }
+  bool confirm(QWidget*, const QString&, const QString&, const QString&) override { return true; }
+  void tell(QWidget*, const QString&, const QString&) override {}
+};
+
+/// Waits without sleeping in large steps; gives milliseconds.
+double until(const std::function<bool()>& done) {
+  QElapsedTimer timer;
+  timer.start();
+  while (!done() && timer.elapsed() < 120'000)
+    QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents | QEventLoop::AllEvents, 5);
+  return static_cast<double>(timer.nsecsElapsed()) / 1e6;
+}
+
+struct Measured {
+  double first = 0;
+  double whole = 0;
+};
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  keepLargeBlocksApart();
+  if (argc < 2) return std::fprintf(stderr, "usage: zt_bench_desktop FOLDER\n"), 2;
+  QElapsedTimer start;
+  start.start();
+  QTemporaryDir home;
+  for (const char* name : {"HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME"})
+    qputenv(name, home.path().toLocal8Bit());
+  Watched app(argc, argv);
+  LinuxFileSystem files;
+  LinuxMountTable mounts;
+  LinuxOpenFiles openFiles;
+  SystemClock clock;
+  LinuxDriveInsides insides;
+  HelperClient privileged({});
+  System system{files, mounts, openFiles, clock, insides, privileged};
+  Yes prompter;
+  MainWindow window(system, prompter);
+  window.show();
+  QCoreApplication::processEvents();
+  std::printf("first paint after %lld ms\n", static_cast<long long>(start.elapsed()));
+  app.longest = 0;
+  window.openPlace(QString::fromLocal8Bit(argv[1]));
+  window.goTo(surveyStation);
+  const double measured =
+      until([&] { return window.session().view().survey != nullptr && !window.session().busy(); });
+  std::printf("measured %u entries in %.0f ms; longest event %.1f ms\n",
+              window.session().view().survey->tree.entries(), measured,
+              static_cast<double>(app.longest) / 1e6);
+  auto* filter = window.findChild<QLineEdit*>(QStringLiteral("surveyFilter"));
+  auto* list = window.findChild<QTableView*>(QStringLiteral("entryList"));
+  auto* model = qobject_cast<EntryListModel*>(list->model());
+  const auto ask = [&](const char* what, const std::function<void()>& act) {
+    const ListAnswer* before = model->answer();
+    app.longest = 0;
+    QElapsedTimer own;
+    own.start();
+    act();
+    const double direct = static_cast<double>(own.nsecsElapsed()) / 1e6;
+    Measured m;
+    m.first = direct + until([&] { return model->answer() != nullptr && model->answer() != before; });
+    list->viewport()->repaint();
+    m.whole = m.first + until([&] { return model->answer()->inOrder == model->answer()->rows.size(); });
+    std::printf(
+        "%-28s first rows %6.1f ms, all in order %7.1f ms, %8zu rows, longest slice %5.1f ms (asking %.1f)\n",
+        what, m.first, m.whole, model->answer()->rows.size(),
+        std::max(direct, static_cast<double>(app.longest) / 1e6), direct);
+  };
+  ask("list everything", [&] { filter->setText(QStringLiteral("*")); });
+  for (int c = 0; c < listColumns; ++c)
+    ask(qPrintable(QStringLiteral("sort by ") + EntryListModel::columnName(static_cast<ListColumn>(c))),
+        [&] { list->sortByColumn(c, c == 0 ? Qt::AscendingOrder : Qt::DescendingOrder); });
+  QString typed;
+  for (const QChar c : QStringLiteral("name-20-1000")) {
+    typed += c;
+    ask(qPrintable(QStringLiteral("type ") + typed), [&] { filter->setText(typed); });
+  }
+  app.longest = 0;
+  list->scrollToBottom();
+  list->viewport()->repaint();
+  QCoreApplication::processEvents();
+  std::printf("scroll to the end: longest slice %.1f ms\n", static_cast<double>(app.longest) / 1e6);
+}
