@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Prints the ratios of docs/measures.md: the survey against the walk floor, bytes an entry, growth, the size and
-// the loading of saved surveys.
-// usage: zt_bench [FOLDER]. Makes its trees in FOLDER (default: $ZT_BENCH_DIR or /var/tmp/zip-tally-bench)
-// and keeps them for the next run. ZT_BENCH_BIG=1 adds the tree of 4,000,000 entries.
+// Prints the ratios of docs/measures.md: the survey against the walk floor, bytes an entry, growth, the size
+// and the loading of saved surveys. usage: zt_bench [FOLDER], or as root zt_bench cold FOLDER on a tree that
+// is there: both walks from an empty cache. Makes its trees in FOLDER (default: $ZT_BENCH_DIR or
+// /var/tmp/zip-tally-bench) and keeps them for the next run. ZT_BENCH_BIG=1 adds the tree of 4,000,000
+// entries.
 #include <fcntl.h>
 #include <malloc.h>
 #include <sys/resource.h>
@@ -64,7 +65,8 @@ void makeWide(const fs::path& top, int entries) {
   fs::create_directories(top / "wide");
   const int dir = ::open((top / "wide").c_str(), O_RDONLY | O_DIRECTORY);
   for (int i = 0; i < entries; ++i)
-    ::close(::openat(dir, ("file-name-20-" + std::to_string(1'000'000 + i)).c_str(), O_WRONLY | O_CREAT, 0644));
+    ::close(
+        ::openat(dir, ("file-name-20-" + std::to_string(1'000'000 + i)).c_str(), O_WRONLY | O_CREAT, 0644));
   ::close(dir);
   std::ofstream(top / "complete") << "1\n";
   ::sync();
@@ -94,13 +96,14 @@ double seconds(const std::function<void()>& work) {
   return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
-/// Seconds of all threads on a processor, in this program and in the kernel for it; steadier than the clock on the
-/// wall where others use the machine too.
+/// Seconds of all threads on a processor, in this program and in the kernel for it; steadier than the clock
+/// on the wall where others use the machine too.
 double processorSeconds(const std::function<void()>& work) {
   const auto used = [] {
     rusage u{};
     ::getrusage(RUSAGE_SELF, &u);
-    return static_cast<double>(u.ru_utime.tv_sec + u.ru_stime.tv_sec) + static_cast<double>(u.ru_utime.tv_usec + u.ru_stime.tv_usec) / 1e6;
+    return static_cast<double>(u.ru_utime.tv_sec + u.ru_stime.tv_sec) +
+           static_cast<double>(u.ru_utime.tv_usec + u.ru_stime.tv_usec) / 1e6;
   };
   const double before = used();
   work();
@@ -170,7 +173,8 @@ void measureTree(const std::string& root, unsigned threads) {
   double memory = 0;
   for (int i = 0; i < 7; ++i) {
     double floor = 0;
-    const double floorWork = processorSeconds([&] { floor = seconds([&] { zt::bench::floorWalk(root, threads); }); });
+    const double floorWork =
+        processorSeconds([&] { floor = seconds([&] { zt::bench::floorWalk(root, threads); }); });
     const double work = processorSeconds([&] { last = surveyOnce(root, threads); });
     works.push_back(work / floorWork);
     memory = std::max(memory, last.bytes);
@@ -195,17 +199,39 @@ void measureSaved(const std::string& root) {
   std::size_t size = 0;
   for (const auto& piece : pieces) size += piece.size();
   std::vector<double> loads;
-  for (int i = 0; i < 5; ++i) loads.push_back(seconds([&] {
-    if (!zt::decodeSurvey(pieces)) std::abort();
-  }));
+  for (int i = 0; i < 5; ++i)
+    loads.push_back(seconds([&] {
+      if (!zt::decodeSurvey(pieces)) std::abort();
+    }));
   std::printf("saved survey: %.1f MB, %.1f B an entry, encoded in %.2f s, loaded in %.2f s\n",
-              static_cast<double>(size) / 1e6, static_cast<double>(size) / survey->tree.size(), saving, median(loads));
+              static_cast<double>(size) / 1e6, static_cast<double>(size) / survey->tree.size(), saving,
+              median(loads));
+}
+
+/// Both walks with nothing in memory: the floor asks in the order of the listing, the survey in that of
+/// inodes.
+void measureCold(const std::string& root) {
+  const auto forget = [] {
+    ::sync();
+    std::ofstream("/proc/sys/vm/drop_caches") << "3\n";
+  };
+  std::vector<double> ratios;
+  for (int i = 0; i < 5; ++i) {
+    forget();
+    const double floor = seconds([&] { zt::bench::floorWalk(root, 2); });
+    forget();
+    const Surveyed s = surveyOnce(root, 2);
+    ratios.push_back(s.time / floor);
+    std::printf("cold: floor %.2f s, survey %.2f s, %.0f entries\n", floor, s.time, s.entries);
+  }
+  std::printf("cold: survey / floor median %.3f\n", median(ratios));
 }
 
 }  // namespace
 
 int main(int argc, char** argv) {
   zt::keepLargeBlocksApart();
+  if (argc == 3 && std::string_view(argv[1]) == "cold") return measureCold(argv[2]), 0;
   const char* given = std::getenv("ZT_BENCH_DIR");
   const fs::path base = argc > 1 ? argv[1] : given != nullptr ? given : "/var/tmp/zip-tally-bench";
   const bool big = std::getenv("ZT_BENCH_BIG") != nullptr;
