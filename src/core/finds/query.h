@@ -28,8 +28,8 @@ struct Query {
 using OwnerOf = std::function<std::optional<std::uint32_t>(std::string_view name)>;
 
 /// Reads a filter line: words, and `size>1GB size<4GB age>1y age<30d kind:video owner:NAME standing:spent
-/// is:folder in:PATH`, in any order; quotes keep spaces together. Fails with badInput and the word that is not
-/// understood. Ages: d, w, m (30 days), y (365 days).
+/// is:folder in:PATH`, in any order; quotes keep spaces together. Fails with badInput and the word that is
+/// not understood. Ages: d, w, m (30 days), y (365 days).
 Result<Query> parseQuery(std::string_view text, const OwnerOf& owner);
 
 /// What the word at the end of a filter line could become, the line before it left as it is.
@@ -45,8 +45,8 @@ std::uint64_t columnValue(const FindContext& context, NodeId node, ListColumn co
 /// Entries that answer a query, in order of their numbers. Stops early, with what it has, when asked to.
 std::vector<NodeId> answer(const FindContext& context, const Query& query, const std::stop_token& stop);
 
-/// Puts the first `rows` of a sorted list at its front, those in order; all of it where `rows` is at least its
-/// size. Equal values stand by number. One thread a list.
+/// Puts the first `rows` of a sorted list at its front, those in order; all of it where `rows` is at least
+/// its size. Equal values stand by number. One thread a list.
 void sortList(const FindContext& context, std::vector<NodeId>& list, ListColumn column, bool descending,
               std::size_t rows);
 

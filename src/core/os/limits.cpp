@@ -21,7 +21,8 @@ std::size_t raiseOpenFileLimit() {
 }
 
 void keepLargeBlocksApart() {
-  // Setting it keeps the C library from raising it by itself, after which blocks of megabytes would stay on heaps.
+  // Setting it keeps the C library from raising it by itself, after which blocks of megabytes would stay on
+  // heaps.
   ::mallopt(M_MMAP_THRESHOLD, 128 * 1024);
 }
 

@@ -9,8 +9,8 @@ namespace zt {
 /// Any thread.
 std::size_t raiseOpenFileLimit();
 
-/// Has large blocks of memory taken from the system one by one, so that they go back to it when they are let go.
-/// Call it first thing in `main`.
+/// Has large blocks of memory taken from the system one by one, so that they go back to it when they are let
+/// go. Call it first thing in `main`.
 void keepLargeBlocksApart();
 
 }  // namespace zt

@@ -38,7 +38,8 @@ public:
     ZSTD_inBuffer in{text.data(), text.size(), 0};
     for (;;) {
       ZSTD_outBuffer out{buffer_.data(), buffer_.size(), 0};
-      const std::size_t left = ZSTD_compressStream2(stream_.get(), &out, &in, last ? ZSTD_e_end : ZSTD_e_continue);
+      const std::size_t left =
+          ZSTD_compressStream2(stream_.get(), &out, &in, last ? ZSTD_e_end : ZSTD_e_continue);
       if (ZSTD_isError(left) != 0 || (out.pos > 0 && !sink_({buffer_.data(), out.pos}))) return false;
       if (last ? left == 0 : in.pos == in.size) return true;
     }
@@ -91,7 +92,9 @@ Result<void> exportJsonLines(const Survey& s, const ByteSink& sink) {
   const SurveyTree& t = s.tree;
   Compressor out(sink);
   const auto broken = [] { return fail(Errc::io, "export"); };
-  const auto dump = [](const Json& j) { return j.dump(-1, ' ', false, Json::error_handler_t::replace) + "\n"; };
+  const auto dump = [](const Json& j) {
+    return j.dump(-1, ' ', false, Json::error_handler_t::replace) + "\n";
+  };
   if (!out.write(dump(headOf(s)))) return broken();
   const auto links = linksOf(t);
   std::vector<NodeId> numbers(t.size(), noNode);
@@ -164,7 +167,8 @@ Result<void> exportCsv(const Survey& s, const ByteSink& sink) {
 /// Cuts input into lines, unpacking it first if it is compressed. A line may not be longer than a megabyte.
 class Lines {
 public:
-  Lines(const ByteSource& source, bool packed) : source_(source), stream_(packed ? ZSTD_createDCtx() : nullptr) {}
+  Lines(const ByteSource& source, bool packed)
+      : source_(source), stream_(packed ? ZSTD_createDCtx() : nullptr) {}
 
   /// nullopt at the end, and when something is wrong: then `problem` is set.
   std::optional<std::string> next() {
@@ -241,16 +245,19 @@ public:
       ok = ok && at->is_boolean();
       if (ok) into = at->get<bool>();
     } else if constexpr (std::is_signed_v<T>) {
-      ok = ok && at->is_number_integer() && (!at->is_number_unsigned() || at->get<std::uint64_t>() <= INT64_MAX);
+      ok = ok && at->is_number_integer() &&
+           (!at->is_number_unsigned() || at->get<std::uint64_t>() <= INT64_MAX);
       if (ok) into = at->get<T>();
     } else {
-      ok = ok && at->is_number_unsigned() && at->get<std::uint64_t>() <= std::min<std::uint64_t>(std::numeric_limits<T>::max(), INT64_MAX);
+      ok = ok && at->is_number_unsigned() &&
+           at->get<std::uint64_t>() <= std::min<std::uint64_t>(std::numeric_limits<T>::max(), INT64_MAX);
       if (ok) into = at->get<T>();
     }
   }
   std::string text(const char* key, std::size_t most) {
     const auto at = json_.find(key);
-    if (at == json_.end() || !at->is_string() || at->get_ref<const std::string&>().size() > most) return ok = false, std::string{};
+    if (at == json_.end() || !at->is_string() || at->get_ref<const std::string&>().size() > most)
+      return ok = false, std::string{};
     return at->get<std::string>();
   }
   bool ok = true;
@@ -382,10 +389,10 @@ bool rowFrom(const std::vector<std::string>& cells, TreeBuilder& tree) {
   EntryStat stat;
   std::uint32_t accessed = 0;
   const auto kind = kindFrom(cells[1]);
-  if (!kind || !number(cells[2], stat.length) || !number(cells[3], stat.occupied) || !number(cells[4], stat.links) ||
-      !number(cells[5], stat.inode) || !number(cells[6], stat.device) || !number(cells[7], stat.owner) ||
-      !number(cells[8], stat.modified) || !number(cells[9], accessed) || stat.length > Bytes{INT64_MAX} ||
-      stat.occupied > Bytes{INT64_MAX})
+  if (!kind || !number(cells[2], stat.length) || !number(cells[3], stat.occupied) ||
+      !number(cells[4], stat.links) || !number(cells[5], stat.inode) || !number(cells[6], stat.device) ||
+      !number(cells[7], stat.owner) || !number(cells[8], stat.modified) || !number(cells[9], accessed) ||
+      stat.length > Bytes{INT64_MAX} || stat.occupied > Bytes{INT64_MAX})
     return false;
   stat.kind = *kind;
   stat.accessed = TimeNs{accessed} * nsPerSecond;

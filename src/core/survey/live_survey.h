@@ -23,8 +23,8 @@ public:
   void update(const AgeSizeField& field);
 
   const SurveyTree& tree() const { return survey_->tree; }
-  /// Occupied bytes of a folder that the tree has given, with everything beneath it; an inode with n names counts
-  /// 1/n at each. Zero before it was listed.
+  /// Occupied bytes of a folder that the tree has given, with everything beneath it; an inode with n names
+  /// counts 1/n at each. Zero before it was listed.
   Bytes occupied(NodeId folder) const;
   AgeSizeField field() const;
 

@@ -95,8 +95,8 @@ public:
   NodeId addRoot(Writer& writer, const EntryStat& stat);
   /// Puts one more child of a folder on its listing. Nothing of it is in the tree yet but the name's letters.
   void stage(Writer& writer, Listing& listing, std::string_view name, const EntryStat& stat);
-  /// Adds all children of one folder at once, empties the listing, and gives the first one's number. Fails with
-  /// unsupported beyond 2^32−2 entries or 4 GiB of names.
+  /// Adds all children of one folder at once, empties the listing, and gives the first one's number. Fails
+  /// with unsupported beyond 2^32−2 entries or 4 GiB of names.
   Result<NodeId> addChildren(Writer& writer, NodeId folder, Listing& listing);
   Result<NodeId> addChildren(Writer& writer, NodeId folder, const std::vector<Entry>& entries);
   /// Works out totals and hard links; call once, with every writer's links, when no worker adds any more.
@@ -219,12 +219,12 @@ private:
   bool finished_ = false;  ///< `huge_` may be read without the lock
 };
 
-/// The children of one folder on their way into the tree, already in its columns, so that a folder of a million
-/// entries is never held twice. One thread.
+/// The children of one folder on their way into the tree, already in its columns, so that a folder of a
+/// million entries is never held twice. One thread.
 class SurveyTree::Listing {
 public:
   NodeId size() const { return size_; }
-  Bytes bytes() const { return bytes_; }            ///< an inode with n names counts 1/n; folders count
+  Bytes bytes() const { return bytes_; }  ///< an inode with n names counts 1/n; folders count
   std::uint32_t files() const { return files_; }
   /// The rows that are folders.
   const std::vector<NodeId>& folders() const { return folders_; }

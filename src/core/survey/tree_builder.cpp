@@ -12,8 +12,10 @@ Result<TreeBuilder::Number> TreeBuilder::add(Number parent, std::string_view nam
   }
   const bool goodName = !name.empty() && name.size() <= 255 && name != "." && name != ".." &&
                         name.find('/') == std::string_view::npos && name.find('\0') == std::string_view::npos;
-  if (parent >= number || number >= most || !goodName || !isFolder(parent)) return fail(Errc::badInput, "import");
-  if (!byName_.try_emplace(std::pair{parent, std::string(name)}, number).second) return fail(Errc::badInput, "import");
+  if (parent >= number || number >= most || !goodName || !isFolder(parent))
+    return fail(Errc::badInput, "import");
+  if (!byName_.try_emplace(std::pair{parent, std::string(name)}, number).second)
+    return fail(Errc::badInput, "import");
   entries_.push_back({parent, std::string(name), stat});
   return number;
 }

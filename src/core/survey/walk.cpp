@@ -180,7 +180,8 @@ private:
   Visited look(const FolderTask& task) {
     Visited v;
     auto opened = open(task);
-    if (!opened && opened.error().code == Errc::otherDevice) return v.problem = SurveyException::Kind::mountedOver, v;
+    if (!opened && opened.error().code == Errc::otherDevice)
+      return v.problem = SurveyException::Kind::mountedOver, v;
     if (!opened) return v.err = opened.error().sysErrno, v;
     gather_.reset();
     if (const auto listed = walk_->files.scan(**opened, gather_); !listed) v.listing = listed.error();
@@ -238,7 +239,8 @@ private:
     // again.
     const FolderPtr keep = handles() >= walk_->openLimit ? nullptr : folder;
     const auto failed = [&](NodeId row) {
-      return std::any_of(gather_.errors.begin(), gather_.errors.end(), [&](const auto& e) { return e.first == row; });
+      return std::any_of(gather_.errors.begin(), gather_.errors.end(),
+                         [&](const auto& e) { return e.first == row; });
     };
     const auto covered = [&](NodeId row) {
       return std::find(gather_.mounted.begin(), gather_.mounted.end(), row) != gather_.mounted.end();

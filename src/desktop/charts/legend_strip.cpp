@@ -17,6 +17,7 @@ void LegendStrip::show(const QStringList& parts) {
   parts_ = parts;
   sentence_.clear();
   setAccessibleName(text());
+  setToolTip(text());
   update();
 }
 
@@ -39,18 +40,24 @@ void LegendStrip::paintEvent(QPaintEvent*) {
   const QFont small = typeface(Type::small);
   if (!sentence_.isEmpty())
     return drawText(p, QRectF(rect()), Qt::AlignLeft | Qt::AlignVCenter, sentence_, small, face().secondInk);
+  double needed = 0;
+  for (const QString& part : parts_)
+    if (!part.isEmpty()) needed += 36 + QFontMetricsF(small).horizontalAdvance(part);
+  const bool close = needed > width();
+  const double gap = close ? 4 : 16;
+  const double indent = close ? 16 : 20;
   double x = 0;
   for (qsizetype i = 0; i < parts_.size(); ++i) {
     if (parts_[i].isEmpty()) continue;
-    const QRectF box(x + 0.5, 4.5, 14, 11);
+    const QRectF box(x + 0.5, 4.5, indent - 6, 11);
     fillStratum(p, box, static_cast<Stratum>(i));
     p.setPen(QPen(face().line, 0.8));
     p.setBrush(Qt::NoBrush);
     p.drawRect(box);
-    const double width = QFontMetricsF(small).horizontalAdvance(parts_[i]);
-    drawText(p, QRectF(x + 20, 0, width + 2, height()), Qt::AlignLeft | Qt::AlignVCenter, parts_[i], small,
-             face().secondInk);
-    x += 20 + width + 16;
+    const double advance = QFontMetricsF(small).horizontalAdvance(parts_[i]);
+    drawText(p, QRectF(x + indent, 0, advance + 2, height()), Qt::AlignLeft | Qt::AlignVCenter, parts_[i],
+             small, face().secondInk);
+    x += indent + advance + gap;
   }
 }
 

@@ -90,6 +90,13 @@ void ListFace::setupTable() {
   connect(model_, &EntryListModel::sortWanted, this, &ListFace::sortBy);
 }
 
+/// In a narrow window the names need the room of the last columns.
+void ListFace::resizeEvent(QResizeEvent* event) {
+  QWidget::resizeEvent(event);
+  for (const auto column : {ListColumn::kind, ListColumn::owner})
+    table_->setColumnHidden(static_cast<int>(column), width() < 600);
+}
+
 void ListFace::setContext(std::shared_ptr<const FindContext> context) {
   if (context == question_.context) return;
   question_.context = std::move(context);

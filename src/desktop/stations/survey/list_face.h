@@ -30,6 +30,9 @@ Q_SIGNALS:
   void menuWanted(const QPoint& globalPos);
   void opened(zt::NodeId node);  ///< Enter or a double click
 
+protected:
+  void resizeEvent(QResizeEvent* event) override;
+
 private:
   void setupTable();
   void sortBy(ListColumn column, bool descending);

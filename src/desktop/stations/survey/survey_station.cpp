@@ -193,6 +193,12 @@ QWidget* SurveyStation::setupField() {
   return page;
 }
 
+/// In a narrow window the ribbons give way to the names.
+void SurveyStation::resizeEvent(QResizeEvent* event) {
+  Station::resizeEvent(event);
+  tree_->setColumnWidth(FolderModel::madeOfColumn, std::clamp(faces_->width() - 450, 90, 250));
+}
+
 void SurveyStation::refresh() {
   showPage(ready() || watching(),
            session_.work() == Session::Work::measuring

@@ -48,6 +48,9 @@ public:
   /// The path under the cursor, relative to the root; empty if none.
   PathBytes currentPath() const;
 
+protected:
+  void resizeEvent(QResizeEvent* event) override;
+
 private:
   QWidget* setupFolders();
   QWidget* setupField();
