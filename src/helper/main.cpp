@@ -2,7 +2,6 @@
 // ztally-helper: the only code that runs with rights. Speaks with its client on standard input and output,
 // and ends with it. Takes no arguments and no environment.
 #include <linux/magic.h>
-#include <poll.h>
 #include <sys/statfs.h>
 #include <unistd.h>
 

@@ -2,7 +2,6 @@
 #include "core/os/helper_client.h"
 
 #include <fcntl.h>
-#include <poll.h>
 #include <signal.h>
 #include <spawn.h>
 #include <sys/wait.h>
