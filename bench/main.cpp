@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Prints the ratios of docs/measures.md: the survey against the walk floor, bytes an entry, growth, the size
 // and the loading of saved surveys. usage: zt_bench [FOLDER], or as root zt_bench cold FOLDER on a tree that
-// is there: both walks from an empty cache. Makes its trees in FOLDER (default: $ZT_BENCH_DIR or
+// is there: both walks from an empty cache; or zt_bench tree FOLDER RUNS: one tree that is there, so often.
+// Makes its trees in FOLDER (default: $ZT_BENCH_DIR or
 // /var/tmp/zip-tally-bench) and keeps them for the next run. ZT_BENCH_BIG=1 adds the tree of 4,000,000
 // entries.
 #include <fcntl.h>
@@ -166,12 +167,12 @@ Surveyed surveyOnce(const std::string& root, unsigned threads, std::shared_ptr<z
   return s;
 }
 
-void measureTree(const std::string& root, unsigned threads) {
+void measureTree(const std::string& root, unsigned threads, int runs = 7) {
   zt::bench::floorWalk(root, threads);
   std::vector<double> ratios, floors, surveys, works;
   Surveyed last;
   double memory = 0;
-  for (int i = 0; i < 7; ++i) {
+  for (int i = 0; i < runs; ++i) {
     double floor = 0;
     const double floorWork =
         processorSeconds([&] { floor = seconds([&] { zt::bench::floorWalk(root, threads); }); });
@@ -184,10 +185,12 @@ void measureTree(const std::string& root, unsigned threads) {
   }
   const auto [low, high] = std::minmax_element(ratios.begin(), ratios.end());
   std::printf(
-      "%8.0f entries, %u threads: survey / floor %.3f (%.3f to %.3f), floor %.2f us, survey %.2f us an "
-      "entry; processor time %.3f; %.1f B an entry\n",
-      last.entries, threads, median(ratios), *low, *high, median(floors) / last.entries * 1e6,
-      median(surveys) / last.entries * 1e6, median(works), memory / last.entries);
+      "%8.0f entries, %u threads: survey / floor %.3f (%.3f to %.3f), fastest / fastest %.3f, floor %.2f us, "
+      "survey %.2f us an entry; processor time %.3f; %.1f B an entry\n",
+      last.entries, threads, median(ratios), *low, *high,
+      *std::min_element(surveys.begin(), surveys.end()) / *std::min_element(floors.begin(), floors.end()),
+      median(floors) / last.entries * 1e6, median(surveys) / last.entries * 1e6, median(works),
+      memory / last.entries);
 }
 
 /// Bytes and seconds of a survey that is saved and loaded again.
@@ -232,6 +235,7 @@ void measureCold(const std::string& root) {
 int main(int argc, char** argv) {
   zt::keepLargeBlocksApart();
   if (argc == 3 && std::string_view(argv[1]) == "cold") return measureCold(argv[2]), 0;
+  if (argc == 4 && std::string_view(argv[1]) == "tree") return measureTree(argv[2], 2, std::stoi(argv[3])), 0;
   const char* given = std::getenv("ZT_BENCH_DIR");
   const fs::path base = argc > 1 ? argv[1] : given != nullptr ? given : "/var/tmp/zip-tally-bench";
   const bool big = std::getenv("ZT_BENCH_BIG") != nullptr;

@@ -1,10 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // list, export, import
-#include <pwd.h>
-
 #include <algorithm>
 #include <array>
-#include <charconv>
 #include <fstream>
 #include <iomanip>
 #include <iostream>
@@ -20,14 +17,6 @@ namespace zt::cli {
 using Json = nlohmann::json;
 
 namespace {
-
-std::optional<std::uint32_t> ownerOf(std::string_view name) {
-  if (const passwd* known = ::getpwnam(std::string(name).c_str())) return known->pw_uid;
-  std::uint32_t number = 0;
-  const auto [end, problem] = std::from_chars(name.data(), name.data() + name.size(), number);
-  if (problem == std::errc{} && end == name.data() + name.size()) return number;
-  return std::nullopt;
-}
 
 ListColumn columnOf(std::string_view name) {
   static constexpr std::array<std::string_view, listColumns> names{"name",  "occupied", "length", "exclusive",
@@ -47,6 +36,7 @@ Json entryJson(const FindContext& c, NodeId id) {
          {"files", value(ListColumn::files)},
          {"owner", c.tree.owner(id)},
          {"newest_ns", folder ? c.tree.totals(id).newest : c.tree.modified(id)}};
+  if (const auto owner = c.options.owners.name(c.tree.owner(id))) j["owner_name"] = *owner;
   putPath(j, "path", c.tree.path(id));
   return j;
 }
@@ -54,12 +44,12 @@ Json entryJson(const FindContext& c, NodeId id) {
 }  // namespace
 
 int list(Console& console, const Arguments& args) {
-  const auto query = parseQuery(args.query, ownerOf);
-  if (!query) return report(console, query.error());
   int status = 0;
   const auto job = openJob(console, args, status);
   if (!job) return status;
   const FindContext& c = *job->context();
+  const auto query = parseQuery(args.query, c.options.owners);
+  if (!query) return report(console, query.error());
   std::vector<NodeId> found = answer(c, *query, console.stop);
   const ListColumn sorted = columnOf(args.sort);
   const std::size_t rows = args.top == 0 ? found.size() : std::min(args.top, found.size());

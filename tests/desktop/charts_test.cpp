@@ -30,7 +30,7 @@ JobView openView(Bytes capacity, Bytes free) {
 }
 
 template <class T>
-void paintsAnything(T& chart, const JobView& view) {
+void paintsAnything(T& chart, const auto& view) {
   chart.show(view);
   for (const QSize size : {QSize(1, 1), QSize(30, 900), QSize(900, 30), QSize(800, 600)}) {
     chart.resize(size);
@@ -48,12 +48,16 @@ TEST(Charts, BearNothingAndExtremes) {
   for (const JobView& view :
        {JobView{}, openView(0, 0), openView(1, 0), openView(~Bytes{0} >> 1, 5), openView(100, 1000)}) {
     paintsAnything(level, view);
-    paintsAnything(grid, view);
     paintsAnything(stairs, view);
     paintsAnything(proof, view);
     paintsAnything(balance, view);
     paintsAnything(statement, view);
   }
+  FieldCells cells{};
+  paintsAnything(grid, cells);
+  cells[0][0] = {~Bytes{0} >> 1, ~0u, {}};
+  cells[6][6] = {1, 1, {1}};
+  paintsAnything(grid, cells);
 }
 
 TEST(BlocksOf, AddUpToTheCapacity) {

@@ -2,6 +2,7 @@
 #include <QAbstractItemModelTester>
 #include <QAction>
 #include <QClipboard>
+#include <numeric>
 
 #include "desktop/window_fixture.h"
 
@@ -176,10 +177,19 @@ TEST_F(Stations, TheFieldPicksCellsByKeyboard) {
   window->findChild<SurveyStation*>()->showFace(SurveyStation::fieldFace);
   auto* grid = window->findChild<AgeSizeGrid*>();
   key(grid, Qt::Key_Down);
-  ASSERT_FALSE(grid->pickedFiles(10).empty());
-  EXPECT_EQ(session().view().survey->tree.path(grid->pickedFiles(10)[0]),
-            "old/logger-image-2019/logger-disk.img");
-  EXPECT_GT(find<QTreeView>("pickedFiles")->model()->rowCount(), 0);
+  auto* picked = find<QTreeView>("pickedFiles")->model();
+  ASSERT_TRUE(waitFor([&] { return picked->rowCount() > 0; }));
+  EXPECT_EQ(picked->index(0, 0).data().toString(), QStringLiteral("old/logger-image-2019/logger-disk.img"));
+  const FieldCells& cells = session().view().composition->field();
+  EXPECT_EQ(picked->rowCount(), static_cast<int>(cells[ageBands - 1][sizeBands - 1].files));
+  const auto sum = [](const FieldCell& c) { return std::accumulate(c.by.begin(), c.by.end(), Bytes{0}); };
+  Bytes all = 0;
+  for (const auto& row : cells)
+    for (const auto& cell : row) {
+      EXPECT_EQ(sum(cell), cell.bytes);
+      all += cell.bytes;
+    }
+  EXPECT_GT(all, 100'000'000'000u);
 }
 
 TEST_F(Stations, AFolderIsPlannedFromTheSurvey) {

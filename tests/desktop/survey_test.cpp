@@ -96,7 +96,10 @@ TEST_F(SurveyWindow, SumsSeveralPicks) {
   chooseRow(tree(), root);
   key(tree(), Qt::Key_Down);
   key(tree(), Qt::Key_Down, Qt::ShiftModifier);
-  EXPECT_TRUE(text("folderNote").contains(QStringLiteral("2 picked"))) << text("folderNote").toStdString();
+  EXPECT_TRUE(waitFor([&] { return text("folderNote").contains(QStringLiteral("2 picked")); }))
+      << text("folderNote").toStdString();
+  key(tree(), Qt::Key_Up);
+  EXPECT_FALSE(text("folderNote").contains(QStringLiteral("picked"))) << "one is told of by itself";
 }
 
 TEST_F(SurveyWindow, LooksInsideWithoutChangingTheAccessTime) {

@@ -108,8 +108,13 @@ Find someFind(Bytes bytes, double days, const char* path, FindKind kind = FindKi
 
 TEST(FindFilter, NeedsAllConditions) {
   constexpr TimeNs now = 1'000 * nsPerDay;
-  const Find f = someFind(2'000'000'000, 400, "srv/Film.mp4");
-  const auto takes = [&](const char* text) { return FindFilter(QString::fromUtf8(text)).takes(f, now); };
+  Find f = someFind(2'000'000'000, 400, "srv/Film.mp4");
+  f.owner = 1001;
+  const auto owners =
+      OwnerNames::fromList("root:x:0:0::/:/bin/sh\nwarden:x:1001:1001::/home/warden:/bin/sh\n");
+  const auto takes = [&](const char* text) {
+    return FindFilter(QString::fromUtf8(text)).takes(f, now, owners);
+  };
   EXPECT_TRUE(takes(""));
   EXPECT_TRUE(takes("film"));
   EXPECT_TRUE(takes("size>1GB age>1y film kind:large"));
@@ -121,6 +126,10 @@ TEST(FindFilter, NeedsAllConditions) {
   EXPECT_FALSE(takes("age>"));
   EXPECT_TRUE(takes("age>50w"));
   EXPECT_TRUE(takes("standing:unjudged"));
+  EXPECT_TRUE(takes("owner:warden"));
+  EXPECT_TRUE(takes("owner:1001"));
+  EXPECT_FALSE(takes("owner:root"));
+  EXPECT_FALSE(takes("owner:nobody-here"));
   EXPECT_TRUE(FindFilter().empty());
 }
 

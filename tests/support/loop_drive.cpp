@@ -45,6 +45,7 @@ bool LoopDrive::remount(const std::string& options) {
   const std::string all = options.empty() ? "loop" : "loop," + options;
   std::vector<std::string> mount{programAt("mount")};
   if (type_ == "ntfs") mount.insert(mount.end(), {"-t", "ntfs-3g"});
+  if (type_ == "exfat") mount.insert(mount.end(), {"-t", "exfat-fuse"});
   mount.insert(mount.end(), {"-o", all, image(), mountPoint_});
   const Ran mounted = runProgram(mount);
   why_ = mounted.status == 0 ? "" : "mount: " + mounted.err;

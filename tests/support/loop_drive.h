@@ -13,7 +13,7 @@ namespace zt::test {
 /// cannot be made.
 class LoopDrive {
 public:
-  /// `type`: ext4, xfs, btrfs, vfat, ntfs. `options`: of the mount, beside "loop".
+  /// `type`: ext4, xfs, btrfs, vfat, exfat, ntfs. `options`: of the mount, beside "loop".
   LoopDrive(const std::string& type, Bytes size, const std::string& options = {});
   ~LoopDrive();
   LoopDrive(const LoopDrive&) = delete;

@@ -179,6 +179,7 @@ Result<SpaceUsage> MemoryFileSystem::usage(const Folder&) {
     for (const auto& [name, child] : node->children) waiting.push_back(child.get());
   }
   SpaceUsage u;
+  if (capacity == 0) return u;  // as file systems without counters do
   u.capacity = u.free = capacity;
   for (const auto& [inode, bytes] : seen) u.free -= bytes;
   u.available = u.free;

@@ -182,7 +182,7 @@ TEST(Statement, SeesBeneathMountPoints) {
 
 /// Other file systems: figures that add up, and an honest word where they cannot be itemised.
 TEST(Statement, IsHonestOnOtherFileSystems) {
-  for (const char* type : {"vfat", "ntfs"}) {
+  for (const char* type : {"vfat", "exfat", "ntfs"}) {
     SCOPED_TRACE(type);
     LoopDrive drive(type, Bytes{256} << 20);
     if (drive.why().find("unknown filesystem type") != std::string::npos) {

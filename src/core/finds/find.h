@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "core/catalogue/catalogue.h"
+#include "core/os/owner_names.h"
 #include "core/survey/age_size.h"
 #include "core/survey/file_kinds.h"
 #include "core/survey/set_gain.h"
@@ -64,6 +65,7 @@ struct FindOptions {
   std::size_t mostLarge = 2000;
   std::size_t mostItems = 5000;  ///< of one find
   KindTable kinds;
+  OwnerNames owners;
 };
 
 /// A file counts as large from a 2,500th of the capacity on, at least 1 MB and at most 100 MB.

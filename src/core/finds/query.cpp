@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/finds/query.h"
 
-#include <fnmatch.h>
-
 #include <algorithm>
 #include <array>
 #include <charconv>
@@ -12,7 +10,7 @@ namespace zt {
 
 bool Query::empty() const {
   return words.empty() && larger == 0 && !smaller && olderThan == 0 && !newerThan && owners.empty() &&
-         kinds.empty() && standings.empty() && !folders && !in;
+         kinds.empty() && standings.empty() && !folders && !in && !field;
 }
 
 namespace {
@@ -65,7 +63,7 @@ bool addNamed(std::vector<Enum>& into, std::string_view text) {
   return false;
 }
 
-bool readPart(Query& q, std::string_view part, const OwnerOf& owner) {
+bool readPart(Query& q, std::string_view part, const OwnerNames& owners) {
   const auto key =
       std::find_if(std::begin(keys), std::end(keys), [&](auto k) { return part.starts_with(k); });
   if (key == std::end(keys)) return q.words.push_back(lower(part)), true;
@@ -90,22 +88,22 @@ bool readPart(Query& q, std::string_view part, const OwnerOf& owner) {
     if (value != "folder" && value != "file") return false;
     return q.folders = value == "folder", true;
   }
-  const auto uid = owner(value);
+  const auto uid = owners.number(value);
   if (uid) q.owners.push_back(*uid);
   return uid.has_value();
 }
 
 }  // namespace
 
-Result<Query> parseQuery(std::string_view text, const OwnerOf& owner) {
+Result<Query> parseQuery(std::string_view text, const OwnerNames& owners) {
   Query q;
   if (text.size() > 4096) return fail(Errc::badInput, "filter", {}, "too long");
   for (const std::string& part : splitLine(text))
-    if (!readPart(q, part, owner)) return fail(Errc::badInput, "filter", {}, part);
+    if (!readPart(q, part, owners)) return fail(Errc::badInput, "filter", {}, part);
   return q;
 }
 
-std::vector<std::string> completeQuery(std::string_view text, const std::vector<std::string>& owners) {
+std::vector<std::string> completeQuery(std::string_view text, const OwnerNames& owners) {
   const auto space = text.rfind(' ');
   const std::string before(space == std::string_view::npos ? "" : text.substr(0, space + 1));
   const std::string_view last = text.substr(before.size());
@@ -117,7 +115,7 @@ std::vector<std::string> completeQuery(std::string_view text, const std::vector<
   for (int i = 0; i < fileKinds; ++i) all.push_back("kind:" + std::string(name(static_cast<FileKind>(i))));
   for (int i = 0; i < standings; ++i)
     all.push_back("standing:" + std::string(name(static_cast<Standing>(i))));
-  for (const auto& o : owners) all.push_back("owner:" + o);
+  for (const auto& [number, name] : owners.all()) all.push_back("owner:" + name);
   all.insert(all.end(), {"is:folder", "is:file"});
   std::vector<std::string> fitting;
   for (const auto& word : all)
@@ -152,10 +150,41 @@ std::uint64_t columnValue(const FindContext& c, NodeId id, ListColumn column) {
 
 namespace {
 
+/// Whether a pattern with * and ? stands for the whole name. ? is one character: the bytes that continue one
+/// in UTF-8 belong to it.
+bool globFits(std::string_view pattern, std::string_view name) {
+  const auto next = [&](std::size_t at) {
+    do ++at;
+    while (at < name.size() && (static_cast<unsigned char>(name[at]) & 0xC0u) == 0x80u);
+    return at;
+  };
+  std::size_t p = 0;
+  std::size_t n = 0;
+  std::size_t star = std::string_view::npos;  // the last * seen, and what of the name it has taken
+  std::size_t taken = 0;
+  while (n < name.size()) {
+    if (p < pattern.size() && pattern[p] == '*') {
+      star = p++;
+      taken = n;
+    } else if (p < pattern.size() && pattern[p] == '?') {
+      ++p;
+      n = next(n);
+    } else if (p < pattern.size() && pattern[p] == name[n]) {
+      ++p;
+      ++n;
+    } else if (star != std::string_view::npos) {
+      p = star + 1;
+      n = taken = next(taken);
+    } else {
+      return false;
+    }
+  }
+  return pattern.find_first_not_of('*', p) == std::string_view::npos;
+}
+
 /// Whether a name, in lower case, holds a word; a word with wildcards must be the whole name.
-bool wordFits(const char* name, std::size_t size, const std::string& word, bool wild) {
-  if (wild) return ::fnmatch(word.c_str(), name, 0) == 0;
-  return std::string_view(name, size).find(word) != std::string_view::npos;
+bool wordFits(std::string_view name, const std::string& word, bool wild) {
+  return wild ? globFits(word, name) : name.find(word) != std::string_view::npos;
 }
 
 class Matcher {
@@ -184,19 +213,28 @@ public:
     };
     if (!among(q_.owners, t.owner(id)) || !among(q_.standings, c_.standing[id])) return false;
     if (!q_.kinds.empty() && (folder || !among(q_.kinds, c_.kind[id]))) return false;
+    if (q_.field && !inField(id)) return false;
     if (q_.in && (in_ == noNode || id == in_ || !t.isBeneath(id, in_))) return false;
     return nameFits(t.name(id));
   }
 
 private:
+  bool inField(NodeId id) const {
+    if (c_.tree.kind(id) != EntryKind::file) return false;
+    const AgeBand age = ageBand(c_.tree.modified(id), c_.survey.finished);
+    const int size = sizeBand(c_.tree.occupied(id));
+    return age >= q_.field->youngest && age <= q_.field->oldest && size >= q_.field->smallest &&
+           size <= q_.field->largest;
+  }
+
   bool nameFits(std::string_view name) const {
     if (q_.words.empty()) return true;
     std::array<char, 256> plain;
-    for (std::size_t i = 0; i < name.size(); ++i)
+    const std::size_t size = std::min(name.size(), plain.size());
+    for (std::size_t i = 0; i < size; ++i)
       plain[i] = static_cast<char>(name[i] >= 'A' && name[i] <= 'Z' ? name[i] - 'A' + 'a' : name[i]);
-    plain[name.size()] = 0;
     for (std::size_t i = 0; i < q_.words.size(); ++i)
-      if (!wordFits(plain.data(), name.size(), q_.words[i], wild_[i])) return false;
+      if (!wordFits({plain.data(), size}, q_.words[i], wild_[i])) return false;
     return true;
   }
 

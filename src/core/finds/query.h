@@ -1,13 +1,21 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <functional>
 #include <optional>
 #include <stop_token>
 
 #include "core/finds/find.h"
+#include "core/survey/age_size.h"
 
 namespace zt {
+
+/// Cells of the age × size field, both ends among them.
+struct FieldRange {
+  AgeBand youngest = AgeBand::today;
+  AgeBand oldest = AgeBand::older;
+  int smallest = 0;
+  int largest = sizeBands - 1;
+};
 
 /// What the filter line asks for. Everything given must hold.
 struct Query {
@@ -19,21 +27,19 @@ struct Query {
   std::vector<std::uint32_t> owners;  ///< one of them
   std::vector<FileKind> kinds;
   std::vector<Standing> standings;
-  std::optional<bool> folders;  ///< only folders, only what is none
-  std::optional<PathBytes> in;  ///< somewhere beneath this folder
+  std::optional<bool> folders;      ///< only folders, only what is none
+  std::optional<PathBytes> in;      ///< somewhere beneath this folder
+  std::optional<FieldRange> field;  ///< only files in these cells; no word of the line asks for it
   bool empty() const;
 };
-
-/// Names for owners, as the desktop and the command line know them.
-using OwnerOf = std::function<std::optional<std::uint32_t>(std::string_view name)>;
 
 /// Reads a filter line: words, and `size>1GB size<4GB age>1y age<30d kind:video owner:NAME standing:spent
 /// is:folder in:PATH`, in any order; quotes keep spaces together. Fails with badInput and the word that is
 /// not understood. Ages: d, w, m (30 days), y (365 days).
-Result<Query> parseQuery(std::string_view text, const OwnerOf& owner);
+Result<Query> parseQuery(std::string_view text, const OwnerNames& owners);
 
 /// What the word at the end of a filter line could become, the line before it left as it is.
-std::vector<std::string> completeQuery(std::string_view text, const std::vector<std::string>& owners);
+std::vector<std::string> completeQuery(std::string_view text, const OwnerNames& owners);
 
 /// Columns that lists of entries are sorted by.
 enum class ListColumn : std::uint8_t { name, occupied, length, exclusive, files, newest, kind, owner };

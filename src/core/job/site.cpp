@@ -44,6 +44,19 @@ MeasurePorts Site::measurePorts(FileSystem& files, PrivilegedAccess* access) {
   return ports;
 }
 
+OwnerNames Site::ownerNames(const SurveyTree& tree) {
+  if (nowhere_) return {};
+  const bool ownSystem = root_ == "/" && !standIn_;
+  if (ownSystem || !tree.find("etc/passwd")) return OwnerNames::ofThisMachine(tree.owners());
+  constexpr std::size_t most = std::size_t{1} << 20;
+  const auto root = files().openRoot(root_);
+  if (!root) return {};
+  const auto folder = files().openBeneath(**root, "etc");
+  if (!folder) return {};
+  const auto list = files().readHead(**folder, "passwd", most);
+  return list ? OwnerNames::fromList(list->bytes) : OwnerNames();
+}
+
 Result<bool> Site::holdsFolder(const PathBytes& folder) {
   const auto resolved = canonicalPath(folder);
   if (!resolved) return tl::unexpected(resolved.error());

@@ -5,6 +5,7 @@
 
 #include "core/drive/stand_in_drive.h"
 #include "core/os/no_file_system.h"
+#include "core/os/owner_names.h"
 #include "core/reclaim/guard.h"
 #include "core/survey/measure.h"
 
@@ -34,6 +35,10 @@ public:
   Anchor anchor() const { return anchorOf(drive_, root_); }
   /// The ports to measure through. With `access` what is closed to this program is read by the helper.
   MeasurePorts measurePorts(FileSystem& files, PrivilegedAccess* access);
+  /// Names of those whom the files of a survey of this place belong to: as the drive's own user list says
+  /// where it has one, which is read without changing access times, else as this machine knows them. Numbers
+  /// stay without names where neither may be asked.
+  OwnerNames ownerNames(const SurveyTree& tree);
   /// Whether a file in this folder would lie on the measured drive.
   Result<bool> holdsFolder(const PathBytes& folder);
   /// Whether the mount keeps access times well enough to be quoted: no noatime, no read-only.

@@ -88,8 +88,7 @@ EntryKind kindOf(unsigned mode) {
   return EntryKind::other;
 }
 
-EntryStat toStat(const struct statx& x) {
-  EntryStat s;
+void fillStat(EntryStat& s, const struct statx& x) {
   s.kind = kindOf(x.stx_mode);
   s.mode = x.stx_mode & 07777u;
   s.inode = x.stx_ino;
@@ -103,7 +102,6 @@ EntryStat toStat(const struct statx& x) {
   s.accessed = toNs(x.stx_atime);
   s.changed = toNs(x.stx_ctime);
   s.born = (x.stx_mask & STATX_BTIME) != 0 ? toNs(x.stx_btime) : 0;
-  return s;
 }
 
 constexpr unsigned statMask = STATX_BASIC_STATS | STATX_BTIME | STATX_MNT_ID;
@@ -133,33 +131,27 @@ EntryKind kindOfType(std::uint8_t type) {
 /// order of their numbers, which is their order on the device.
 class StatBatch {
 public:
-  explicit StatBatch(int fd) : fd_(fd) {}
+  explicit StatBatch(int fd) : fd_(fd), batch_(room()) {}
 
-  /// Stats every entry of one getdents64 buffer.
-  const std::vector<ScannedEntry>& read(const char* buffer, std::size_t size) {
-    batch_.clear();
+  /// Stats every entry of one getdents64 buffer and hands them to the sink: a few at a time, which stay in
+  /// the nearest cache; all at once where their order matters. False if the sink wants no more.
+  bool read(const char* buffer, std::size_t size, ScanSink& sink) {
     for (std::size_t at = 0; at < size;) {
       const auto* entry = reinterpret_cast<const LinuxDirent*>(buffer + at);
       at += entry->recordLength;
       const char* name = entry->name;
       if (name[0] == '.' && (name[1] == 0 || (name[1] == '.' && name[2] == 0))) continue;
-      ScannedEntry& out = batch_.emplace_back();
+      if (count_ == batch_.size()) batch_.resize(2 * count_);
+      ScannedEntry& out = batch_[count_++];
       out.name = name;
       out.stat.kind = kindOfType(entry->type);
       out.stat.inode = entry->inode;
-      out.error = 0;
-    }
-    std::size_t done = 0;
-    if (!slow_ && batch_.size() > 2 * probe) {
-      const auto start = std::chrono::steady_clock::now();
-      for (; done < probe; ++done) stat(batch_[done]);
-      slow_ = std::chrono::steady_clock::now() - start > probe * slowEntry;
+      if (count_ == few && !slow_ && !flush(sink)) return false;
     }
     if (slow_)
-      std::sort(batch_.begin() + static_cast<std::ptrdiff_t>(done), batch_.end(),
+      std::sort(batch_.begin(), batch_.begin() + static_cast<std::ptrdiff_t>(count_),
                 [](const auto& a, const auto& b) { return a.stat.inode < b.stat.inode; });
-    for (; done < batch_.size(); ++done) stat(batch_[done]);
-    return batch_;
+    return flush(sink);
   }
 
   /// The inode of the folder itself, if its "." stands in the buffer's first records; else 0.
@@ -173,22 +165,45 @@ public:
   }
 
 private:
-  static constexpr std::size_t probe = 32;
+  static constexpr std::size_t few = 64;
   static constexpr std::chrono::microseconds slowEntry{10};
+
+  bool flush(ScanSink& sink) {
+    if (count_ == 0) return true;
+    const std::span<ScannedEntry> entries = std::span(batch_).first(count_);
+    const bool timed = !timed_ && count_ == few;
+    const auto start = timed ? std::chrono::steady_clock::now() : std::chrono::steady_clock::time_point();
+    for (ScannedEntry& entry : entries) stat(entry);
+    if (timed) slow_ = std::chrono::steady_clock::now() - start > few * slowEntry;
+    timed_ = timed_ || timed;
+    count_ = 0;
+    return sink.take(entries);
+  }
 
   void stat(ScannedEntry& out) const {
     struct statx x;
-    if (::statx(fd_, out.name.data(), AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT, statMask, &x) == 0)
-      out.stat = toStat(x);
-    else
-      out.error = errno;
+    const bool done = ::statx(fd_, out.name.data(), AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT, statMask, &x) == 0;
+    out.error = done ? 0 : errno;
+    if (done) return fillStat(out.stat, x);
+    // The room was used before; of this entry only what the listing says is known.
+    EntryStat known;
+    known.kind = out.stat.kind;
+    known.inode = out.stat.inode;
+    out.stat = known;
+  }
+
+  /// One thread lists one folder after another; the room for entries is made once.
+  static std::vector<ScannedEntry>& room() {
+    static thread_local std::vector<ScannedEntry> entries(few);
+    return entries;
   }
 
   int fd_;
-  bool slow_ = false;
-  static thread_local std::vector<ScannedEntry> batch_;
+  std::vector<ScannedEntry>& batch_;
+  std::size_t count_ = 0;  ///< entries of the batch in use
+  bool slow_ = false;      ///< the first few took long
+  bool timed_ = false;     ///< they have been timed
 };
-thread_local std::vector<ScannedEntry> StatBatch::batch_;
 
 Result<void> asResult(int code, std::string_view operation, std::string_view name) {
   if (code == 0) return {};
@@ -261,7 +276,9 @@ Result<EntryStat> LinuxFileSystem::stat(const Folder& at, std::string_view name)
   const int flags = AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT | (name.empty() ? AT_EMPTY_PATH : 0);
   if (::statx(fdOf(at), cname.get(), flags, statMask, &x) != 0)
     return failErrno("stat", PathBytes(name), errno);
-  return toStat(x);
+  EntryStat s;
+  fillStat(s, x);
+  return s;
 }
 
 Result<void> LinuxFileSystem::scan(const Folder& at, ScanSink& sink) {
@@ -276,7 +293,7 @@ Result<void> LinuxFileSystem::scan(const Folder& at, ScanSink& sink) {
     if (size == 0) return {};
     if (size < 0) return failErrno("list", {}, errno);
     if (const auto self = StatBatch::self(buffer.get(), static_cast<std::size_t>(size))) sink.folder(self);
-    if (!sink.take(batch.read(buffer.get(), static_cast<std::size_t>(size)))) return {};
+    if (!batch.read(buffer.get(), static_cast<std::size_t>(size), sink)) return {};
   }
 }
 

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/survey/age_size.h"
 
-#include <algorithm>
-
 namespace zt {
 
 std::string_view name(AgeBand band) {
@@ -22,8 +20,9 @@ AgeBand ageBand(TimeNs modified, TimeNs now) {
 }
 
 int sizeBand(Bytes occupied) {
-  return static_cast<int>(std::upper_bound(sizeBandEnds.begin(), sizeBandEnds.end(), occupied) -
-                          sizeBandEnds.begin());
+  int band = 0;  // a sum has no branches to guess wrongly
+  for (const Bytes end : sizeBandEnds) band += occupied >= end;
+  return band;
 }
 
 void AgeSizeField::add(const AgeSizeField& other) {

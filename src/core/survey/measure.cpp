@@ -35,6 +35,31 @@ void writeOut(const MeasurePorts& ports, const Drive& drive, const Folder& root)
   if (drive.fsType == "btrfs" && !drive.readOnly && !ports.declared) (void)ports.files.syncAll(root);
 }
 
+/// Whether the path still leads to what was walked. A drive can be unmounted under a walk, which goes on
+/// through its handles; what is asked by path then is another drive.
+bool stillThere(const MeasurePorts& ports, const PathBytes& path, const Folder& root) {
+  const auto now = ports.files.openRoot(path);
+  if (!now) return false;
+  const auto a = ports.files.stat(root, {});
+  const auto b = ports.files.stat(**now, {});
+  return a && b && a->inode == b->inode && a->device == b->device && a->mountId == b->mountId;
+}
+
+/// The counters, and every line of the statement.
+Result<void> settleAll(Survey& survey, const MeasurePorts& ports, const Drive& drive, const Folder& root,
+                       const StoredFiles* stored, const std::stop_token& stop) {
+  const auto usage = ports.files.usage(root);
+  if (!usage) return tl::unexpected(usage.error());
+  survey.usage = *usage;
+  const bool there = stillThere(ports, survey.root, root);
+  if (!there) {
+    survey.partial = true;
+    survey.exceptions.push_back({SurveyException::Kind::swapped, 0, 0});
+  }
+  settle(survey, ports, drive, there, stored, stop);
+  return {};
+}
+
 }  // namespace
 
 Result<SurveyPtr> measure(const MeasurePorts& ports, const Drive& drive, const PathBytes& path,
@@ -52,10 +77,8 @@ Result<SurveyPtr> measure(const MeasurePorts& ports, const Drive& drive, const P
   options.keep = stored;
   if (const auto walked = walk(files, *root, options, stop, progress, survey); !walked)
     return tl::unexpected(walked.error());
-  const auto after = ports.files.usage(**root);
-  if (!after) return tl::unexpected(after.error());
-  survey->usage = *after;
-  settle(*survey, ports, drive, stored.get(), stop);
+  if (const auto settled = settleAll(*survey, ports, drive, **root, stored.get(), stop); !settled)
+    return tl::unexpected(settled.error());
   survey->finished = std::max(ports.clock.now(), survey->started);
   return SurveyPtr(std::move(survey));
 }
@@ -98,13 +121,11 @@ Result<SurveyPtr> measureAgain(const MeasurePorts& ports, const Drive& drive, co
   const auto numbers = survey->tree.graft(before->tree, folder, fresh->tree);
   if (!numbers) return tl::unexpected(numbers.error());
   mergeExceptions(*survey, *before, folder, *fresh, *numbers);
-  const auto after = ports.files.usage(**root);
-  if (!after) return tl::unexpected(after.error());
-  survey->usage = *after;
   survey->partial = before->partial;
   survey->vanished = before->vanished + fresh->vanished;
   survey->timesAtRisk = before->timesAtRisk + fresh->timesAtRisk;
-  settle(*survey, ports, drive, stored.get(), stop);
+  if (const auto settled = settleAll(*survey, ports, drive, **root, stored.get(), stop); !settled)
+    return tl::unexpected(settled.error());
   survey->finished = std::max(ports.clock.now(), before->finished);
   return SurveyPtr(std::move(survey));
 }

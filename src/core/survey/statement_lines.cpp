@@ -126,6 +126,14 @@ void settleOverhead(Survey& s, DriveInsides& insides, const Drive& drive) {
   if (!o.known) s.statement.sources[static_cast<std::size_t>(Line::unexplained)] = Source::cannotItemise;
 }
 
+/// Some file systems keep no counters and say zero. Then only what was seen can be said.
+void settleWithoutCounters(Statement& st) {
+  st.put(Line::free, 0, Source::none);
+  st.put(Line::reserved, 0, Source::none);
+  st.capacity = static_cast<Bytes>(std::max<SignedBytes>(0, st.sum()));
+  st.sources[static_cast<std::size_t>(Line::unexplained)] = Source::cannotItemise;
+}
+
 /// What is left over, and by what it could be explained.
 void settleRemainder(Survey& s, const Drive& drive) {
   Statement& st = s.statement;
@@ -149,8 +157,8 @@ void settleRemainder(Survey& s, const Drive& drive) {
 
 }  // namespace
 
-void settle(Survey& survey, const MeasurePorts& ports, const Drive& drive, const StoredFiles* stored,
-            const std::stop_token& stop) {
+void settle(Survey& survey, const MeasurePorts& ports, const Drive& drive, bool there,
+            const StoredFiles* stored, const std::stop_token& stop) {
   Statement& s = survey.statement;
   s.capacity = survey.usage.capacity;
   s.put(Line::free, survey.usage.available, Source::counters);
@@ -166,9 +174,10 @@ void settle(Survey& survey, const MeasurePorts& ports, const Drive& drive, const
     if (stored != nullptr)
       for (const auto device : stored->devices()) devices.push_back(device);
     settleOpenDeleted(survey, ports.openFiles, devices);
-    settleBeneath(survey, ports.insides, stop);
-    settleOverhead(survey, ports.insides, drive);
+    if (there) settleBeneath(survey, ports.insides, stop);
+    if (there) settleOverhead(survey, ports.insides, drive);
   }
+  if (s.capacity == 0) settleWithoutCounters(s);
   settleRemainder(survey, drive);
 }
 

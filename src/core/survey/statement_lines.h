@@ -8,7 +8,8 @@ namespace zt {
 
 /// Fills in every line of a walked survey's statement from its own source, with its parts, and balances it.
 /// `stored` is what the walk went through, or nullptr. Reads beneath mounts and asks who holds deleted files.
-void settle(Survey& survey, const MeasurePorts& ports, const Drive& drive, const StoredFiles* stored,
-            const std::stop_token& stop);
+/// If the drive is not `there` any more, nothing is asked by its path.
+void settle(Survey& survey, const MeasurePorts& ports, const Drive& drive, bool there,
+            const StoredFiles* stored, const std::stop_token& stop);
 
 }  // namespace zt

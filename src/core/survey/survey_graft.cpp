@@ -90,9 +90,8 @@ Result<std::vector<NodeId>> SurveyTree::graft(const SurveyTree& old, NodeId fold
     if (from == 0) continue;
     b.parent[y] = numbers[a.parent[x]];
     b.aux[y] = fresh.isFolder(from) ? addFolder(to) : a.aux[x];
-    const auto place = putName(writer, fresh.name(from));
-    if (!place) return fail(Errc::unsupported, "survey");
-    b.name[y] = *place;
+    b.name[y] = putName(writer, fresh.name(from));
+    if (b.name[y] == noName) return fail(Errc::unsupported, "survey");
   }
   size_ = next;
   for (LinkedNode link : fresh.linked_) {

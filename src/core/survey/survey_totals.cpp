@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Totals of a finished tree. The parts of SurveyTree that run once, after the walk.
 #include <algorithm>
-#include <numeric>
+#include <limits>
+#include <tuple>
 
 #include "core/survey/survey_tree.h"
 
@@ -17,13 +18,14 @@ void SurveyTree::finish(std::vector<LinkedNode> linked) {
 
 /// Sorts the links by inode and numbers the inodes.
 void SurveyTree::groupLinks() {
-  std::sort(linked_.begin(), linked_.end(), [](const LinkedNode& a, const LinkedNode& b) {
-    return std::tie(a.device, a.inode, a.node) < std::tie(b.device, b.inode, b.node);
+  const auto born = [&](const LinkedNode& l) { return chunk(l.node).bornMark[slot(l.node)]; };
+  const auto inode = [&](const LinkedNode& l) { return std::tuple(l.device, l.inode, born(l)); };
+  std::sort(linked_.begin(), linked_.end(), [&](const LinkedNode& a, const LinkedNode& b) {
+    return std::pair(inode(a), a.node) < std::pair(inode(b), b.node);
   });
   linkGroups_ = 0;
   for (std::size_t i = 0; i < linked_.size(); ++i) {
-    if (i > 0 && (linked_[i].inode != linked_[i - 1].inode || linked_[i].device != linked_[i - 1].device))
-      ++linkGroups_;
+    if (i > 0 && inode(linked_[i]) != inode(linked_[i - 1])) ++linkGroups_;
     linked_[i].group = linkGroups_;
   }
   if (!linked_.empty()) ++linkGroups_;
@@ -32,34 +34,53 @@ void SurveyTree::groupLinks() {
 /// What lies directly in each folder, inodes with several names left out.
 void SurveyTree::sumOwn(Lengths& lengths) {
   liveFolders_ = 0;
-  for (NodeId id = 0; id < size(); ++id) {
-    const Chunk& c = chunk(id);
-    const std::uint32_t s = slot(id);
-    if ((c.flags[s] & flagGone) != 0) continue;
-    const bool folder = isFolder(id);
-    if (folder) {
-      FolderTotals own;
-      own.node = id;
-      own.occupied = own.exclusive = occupied(id);
-      own.newest = c.modified[s];
-      folderAt(c.aux[s]) = own;
-      ++liveFolders_;
-    }
-    if (id == 0) continue;
-    const std::uint32_t above = folderIndex(c.parent[s]);
-    FolderTotals& up = folderAt(above);
-    if (up.children++ == 0) up.firstChild = id;
-    up.entries++;
-    if (folder) continue;
-    const bool file = kind(id) == EntryKind::file;
-    up.newest = std::max(up.newest, c.modified[s]);
-    up.files += file;
-    if ((c.flags[s] & flagLinked) != 0) continue;
-    const Bytes bytes = occupied(id);
-    up.occupied += bytes;
-    up.exclusive += bytes;
-    if (file) lengths[above] += c.length[s];
+  for (std::uint32_t index = 0; index < folderNumbers(); ++index) {
+    const NodeId node = folderAt(index).node;
+    if (node == noNode || isGone(node)) continue;
+    FolderTotals own;
+    own.node = node;
+    own.occupied = own.exclusive = occupied(node);
+    own.newest = modified(node);
+    folderAt(index) = own;
+    ++liveFolders_;
   }
+  for (NodeId id = 1; id < size();) id = sumSiblings(id, lengths);
+}
+
+/// Adds up neighbours that lie in one folder, as long as they also share a chunk, so that the folder is
+/// looked up once. Gives the number after the last one.
+NodeId SurveyTree::sumSiblings(NodeId first, Lengths& lengths) {
+  const Chunk& c = chunk(first);
+  const std::uint32_t from = slot(first);
+  if ((c.flags[from] & flagGone) != 0) return first + 1;
+  const NodeId folder = c.parent[from];
+  const std::uint32_t end = std::min(chunkSize - from, size() - first) + from;
+  std::uint32_t files = 0;
+  TimeNs newest = std::numeric_limits<TimeNs>::min();
+  Bytes bytes = 0;
+  unsigned __int128 length = 0;
+  std::uint32_t at = from;
+  for (; at < end && c.parent[at] == folder && (c.flags[at] & flagGone) == 0; ++at) {
+    const std::uint8_t flags = c.flags[at];
+    const auto kind = static_cast<EntryKind>(flags & kindBits);
+    if (kind == EntryKind::folder) continue;
+    newest = std::max(newest, c.modified[at]);
+    files += kind == EntryKind::file;
+    if ((flags & flagLinked) != 0) continue;
+    bytes += occupied(first + (at - from));
+    if (kind == EntryKind::file) length += c.length[at];
+  }
+  const std::uint32_t index = folderIndex(folder);
+  FolderTotals& up = folderAt(index);
+  if (up.children == 0) up.firstChild = first;
+  up.children += at - from;
+  up.entries += at - from;
+  up.files += files;
+  up.newest = std::max(up.newest, newest);
+  up.occupied += bytes;
+  up.exclusive += bytes;
+  lengths[index] += length;
+  return first + (at - from);
 }
 
 void SurveyTree::sumFolders() {

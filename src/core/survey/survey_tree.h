@@ -34,7 +34,8 @@ struct FolderTotals {
   TimeNs newest = 0;  ///< latest modification of anything beneath (the folder's own entry list too)
 };
 
-/// One link of an inode that has several names.
+/// One link of an inode that has several names. An inode number that was free and is used again is another
+/// inode: its birth differs.
 struct LinkedNode {
   std::uint64_t device = 0;
   std::uint64_t inode = 0;
@@ -119,12 +120,18 @@ public:
   bool isLinked(NodeId id) const { return (chunk(id).flags[slot(id)] & flagLinked) != 0; }
   Bytes length(NodeId id) const { return chunk(id).length[slot(id)]; }
   /// Of this entry alone; a folder's own blocks, not its content.
-  Bytes occupied(NodeId id) const;
+  Bytes occupied(NodeId id) const {
+    const Chunk& c = chunk(id);
+    const std::uint32_t s = slot(id);
+    if ((c.flags[s] & flagSolid) != 0) return c.length[s];
+    return (c.flags[s] & flagOverflow) != 0 ? hugeOccupied(id) : Bytes{c.blocks[s]} * 512;
+  }
   TimeNs modified(NodeId id) const { return chunk(id).modified[slot(id)]; }
   /// Whole seconds since 1970; 0 for folders, whose access time the walk itself would disturb.
   std::int64_t accessedSeconds(NodeId id) const { return isFolder(id) ? 0 : chunk(id).aux[slot(id)]; }
   std::uint64_t inode(NodeId id) const { return chunk(id).inode[slot(id)]; }
   std::uint32_t owner(NodeId id) const { return owners_[chunk(id).owner[slot(id)]]; }
+  const std::vector<std::uint32_t>& owners() const { return owners_; }  ///< all there are; after `finish`
   Identity identity(NodeId id) const;
 
   /// Of a folder; only after `finish`.
@@ -153,6 +160,8 @@ private:
   static constexpr std::uint32_t chunkSize = 1u << chunkBits;
   static constexpr std::uint32_t nameChunkBits = 20;
   static constexpr std::uint32_t nameChunkSize = 1u << nameChunkBits;
+  static constexpr std::uint32_t noName =
+      ~std::uint32_t{0};                       ///< none begins there: its length stands before it
   static constexpr std::uint8_t kindBits = 3;  ///< the lowest two bits are the EntryKind
   static constexpr std::uint8_t flagLinked = 4;
   static constexpr std::uint8_t flagSolid = 8;      ///< occupied equals length
@@ -161,13 +170,20 @@ private:
   static constexpr std::uint32_t folderChunkBits = 12;
   static constexpr std::uint32_t folderChunkSize = 1u << folderChunkBits;
 
+  /// A column is a little longer than it need be: were all of them a power of two apart, one entry's fields
+  /// would all fall on the same few lines of the processor's cache.
+  template <class T, std::uint32_t rows>
+  using Column = std::array<T, rows + 16>;
+  template <class T>
+  using ChunkColumn = Column<T, chunkSize>;
+
   struct Chunk {
-    std::array<std::uint64_t, chunkSize> length, inode;
-    std::array<TimeNs, chunkSize> modified;
-    std::array<std::uint32_t, chunkSize> parent, name, blocks, bornMark, changedMark;
-    std::array<std::uint32_t, chunkSize> aux;  ///< folder: index of its totals; else: access time in seconds
-    std::array<std::uint16_t, chunkSize> owner;
-    std::array<std::uint8_t, chunkSize> flags;  ///< the kind among them
+    ChunkColumn<std::uint64_t> length, inode;
+    ChunkColumn<TimeNs> modified;
+    ChunkColumn<std::uint32_t> parent, name, blocks, bornMark, changedMark;
+    ChunkColumn<std::uint32_t> aux;  ///< folder: index of its totals; else: access time in seconds
+    ChunkColumn<std::uint16_t> owner;
+    ChunkColumn<std::uint8_t> flags;  ///< the kind among them
   };
 
   using FolderChunk = std::array<FolderTotals, folderChunkSize>;
@@ -192,11 +208,18 @@ private:
   void removeBeneath(const SurveyTree& old, NodeId folder);
   void shareWith(const SurveyTree& old);
   void put(Writer& writer, NodeId id, NodeId parent, const Entry& entry);
-  std::optional<std::uint32_t> putName(Writer& writer, std::string_view name);
-  std::uint16_t ownerIndex(Writer& writer, std::uint32_t owner);
+  bool makeRoomForNames(Writer& writer);
+  std::uint32_t putName(Writer& writer, std::string_view name);
+  std::uint16_t findOwner(Writer& writer, std::uint32_t owner);
+  std::uint16_t ownerIndex(Writer& writer, std::uint32_t owner) {
+    const bool same = writer.lastOwner_ == owner && writer.lastIndex_ != 0xFFFF;
+    return same ? writer.lastIndex_ : findOwner(writer, owner);
+  }
+  Bytes hugeOccupied(NodeId id) const;
   using Lengths = std::vector<unsigned __int128>;  ///< by folder number, while summing
   void sumFolders();
   void sumOwn(Lengths& lengths);
+  NodeId sumSiblings(NodeId first, Lengths& lengths);
   void groupLinks();
   void shareLinks(Lengths& lengths);
 
@@ -234,11 +257,13 @@ private:
   friend class SurveyTree;
   static constexpr NodeId blockSize = 4096;
   /// The columns of a chunk but for those that need the number: parent, and the folder's own.
+  template <class T>
+  using BlockColumn = Column<T, blockSize>;
   struct Block {
-    std::array<std::uint64_t, blockSize> length, inode;
-    std::array<TimeNs, blockSize> modified;
-    std::array<std::uint32_t, blockSize> name, blocks, bornMark, changedMark, accessed, owner;
-    std::array<std::uint8_t, blockSize> flags;
+    BlockColumn<std::uint64_t> length, inode;
+    BlockColumn<TimeNs> modified;
+    BlockColumn<std::uint32_t> name, blocks, bornMark, changedMark, accessed, owner;
+    BlockColumn<std::uint8_t> flags;
   };
   struct Link {
     NodeId row = 0;

@@ -309,8 +309,8 @@ void report(Walk& walk, LiveSurvey* live, ProgressSink* sink, Steady::time_point
       field = walk.field;
     }
     live->update(field);
-    // At most a twentieth of one core goes into watching.
-    nextLive = Steady::now() + 20 * (Steady::now() - begun);
+    // At most a fiftieth of one core goes into watching.
+    nextLive = Steady::now() + 50 * (Steady::now() - begun);
   }
   if (sink == nullptr) return;
   Progress p;

@@ -20,43 +20,33 @@ QString AgeSizeGrid::sizeName(int band) {
                             .replace(QStringLiteral(".0 "), QStringLiteral(" ")));
 }
 
-void AgeSizeGrid::show(const JobView& view) {
-  if (view.survey == survey_) return;
-  survey_ = view.survey;
-  context_ = view.context;
-  cells_ = {};
+void AgeSizeGrid::findLargest() {
   largest_ = 0;
+  for (const auto& row : cells_)
+    for (const auto& cell : row) largest_ = std::max(largest_, cell.bytes);
+}
+
+void AgeSizeGrid::show(const FieldCells& cells) {
+  cells_ = cells;
+  live_ = false;
   anchor_ = cursor_ = {-1, -1};
-  if (survey_) {
-    const SurveyTree& t = survey_->tree;
-    for (NodeId id = 1; id < t.size(); ++id) {
-      if (t.kind(id) != EntryKind::file) continue;
-      const auto age = static_cast<std::size_t>(ageBand(t.modified(id), survey_->finished));
-      Cell& cell = cells_[age][static_cast<std::size_t>(sizeBand(t.occupied(id)))];
-      cell.bytes += t.occupied(id);
-      cell.by[static_cast<std::size_t>(context_->standing[id])] += t.occupied(id);
-      ++cell.files;
-    }
-    for (const auto& row : cells_)
-      for (const auto& cell : row) largest_ = std::max(largest_, cell.bytes);
-  }
+  findLargest();
   twinChanged();
+  update();
   Q_EMIT pickChanged();
 }
 
 void AgeSizeGrid::showLive(const AgeSizeField& field) {
-  survey_.reset();
-  context_.reset();
+  live_ = true;
   anchor_ = cursor_ = {-1, -1};
-  largest_ = 0;
   for (std::size_t a = 0; a < bands; ++a)
     for (std::size_t s = 0; s < bands; ++s) {
       const auto& from = field.cells[a][s];
-      Cell& cell = cells_[a][s];
+      FieldCell& cell = cells_[a][s];
       cell = {from.bytes, from.files, {}};
       cell.by[static_cast<std::size_t>(Standing::unjudged)] = from.bytes;
-      largest_ = std::max(largest_, from.bytes);
     }
+  findLargest();
   twinChanged();
   update();
 }
@@ -90,7 +80,7 @@ bool AgeSizeGrid::isPicked(int age, int size) const {
   return between(size, anchor_.x(), cursor_.x()) && between(age, anchor_.y(), cursor_.y());
 }
 
-void AgeSizeGrid::paintCell(QPainter& p, const QRectF& rect, const Cell& cell) {
+void AgeSizeGrid::paintCell(QPainter& p, const QRectF& rect, const FieldCell& cell) {
   if (cell.bytes == 0 || largest_ == 0) return;
   // The block leaves a strip at the foot for its figure, so that figures never lie on a block.
   const QRectF room = rect.adjusted(3, 3, -3, -17);
@@ -146,7 +136,7 @@ void AgeSizeGrid::paintEvent(QPaintEvent*) {
 
 void AgeSizeGrid::mousePressEvent(QMouseEvent* event) {
   const QPoint cell = cellAt(event->position());
-  if (cell.x() < 0 || event->button() != Qt::LeftButton) return;
+  if (live_ || cell.x() < 0 || event->button() != Qt::LeftButton) return;
   if ((event->modifiers() & Qt::ShiftModifier) == 0 || anchor_.x() < 0) anchor_ = cell;
   cursor_ = cell;
   update();
@@ -155,7 +145,7 @@ void AgeSizeGrid::mousePressEvent(QMouseEvent* event) {
 
 void AgeSizeGrid::mouseMoveEvent(QMouseEvent* event) {
   const QPoint cell = cellAt(event->position());
-  if (cell.x() < 0 || (event->buttons() & Qt::LeftButton) == 0 || cell == cursor_) return;
+  if (live_ || cell.x() < 0 || (event->buttons() & Qt::LeftButton) == 0 || cell == cursor_) return;
   cursor_ = cell;
   update();
   Q_EMIT pickChanged();
@@ -179,6 +169,7 @@ void AgeSizeGrid::keyPressEvent(QKeyEvent* event) {
     default:
       return Chart::keyPressEvent(event);
   }
+  if (live_) return;
   const QPoint from = cursor_.x() < 0 ? QPoint(bands - 1, bands - 1) - step : cursor_;
   cursor_ = {std::clamp(from.x() + step.x(), 0, bands - 1), std::clamp(from.y() + step.y(), 0, bands - 1)};
   if ((event->modifiers() & Qt::ShiftModifier) == 0 || anchor_.x() < 0) anchor_ = cursor_;
@@ -186,19 +177,11 @@ void AgeSizeGrid::keyPressEvent(QKeyEvent* event) {
   Q_EMIT pickChanged();
 }
 
-std::vector<NodeId> AgeSizeGrid::pickedFiles(std::size_t most) const {
-  std::vector<NodeId> files;
-  if (!survey_ || anchor_.x() < 0) return files;
-  const SurveyTree& t = survey_->tree;
-  for (NodeId id = 1; id < t.size(); ++id)
-    if (t.kind(id) == EntryKind::file &&
-        isPicked(static_cast<int>(ageBand(t.modified(id), survey_->finished)), sizeBand(t.occupied(id))))
-      files.push_back(id);
-  const auto larger = [&](NodeId a, NodeId b) { return t.occupied(a) > t.occupied(b); };
-  const std::size_t count = std::min(most, files.size());
-  std::partial_sort(files.begin(), files.begin() + static_cast<std::ptrdiff_t>(count), files.end(), larger);
-  files.resize(count);
-  return files;
+std::optional<FieldRange> AgeSizeGrid::picked() const {
+  if (live_ || anchor_.x() < 0) return std::nullopt;
+  const QRect cells = QRect(anchor_, QSize(1, 1)).united(QRect(cursor_, QSize(1, 1)));
+  return FieldRange{static_cast<AgeBand>(cells.top()), static_cast<AgeBand>(cells.bottom()), cells.left(),
+                    cells.right()};
 }
 
 QString AgeSizeGrid::pickedNote() const {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "desktop/charts/chart.h"
+#include "desktop/models/composition.h"
 #include "desktop/session.h"
 #include "desktop/style/palette.h"
 
@@ -14,12 +15,12 @@ class AgeSizeGrid final : public Chart {
 public:
   static constexpr int bands = 7;
   explicit AgeSizeGrid(QWidget* parent = nullptr);
-  void show(const JobView& view);
+  void show(const FieldCells& cells);
   /// Shows what has been counted so far; nothing can be picked meanwhile.
   void showLive(const AgeSizeField& field);
   QString tableTwin() const override;
-  /// The picked cells' files, largest first, at most `most`.
-  std::vector<NodeId> pickedFiles(std::size_t most) const;
+  /// The picked cells; none while a survey is being made.
+  std::optional<FieldRange> picked() const;
   QString pickedNote() const;
   static QString sizeName(int band);
 
@@ -33,19 +34,15 @@ protected:
   void keyPressEvent(QKeyEvent* event) override;
 
 private:
-  struct Cell {
-    Bytes bytes = 0;
-    std::uint32_t files = 0;
-    std::array<Bytes, standings> by{};
-  };
   QRectF gridRect() const;
   QPoint cellAt(const QPointF& pos) const;
   bool isPicked(int age, int size) const;
-  void paintCell(QPainter& painter, const QRectF& rect, const Cell& cell);
+  void paintCell(QPainter& painter, const QRectF& rect, const FieldCell& cell);
 
-  SurveyPtr survey_;
-  std::shared_ptr<const FindContext> context_;
-  std::array<std::array<Cell, bands>, bands> cells_{};
+  void findLargest();
+
+  FieldCells cells_{};
+  bool live_ = false;
   Bytes largest_ = 0;
   QPoint anchor_{-1, -1};
   QPoint cursor_{-1, -1};

@@ -33,8 +33,15 @@ absl::flat_hash_map<NodeId, Bytes> sharesOf(const SurveyTree& t) {
 
 Composition::Composition(std::shared_ptr<const FindContext> context)
     : keep_(std::move(context)), context_(*keep_) {
+  findOwners();
+  sumParts();
+  findLargest();
+  fillField();
+  findTops();
+}
+
+void Composition::findOwners() {
   const SurveyTree& t = context_.tree;
-  const auto shares = sharesOf(t);
   std::map<std::uint32_t, Bytes> byOwner;
   for (NodeId id = 0; id < t.size(); ++id) byOwner[t.owner(id)] += t.occupied(id);
   std::vector<std::pair<Bytes, std::uint32_t>> largest;
@@ -42,6 +49,11 @@ Composition::Composition(std::shared_ptr<const FindContext> context)
   std::sort(largest.rbegin(), largest.rend());
   for (std::size_t i = 0; i < std::min<std::size_t>(6, largest.size()); ++i)
     owners_.push_back(largest[i].second);
+}
+
+void Composition::sumParts() {
+  const SurveyTree& t = context_.tree;
+  const auto shares = sharesOf(t);
   for (auto& lens : folders_) lens.assign(t.folderNumbers(), Parts{});
   for (NodeId id = t.size(); id-- > 0;) {
     if (t.isGone(id)) continue;
@@ -62,7 +74,29 @@ Composition::Composition(std::shared_ptr<const FindContext> context)
       }
     }
   }
-  findLargest();
+}
+
+void Composition::fillField() {
+  const SurveyTree& t = context_.tree;
+  for (NodeId id = 1; id < t.size(); ++id) {
+    if (t.kind(id) != EntryKind::file) continue;
+    const auto age = static_cast<std::size_t>(ageBand(t.modified(id), context_.survey.finished));
+    const Bytes bytes = t.occupied(id);
+    FieldCell& cell = field_[age][static_cast<std::size_t>(sizeBand(bytes))];
+    cell.bytes += bytes;
+    cell.by[static_cast<std::size_t>(context_.standing[id])] += bytes;
+    ++cell.files;
+  }
+}
+
+void Composition::findTops() {
+  const SurveyTree& t = context_.tree;
+  tops_.fill(noNode);
+  for (NodeId id = 1; id < t.size(); ++id) {
+    if (t.isGone(id) || context_.standing[id] == context_.standing[t.parent(id)]) continue;
+    NodeId& top = tops_[static_cast<std::size_t>(context_.standing[id])];
+    if (top == noNode || t.weight(id) > t.weight(top)) top = id;
+  }
 }
 
 /// Folders with more entries than an outline can show: their largest, worked out here, off the GUI thread.
@@ -122,7 +156,7 @@ QString Composition::partName(Lens lens, int part) const {
       return Words::fileKind(static_cast<FileKind>(part));
     case Lens::owner:
       if (part < static_cast<int>(owners_.size()))
-        return Words::owner(owners_[static_cast<std::size_t>(part)]);
+        return Words::owner(context_, owners_[static_cast<std::size_t>(part)]);
       return part == lensParts - 1 ? QCoreApplication::translate("Composition", "others") : QString();
   }
   return {};

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/finds/query.h"
+#include "core/survey/age_size.h"
 
 namespace zt::desktop {
 
@@ -19,8 +20,16 @@ constexpr int lensParts = 7;
 /// So many entries of one folder an outline shows; the largest, where there are more.
 constexpr int outlineRows = 2000;
 
-/// What every folder of a survey is made of, for each lens. Worked out once on the worker thread; immutable;
-/// any thread.
+/// A cell of the age × size field: what the files of one age and one size come to.
+struct FieldCell {
+  Bytes bytes = 0;
+  std::uint32_t files = 0;
+  std::array<Bytes, standings> by{};
+};
+using FieldCells = std::array<std::array<FieldCell, sizeBands>, ageBands>;  ///< by age, then size
+
+/// What every folder of a survey is made of, for each lens, and what else of it takes a look at every entry.
+/// Worked out once on the worker thread; immutable; any thread.
 class Composition {
 public:
   explicit Composition(std::shared_ptr<const FindContext> context);
@@ -30,16 +39,25 @@ public:
   Parts parts(Lens lens, NodeId node) const;
   /// The largest entries of a folder that has more than `outlineRows`; nullptr for others.
   const std::vector<NodeId>* largestOf(NodeId folder) const;
+  const FieldCells& field() const { return field_; }
+  /// The largest entry of a standing whose folder is of another one; noNode if there is none.
+  NodeId largestOf(Standing standing) const { return tops_[static_cast<std::size_t>(standing)]; }
   /// Names of the parts; empty where a lens has fewer.
   QString partName(Lens lens, int part) const;
 
 private:
   int partOf(Lens lens, NodeId node) const;
+  void findOwners();
+  void sumParts();
+  void fillField();
+  void findTops();
   void findLargest();
   std::shared_ptr<const FindContext> keep_;
   const FindContext& context_;
   std::array<std::vector<Parts>, lenses> folders_;  ///< by folder number
   std::map<NodeId, std::vector<NodeId>> largest_;
+  FieldCells field_{};
+  std::array<NodeId, standings> tops_{};
   std::vector<std::uint32_t> owners_;  ///< the largest six
 };
 

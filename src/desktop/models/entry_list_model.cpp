@@ -52,12 +52,6 @@ QString EntryListModel::columnName(ListColumn column) {
   return {};
 }
 
-QString EntryListModel::ownerName(std::uint32_t owner) const {
-  QString& name = owners_[owner];
-  if (name.isNull()) name = Words::owner(owner);
-  return name;
-}
-
 QString EntryListModel::text(NodeId node, ListColumn column) const {
   const FindContext& c = *answer_->context;
   const bool folder = c.tree.isFolder(node);
@@ -72,7 +66,7 @@ QString EntryListModel::text(NodeId node, ListColumn column) const {
     case ListColumn::kind:
       return folder ? tr("folder") : Words::fileKind(c.kind[node]);
     case ListColumn::owner:
-      return ownerName(c.tree.owner(node));
+      return Words::owner(c, c.tree.owner(node));
     case ListColumn::files:
       return folder ? QLocale().toString(c.tree.totals(node).files) : QString();
     default:

@@ -2,7 +2,6 @@
 #pragma once
 
 #include <QAbstractTableModel>
-#include <QHash>
 
 #include "desktop/models/list_engine.h"
 
@@ -37,9 +36,7 @@ Q_SIGNALS:
 
 private:
   QString text(NodeId node, ListColumn column) const;
-  QString ownerName(std::uint32_t owner) const;
   std::shared_ptr<const ListAnswer> answer_;
-  mutable QHash<std::uint32_t, QString> owners_;  ///< asking the system for a name can take milliseconds
 };
 
 }  // namespace zt::desktop

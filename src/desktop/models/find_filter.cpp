@@ -45,9 +45,9 @@ FindFilter::FindFilter(const QString& text) {
   }
 }
 
-bool FindFilter::takes(const Find& find, TimeNs now) const {
+bool FindFilter::takes(const Find& find, TimeNs now, const OwnerNames& owners) const {
   if (find.gain.atMost < minBytes_ || now - find.newest < minDays_ * nsPerDay) return false;
-  if (!owner_.isEmpty() && Words::owner(find.owner) != owner_) return false;
+  if (!owner_.isEmpty() && owners.number(owner_.toStdString()) != find.owner) return false;
   if (!kind_.isEmpty() && !QString::fromUtf8(name(find.kind).data()).startsWith(kind_)) return false;
   if (!standing_.isEmpty() && !Words::standing(find.standing).startsWith(standing_)) return false;
   const QString title = Words::findTitle(find);

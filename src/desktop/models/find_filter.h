@@ -18,7 +18,7 @@ public:
     return words_.isEmpty() && minBytes_ == 0 && minDays_ == 0 && owner_.isEmpty() && kind_.isEmpty() &&
            standing_.isEmpty();
   }
-  bool takes(const Find& find, TimeNs now) const;
+  bool takes(const Find& find, TimeNs now, const OwnerNames& owners) const;
 
 private:
   QStringList words_;

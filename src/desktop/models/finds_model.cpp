@@ -53,7 +53,9 @@ void FindsModel::rebuild() {
       std::vector<NodeId> nodes;
       for (std::size_t i = 0; i < view_.finds->size(); ++i) {
         const Find& f = (*view_.finds)[i];
-        if (f.standing != standing || !filter_.takes(f, view_.survey->finished)) continue;
+        if (f.standing != standing ||
+            !filter_.takes(f, view_.survey->finished, view_.context->options.owners))
+          continue;
         (f.gain.atMost < small ? little : big).push_back(static_cast<int>(i));
         for (const auto& item : f.items) nodes.push_back(item.node);
       }

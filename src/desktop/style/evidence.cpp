@@ -62,7 +62,7 @@ QList<Fact> evidence(const Find& f, const FindContext& c) {
   facts.append({t("Why here"), whyHere(f)});
   const PathBytes place = f.items.size() == 1 ? f.items.front().path : f.place;
   facts.append({t("Where"), Words::path(place.empty() ? "/" : place)});
-  facts.append({t("Owner"), Words::owner(f.owner)});
+  facts.append({t("Owner"), Words::owner(c, f.owner)});
   facts.append({t("Lost"), lost(f)});
   facts.append(
       {t("Comes back"), f.standing == Standing::rebuilds ? t("by itself, when it is needed") : t("no")});

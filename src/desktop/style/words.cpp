@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/style/words.h"
 
-#include <pwd.h>
-
 #include <QCoreApplication>
 #include <QDateTime>
 #include <QLocale>
@@ -445,16 +443,10 @@ QString Words::date(TimeNs time) {
   return QLocale().toString(QDateTime::fromSecsSinceEpoch(time / nsPerSecond).date(), QLocale::ShortFormat);
 }
 
-QString Words::owner(std::uint32_t uid) {
-  const passwd* entry = ::getpwuid(uid);
-  return entry == nullptr ? t("user %1").arg(uid) : QString::fromLocal8Bit(entry->pw_name);
-}
-
-std::optional<std::uint32_t> Words::ownerNumber(std::string_view name) {
-  if (const passwd* entry = ::getpwnam(std::string(name).c_str())) return entry->pw_uid;
-  bool ok = false;
-  const auto number = QByteArray(name.data(), static_cast<qsizetype>(name.size())).toUInt(&ok);
-  return ok ? std::optional<std::uint32_t>(number) : std::nullopt;
+QString Words::owner(const FindContext& context, std::uint32_t number) {
+  const auto name = context.options.owners.name(number);
+  return name ? QString::fromUtf8(name->data(), static_cast<qsizetype>(name->size()))
+              : t("user %1").arg(number);
 }
 
 QString Words::fileKind(FileKind kind) {

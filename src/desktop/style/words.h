@@ -43,8 +43,7 @@ public:
   static QString age(TimeNs then, TimeNs now);  ///< "3 years", "today"
   static QString clockTime(TimeNs t);
   static QString date(TimeNs t);
-  static QString owner(std::uint32_t uid);
-  static std::optional<std::uint32_t> ownerNumber(std::string_view name);  ///< the way back
+  static QString owner(const FindContext& context, std::uint32_t number);
   static QString fileKind(FileKind kind);
   static QString lineSource(LineSource source);
   static QString statementPart(const StatementPart& part);

@@ -44,6 +44,10 @@ TEST(KindTable, KnowsTheDatabaseOfThisMachine) {
     EXPECT_EQ(table->of(name), kind) << name << " " << zt::name(table->of(name));
 }
 
+OwnerNames someOwners() {
+  return OwnerNames::fromList("root:x:0:0::/root:/bin/sh\nwarden:x:7:7::/home/warden:/bin/sh\n");
+}
+
 struct Station {
   MemoryFileSystem files;
   std::shared_ptr<Survey> survey;
@@ -57,9 +61,7 @@ struct Station {
     context = std::make_unique<FindContext>(*survey, Catalogue::builtIn(), Anchor{}, options, true);
   }
   std::vector<std::string> paths(const std::string& line) const {
-    const auto query = parseQuery(line, [](std::string_view name) {
-      return name == "warden" ? std::optional<std::uint32_t>(7) : std::nullopt;
-    });
+    const auto query = parseQuery(line, someOwners());
     std::vector<std::string> all;
     if (!query) return {"error: " + query.error().detail};
     for (const NodeId id : answer(*context, *query, {})) all.push_back(survey->tree.path(id));
@@ -92,13 +94,85 @@ TEST(Query, AnswersByNameSizeAgeOwnerAndKind) {
     EXPECT_EQ(s.paths(bad), (Paths{std::string("error: ") + bad}));
 }
 
+/// What a pattern means, said as shortly as it can be; slow.
+bool plainly(std::string_view pattern, std::string_view name) {
+  if (pattern.empty()) return name.empty();
+  if (pattern[0] == '*')
+    return plainly(pattern.substr(1), name) || (!name.empty() && plainly(pattern, name.substr(1)));
+  return !name.empty() && (pattern[0] == '?' || pattern[0] == name[0]) &&
+         plainly(pattern.substr(1), name.substr(1));
+}
+
+TEST(Query, MatchesPatternsAsTheyAreMeant) {
+  const auto seed = std::random_device{}();
+  SCOPED_TRACE("seed " + std::to_string(seed));
+  std::mt19937 random(seed);
+  const auto word = [&](std::string_view letters, std::size_t most) {
+    std::string text;
+    for (std::size_t n = 1 + random() % most; n > 0; --n) text += letters[random() % letters.size()];
+    return text;
+  };
+  const Station s([&](MemoryFileSystem& files) {
+    for (int i = 0; i < 60; ++i) files.add(word("ab", 7), "x");
+  });
+  for (int i = 0; i < 300; ++i) {
+    const std::string pattern = word("ab*?", 6);
+    if (pattern.find_first_of("*?") == std::string::npos) continue;
+    std::vector<std::string> expected;
+    for (NodeId id = 1; id < s.survey->tree.size(); ++id)
+      if (plainly(pattern, s.survey->tree.name(id))) expected.emplace_back(s.survey->tree.name(id));
+    std::sort(expected.begin(), expected.end());
+    EXPECT_EQ(s.paths(pattern), expected) << pattern;
+  }
+}
+
+TEST(Query, AQuestionMarkIsOneCharacterHoweverManyBytes) {
+  const Station s([](MemoryFileSystem& files) {
+    files.add("m\xC3\xB6we.wav", "x");
+    files.add("mowe.wav", "x");
+    files.add("moowe.wav", "x");
+    files.add("m\xF6we.wav", "x");  // not UTF-8
+    files.add("[x].wav", "x");
+  });
+  EXPECT_EQ(s.paths("m?we.wav"), (std::vector<std::string>{"mowe.wav", "m\xC3\xB6we.wav", "m\xF6we.wav"}));
+  EXPECT_EQ(s.paths("[x]*"), (std::vector<std::string>{"[x].wav"})) << "brackets are letters";
+}
+
+TEST(Query, FindsTheFilesOfACellOfTheField) {
+  const Station s([](MemoryFileSystem& files) {
+    const TimeNs now = 1'000'000'000'000;
+    const auto add = [&](const char* path, std::size_t bytes, int days) {
+      files.add(path, std::string(bytes, 'x'))->stat.modified = now - days * nsPerDay;
+    };
+    add("d/small-new", 100, 0);
+    add("d/small-old", 100, 2000);
+    add("d/big-old", 2'000'000, 2000);
+    add("d/big-half", 2'000'000, 100);
+  });
+  const_cast<Survey&>(*s.survey).finished = 1'000'000'000'000;
+  const auto in = [&](FieldRange range) {
+    Query query;
+    query.field = range;
+    EXPECT_FALSE(query.empty());
+    std::vector<std::string> names;
+    for (const NodeId id : answer(*s.context, query, {})) names.emplace_back(s.survey->tree.name(id));
+    std::sort(names.begin(), names.end());
+    return names;
+  };
+  using Names = std::vector<std::string>;
+  EXPECT_EQ(in({}), (Names{"big-half", "big-old", "small-new", "small-old"})) << "folders are in no cell";
+  EXPECT_EQ(in({AgeBand::older, AgeBand::older, 0, 0}), (Names{"small-old"}));
+  EXPECT_EQ(in({AgeBand::halfYear, AgeBand::older, 2, 2}), (Names{"big-half", "big-old"}));
+  EXPECT_EQ(in({AgeBand::today, AgeBand::today, 3, 6}), Names{});
+}
+
 TEST(Query, CompletesTheLastWord) {
-  const auto words = completeQuery("dawn ki", {"warden"});
+  const auto words = completeQuery("dawn ki", someOwners());
   EXPECT_NE(std::find(words.begin(), words.end(), "dawn kind:sound"), words.end());
-  EXPECT_EQ(completeQuery("owner:w", {"warden"}), (std::vector<std::string>{"owner:warden"}));
+  EXPECT_EQ(completeQuery("owner:w", someOwners()), (std::vector<std::string>{"owner:warden"}));
   EXPECT_TRUE(completeQuery("dawn ", {}).empty());
-  for (const auto& word : completeQuery("s", {"warden"})) {
-    const auto parsed = parseQuery(word, [](auto) { return 1u; });
+  for (const auto& word : completeQuery("s", someOwners())) {
+    const auto parsed = parseQuery(word, someOwners());
     EXPECT_TRUE(parsed || word.back() == '>' || word.back() == '<' || word.back() == ':') << word;
   }
 }

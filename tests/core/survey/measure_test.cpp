@@ -3,6 +3,8 @@
 
 #include <gtest/gtest.h>
 
+#include "core/os/forwarding_file_system.h"
+#include "core/survey/survey_codec.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
 
@@ -90,6 +92,65 @@ TEST(Measure, BearsTheDriveGoingAwayAtAnyCall) {
     }
     if (b.files.calls().size() < before + number) break;
   }
+}
+
+/// Under a walk, somebody unmounts the drive: the walk's handles still work, the path leads elsewhere.
+TEST(Measure, AsksNothingByThePathOfADriveThatWasUnmounted) {
+  Bench b;
+  b.insides.structures = {true, {{"pool", 3000}}, 0};
+  bool walking = false;
+  WalkOptions options;
+  options.watch = [&](const auto&) { walking = true; };
+  class Unmounting final : public ForwardingFileSystem {
+  public:
+    Unmounting(FileSystem& inner, const bool& walking) : ForwardingFileSystem(inner), walking_(walking) {}
+    Result<FolderPtr> openRoot(const PathBytes& path) override {
+      return inner_.openRoot(walking_ ? "/a" : path);
+    }
+    const bool& walking_;
+  } files(b.files, walking);
+  MeasurePorts ports{files, b.open, b.insides, b.clock};
+  const auto survey = measure(ports, b.drive, "/", options, {}, nullptr).value();
+  EXPECT_TRUE(survey->partial);
+  EXPECT_EQ(survey->exceptions.back().kind, SurveyException::Kind::swapped);
+  EXPECT_EQ(survey->exceptions.back().node, 0u);
+  EXPECT_EQ(survey->tree.totals(0).files, 2u) << "what was walked is kept";
+  EXPECT_EQ(survey->statement[StatementLine::overhead], 0) << "that would be another drive's";
+  EXPECT_EQ(survey->statement.source(StatementLine::overhead), LineSource::none);
+  EXPECT_EQ(survey->statement[StatementLine::unexplained], 0);
+  EXPECT_EQ(survey->statement.sum(), static_cast<SignedBytes>(survey->statement.capacity));
+}
+
+TEST(Measure, SaysOnlyWhatWasSeenWhereThereAreNoCounters) {
+  Bench b;
+  b.files.capacity = 0;
+  const auto survey = b.run("/").value();
+  const Statement& s = survey->statement;
+  EXPECT_EQ(s[StatementLine::unexplained], 0);
+  EXPECT_EQ(s.source(StatementLine::unexplained), LineSource::cannotItemise);
+  EXPECT_EQ(s.source(StatementLine::free), LineSource::none);
+  EXPECT_EQ(s.capacity, survey->tree.totals(0).occupied);
+}
+
+/// The clock is set back while a drive is measured, and again before a folder of it is.
+TEST(Measure, BearsAClockThatGoesBackwards) {
+  class Backwards final : public Clock {
+  public:
+    TimeNs now() const override { return time -= 3600 * nsPerSecond; }
+    mutable TimeNs time = 1'800'000'000 * nsPerSecond;
+  } clock;
+  Bench b;
+  b.files.add("a/fresh", "x")->stat.modified = clock.time;  // in the future, once the clock went back
+  MeasurePorts ports{b.files, b.open, b.insides, clock};
+  const auto first = measure(ports, b.drive, "/", {}, {}, nullptr).value();
+  EXPECT_GE(first->finished, first->started);
+  const NodeId fresh = *first->tree.find("a/fresh");
+  EXPECT_EQ(ageBand(first->tree.modified(fresh), first->finished), AgeBand::today);
+  const auto again = measureAgain(ports, b.drive, first, *first->tree.find("a"), {}, {}, nullptr).value();
+  EXPECT_GE(again->finished, first->finished) << "surveys stay in order";
+  EXPECT_EQ(again->tree.entries(), first->tree.entries());
+  const auto saved = encodeSurvey(*again);
+  EXPECT_EQ(decodeSurvey(saved).value()->finished, again->finished);
 }
 
 TEST(Measure, CountsDeletedOpenFilesOfTheDriveOnceAndByProgram) {

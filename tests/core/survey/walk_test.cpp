@@ -63,6 +63,26 @@ TEST(Walk, CountsHardLinksOnceInEveryFolder) {
 }
 
 /// Random trees with random links: every folder's totals against plain counting.
+/// A file goes and its inode number comes back for another one while the drive is walked: two inodes.
+TEST(Walk, TellsAReusedInodeNumberFromASecondName) {
+  MemoryFileSystem files;
+  const auto before = files.add("a/before", std::string(9000, 'x'));
+  const auto after = files.add("b/after", std::string(30'000, 'x'));
+  files.link("b/after", "b/second-name");
+  after->stat.inode = before->stat.inode;
+  before->stat.links = 2;
+  after->stat.born = before->stat.born + 5 * nsPerSecond;
+  const auto survey = surveyOf(files, "/");
+  const SurveyTree& t = survey->tree;
+  EXPECT_EQ(t.linkGroups(), 2u);
+  const Bytes a = t.occupied(*t.find("a/before"));
+  const Bytes b = t.occupied(*t.find("b/after"));
+  const auto own = [&](const char* path) { return t.occupied(*t.find(path)); };
+  EXPECT_EQ(t.totals(0).occupied, a + b + own("") + own("a") + own("b"));
+  EXPECT_EQ(t.totals(*t.find("a")).exclusive, own("a")) << "its other name was not seen";
+  EXPECT_EQ(t.totals(*t.find("b")).exclusive, b + own("b"));
+}
+
 TEST(Walk, TotalsAgreeWithPlainCountingOnRandomTrees) {
   const auto seed = std::random_device{}();
   SCOPED_TRACE("seed " + std::to_string(seed));

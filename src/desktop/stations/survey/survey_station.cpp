@@ -28,11 +28,17 @@ SurveyStation::SurveyStation(Session& session, Prompter& prompter, QWidget* pare
   auto* right = new QVBoxLayout;
   faces_ = new QStackedWidget(page);
   faces_->addWidget(setupFolders());
-  faces_->addWidget(setupField());
+  field_ = new FieldFace(page);
+  faces_->addWidget(field_);
   faces_->addWidget(setupList());
   right->addWidget(faces_, 1);
   setupFilter(right);
   row->addLayout(right, 1);
+  connect(field_, &FieldFace::foldersWanted, this, [this] { showFace(foldersFace); });
+  connect(field_, &FieldFace::planWanted, this, [this](const std::vector<PathBytes>& paths) {
+    for (const PathBytes& path : paths) session_.pickPath(path, StepAction::discard);
+  });
+  connect(&engine_, &ListEngine::summed, this, &SurveyStation::showSums);
   connect(exceptions_, &QPushButton::clicked, this, &SurveyStation::listExceptions);
   connect(sources_, &QPushButton::clicked, this, &SurveyStation::explainStatement);
 }
@@ -143,7 +149,9 @@ void SurveyStation::setupFilter(QVBoxLayout* box) {
   filter_->setCompleter(completer);
   connect(filter_, &QLineEdit::textEdited, this, [this](const QString& text) {
     QStringList words;
-    for (const auto& word : completeQuery(text.toStdString(), {})) words.append(QString::fromStdString(word));
+    const OwnerNames owners = view().context ? view().context->options.owners : OwnerNames();
+    for (const auto& word : completeQuery(text.toStdString(), owners))
+      words.append(QString::fromStdString(word));
     completions_->setStringList(words);
   });
   connect(filter_, &QLineEdit::textChanged, this, &SurveyStation::askFilter);
@@ -151,46 +159,6 @@ void SurveyStation::setupFilter(QVBoxLayout* box) {
     if (faceShown() == listFace) list_->table()->setFocus();
   });
   box->addWidget(filter_);
-}
-
-QWidget* SurveyStation::setupField() {
-  auto* page = new QWidget(this);
-  auto* box = new QVBoxLayout(page);
-  box->setContentsMargins(0, 0, 0, 0);
-  auto* head = new QHBoxLayout;
-  head->addWidget(titleLabel(tr("Age × size field"), page));
-  head->addSpacing(10);
-  head->addWidget(noteLabel(tr("a block's area is its bytes"), page));
-  head->addStretch();
-  auto* back = linkButton(tr("folders"), "showFolders", page);
-  connect(back, &QPushButton::clicked, this, [this] { showFace(foldersFace); });
-  head->addWidget(back);
-  box->addLayout(head);
-  auto* row = new QHBoxLayout;
-  grid_ = new AgeSizeGrid(page);
-  row->addWidget(grid_, 3);
-  auto* right = new QVBoxLayout;
-  pickedNote_ = noteLabel({}, page, "pickedNote");
-  pickedNote_->setWordWrap(true);
-  right->addWidget(pickedNote_);
-  picked_ = ledgerView("pickedFiles", page);
-  pickedRows_ = new RowsModel({tr("file"), tr("occupied")}, {1}, this);
-  picked_->setModel(pickedRows_);
-  picked_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
-  picked_->setColumnWidth(1, 80);
-  picked_->setSelectionMode(QAbstractItemView::ExtendedSelection);
-  right->addWidget(picked_, 1);
-  auto* plan = button(tr("Plan the chosen files"), "planPicked", page);
-  connect(plan, &QPushButton::clicked, this, [this] {
-    for (const QModelIndex& index : picked_->selectionModel()->selectedRows())
-      session_.pickPath(unescapePath(index.data(RowsModel::idRole).toString().toStdString()),
-                        StepAction::discard);
-  });
-  right->addWidget(plan);
-  row->addLayout(right, 2);
-  box->addLayout(row, 1);
-  connect(grid_, &AgeSizeGrid::pickChanged, this, &SurveyStation::fillPicked);
-  return page;
 }
 
 /// In a narrow window the ribbons give way to the names.
@@ -214,7 +182,7 @@ void SurveyStation::refresh() {
                                   : tr("%1 places could not be looked into…").arg(count));
   filter_->setEnabled(true);
   if (shown_ != view().survey || folders_->isLive()) showSurvey();
-  grid_->show(view());
+  field_->show(view());
   updateNote();
 }
 
@@ -253,7 +221,7 @@ void SurveyStation::showProgress() {
   const bool first = !folders_->isLive();
   showPage(true, {});
   folders_->showLive(session_.live());
-  grid_->showLive(session_.live()->field());
+  field_->showLive(session_.live()->field());
   if (first) {
     shown_.reset();
     openPaths_.clear();
@@ -279,7 +247,7 @@ QString SurveyStation::figure() const {
 
 void SurveyStation::enter() {
   if (!ready() && !watching()) return;
-  QWidget* const faces[] = {tree_, grid_, list_->table()};
+  QWidget* const faces[] = {tree_, field_->grid(), list_->table()};
   faces[faceShown()]->setFocus();
 }
 
@@ -310,7 +278,7 @@ void SurveyStation::askFilter() {
     if (faceShown() == listFace) showFace(foldersFace);
     return;
   }
-  const auto query = parseQuery(text, Words::ownerNumber);
+  const auto query = parseQuery(text, view().context->options.owners);
   if (!query) {
     filterProblem_->setText(tr("not understood yet: %1").arg(QString::fromStdString(query.error().detail)));
     filterProblem_->show();
@@ -350,29 +318,38 @@ PathBytes SurveyStation::currentPath() const {
   return view().survey && node != noNode ? view().survey->tree.path(node) : PathBytes{};
 }
 
+std::vector<NodeId> SurveyStation::pickedFolders() const {
+  std::vector<NodeId> nodes;
+  for (const QModelIndex& index : tree_->selectionModel()->selectedRows())
+    if (!folders_->isRest(index)) nodes.push_back(folders_->nodeAt(index));
+  return nodes;
+}
+
 void SurveyStation::updateNote() {
   if (!view().survey || view().survey != shown_ || folders_->isLive()) return;
-  QString text;
+  if (auto picked = pickedFolders(); picked.size() > 1) {
+    engine_.sum(view().context, std::move(picked));
+    return;
+  }
   const SurveyTree& t = view().survey->tree;
-  const auto picked = tree_->selectionModel()->selectedRows();
   const NodeId node = folders_->nodeAt(tree_->currentIndex());
   if (node == noNode) return note_->clear();
-  if (picked.size() > 1) {
-    std::vector<NodeId> nodes;
-    for (const QModelIndex& index : picked)
-      if (!folders_->isRest(index)) nodes.push_back(folders_->nodeAt(index));
-    const SetGain& gain = view().context->setGain;
-    text = tr("%1 picked · occupied together %2 · freed if all of them go %3")
-               .arg(QLocale().toString(static_cast<qulonglong>(nodes.size())),
-                    Words::bytes(gain.occupiedOf(nodes)), Words::bytes(gain.of(nodes)));
-  } else {
-    text = node == 0 ? QStringLiteral("/") : Words::path(t.path(node));
-    text += QStringLiteral(" · ") + Words::standing(view().context->standing[node]);
-    if (t.isFolder(node)) text += tr(" · %1 files").arg(QLocale().toString(t.totals(node).files));
-    text += tr(" · occupied %1").arg(Words::bytes(t.weight(node)));
-    text +=
-        tr(" · exclusive %1").arg(Words::bytes(columnValue(*view().context, node, ListColumn::exclusive)));
-  }
+  QString text = node == 0 ? QStringLiteral("/") : Words::path(t.path(node));
+  text += QStringLiteral(" · ") + Words::standing(view().context->standing[node]);
+  if (t.isFolder(node)) text += tr(" · %1 files").arg(QLocale().toString(t.totals(node).files));
+  text += tr(" · occupied %1").arg(Words::bytes(t.weight(node)));
+  text += tr(" · exclusive %1").arg(Words::bytes(columnValue(*view().context, node, ListColumn::exclusive)));
+  say(text);
+}
+
+void SurveyStation::showSums(const ListSums& sums) {
+  if (sums.entries < 2 || sums.entries != pickedFolders().size()) return;
+  say(tr("%1 picked · occupied together %2 · freed if all of them go %3")
+          .arg(QLocale().toString(static_cast<qulonglong>(sums.entries)), Words::bytes(sums.occupied),
+               Words::bytes(sums.exclusive)));
+}
+
+void SurveyStation::say(const QString& text) {
   note_->setText(note_->fontMetrics().elidedText(text, Qt::ElideMiddle, std::max(200, faces_->width() - 8)));
   note_->setToolTip(text);
 }
@@ -446,8 +423,7 @@ std::vector<PathBytes> SurveyStation::chosenPaths() const {
   if (faceShown() == listFace) {
     nodes = list_->chosen();
   } else {
-    for (const QModelIndex& index : tree_->selectionModel()->selectedRows())
-      if (!folders_->isRest(index)) nodes.push_back(folders_->nodeAt(index));
+    nodes = pickedFolders();
   }
   constexpr std::size_t most = 10'000;
   for (const NodeId node : nodes)
@@ -457,34 +433,10 @@ std::vector<PathBytes> SurveyStation::chosenPaths() const {
 
 void SurveyStation::showStanding(Standing standing) {
   if (!ready()) return;
-  const FindContext& c = *view().context;
-  NodeId best = noNode;
-  for (NodeId id = 1; id < c.tree.size(); ++id) {
-    const bool top = c.standing[id] == standing && c.standing[c.tree.parent(id)] != standing;
-    if (top && (best == noNode || c.tree.weight(id) > c.tree.weight(best))) best = id;
-  }
+  const NodeId best = view().composition->largestOf(standing);
   if (best == noNode) return;
   showFace(foldersFace);
   chooseRow(tree_, folders_->indexOf(best));
-}
-
-void SurveyStation::fillPicked() {
-  pickedNote_->setText(grid_->pickedNote());
-  QList<Row> rows;
-  if (view().survey)
-    for (const NodeId id : grid_->pickedFiles(500)) {
-      const SurveyTree& t = view().survey->tree;
-      const QString path = Words::path(t.path(id));
-      rows.append(
-          {path,
-           static_cast<int>(stratumOf(view().context->standing[id])),
-           false,
-           false,
-           {{path, path + QLatin1Char('\n') + Words::age(t.modified(id), view().survey->finished), false,
-             false, false, false},
-            {Words::bytes(t.occupied(id)), Words::exact(t.occupied(id)), false, false, false, true}}});
-    }
-  pickedRows_->setRows(rows);
 }
 
 void SurveyStation::planCurrent(StepAction action) {

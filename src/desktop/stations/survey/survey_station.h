@@ -1,11 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "desktop/charts/age_size_grid.h"
 #include "desktop/charts/legend_strip.h"
 #include "desktop/models/folder_model.h"
-#include "desktop/models/rows_model.h"
 #include "desktop/stations/station.h"
+#include "desktop/stations/survey/field_face.h"
 #include "desktop/stations/survey/list_face.h"
 #include "desktop/stations/survey/statement_page.h"
 
@@ -53,7 +52,6 @@ protected:
 
 private:
   QWidget* setupFolders();
-  QWidget* setupField();
   QWidget* setupList();
   void setupFilter(QVBoxLayout* box);
   void showSurvey();
@@ -64,9 +62,11 @@ private:
   void listFolder(NodeId folder);
   void setLens(int lens);
   void updateLegend();
+  std::vector<NodeId> pickedFolders() const;
   void updateNote();
+  void showSums(const ListSums& sums);
+  void say(const QString& text);
   void listExceptions();
-  void fillPicked();
   void planCurrent(StepAction action);
   void contextMenu(const QPoint& at);
 
@@ -83,10 +83,8 @@ private:
   QLabel* filterProblem_ = nullptr;
   QStringListModel* completions_ = nullptr;
   ListFace* list_ = nullptr;
-  AgeSizeGrid* grid_ = nullptr;
-  QTreeView* picked_ = nullptr;
-  RowsModel* pickedRows_ = nullptr;
-  QLabel* pickedNote_ = nullptr;
+  FieldFace* field_ = nullptr;
+  ListEngine engine_;  ///< sums several picks off this thread
   SurveyPtr shown_;
   std::vector<PathBytes> openPaths_;  ///< to be opened again in the next survey
   PathBytes livePath_;                ///< where the cursor was

@@ -1,0 +1,154 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Real drives that go away, and numbers that come back, while they are measured.
+#include <gtest/gtest.h>
+#include <sys/mount.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <atomic>
+#include <filesystem>
+#include <fstream>
+
+#include "core/drive/drive.h"
+#include "core/os/forwarding_file_system.h"
+#include "core/os/helper_client.h"
+#include "core/survey/measure.h"
+#include "support/fakes.h"
+#include "support/loop_drive.h"
+#include "support/run_program.h"
+
+namespace zt::test {
+namespace {
+
+namespace fs = std::filesystem;
+
+/// Does something once, when the walk opens its so-many-th folder.
+class Midway final : public ForwardingFileSystem {
+public:
+  Midway(FileSystem& inner, int folders, std::function<void()> act)
+      : ForwardingFileSystem(inner), left_(folders), act_(std::move(act)) {}
+  Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override {
+    if (--left_ == 0) act_();
+    return inner_.openFolder(at, name);
+  }
+  bool done() const { return left_ <= 0; }
+
+private:
+  std::atomic<int> left_;
+  std::function<void()> act_;
+};
+
+constexpr int folders = 200;
+constexpr int filesEach = 20;
+
+void fill(const LoopDrive& drive) {
+  for (int d = 0; d < folders; ++d) {
+    const fs::path folder = drive / ("d" + std::to_string(d));
+    fs::create_directories(folder);
+    for (int f = 0; f < filesEach; ++f) std::ofstream(folder / ("f" + std::to_string(f))) << "some bytes";
+  }
+  ::sync();
+}
+
+/// Measures the drive in this process while `act` happens to it after so many folders.
+Result<SurveyPtr> measureWhile(const LoopDrive& drive, int after, const std::function<void()>& act) {
+  LinuxFileSystem files;
+  LinuxMountTable mounts;
+  LinuxOpenFiles openFiles;
+  LinuxDriveInsides insides;
+  SystemClock clock;
+  HelperClient privileged({});
+  System system{files, mounts, openFiles, clock, insides, privileged};
+  const auto facts = driveOf(system, drive.path());
+  if (!facts) return tl::unexpected(facts.error());
+  Midway midway(files, after, act);
+  WalkOptions options;
+  options.threads = 2;
+  auto survey = measure({midway, openFiles, insides, clock, {}}, *facts, drive.path(), options, {}, nullptr);
+  EXPECT_TRUE(midway.done());
+  return survey;
+}
+
+class DriveGoesAway : public ::testing::TestWithParam<const char*> {
+protected:
+  Bytes size() const { return Bytes{GetParam() == std::string("ext4") ? 64u : 320u} << 20; }
+};
+
+/// Unmounted under the walk: the handles still work, so every file is counted; nothing is asked by path.
+TEST_P(DriveGoesAway, UnmountedMidway) {
+  LoopDrive drive(GetParam(), size());
+  ZT_NEEDS(drive);
+  fill(drive);
+  const auto survey = measureWhile(drive, folders / 2,
+                                   [&] { must(::umount2(drive.path().c_str(), MNT_DETACH) == 0, "umount"); });
+  ASSERT_TRUE(survey) << survey.error().operation;
+  const Statement& s = (*survey)->statement;
+  EXPECT_EQ((*survey)->tree.totals(0).files, folders * filesEach + 0u);
+  EXPECT_TRUE((*survey)->partial);
+  EXPECT_EQ(s.source(StatementLine::overhead), LineSource::none);
+  EXPECT_EQ(s.sum(), static_cast<SignedBytes>(s.capacity));
+}
+
+/// The device stops answering: the system says EIO for what it has not read yet. What was seen is kept, what
+/// was not is listed, and the statement says how much it can be at most.
+TEST_P(DriveGoesAway, DeviceFailsMidway) {
+  LoopDrive drive(GetParam(), size());
+  ZT_NEEDS(drive);
+  fill(drive);
+  must(drive.remount(""), "remount");  // nothing is known in memory
+  const auto survey = measureWhile(drive, folders / 2, [&] {
+    must(::truncate(drive.image().c_str(), 0) == 0, "truncate");
+    std::ofstream("/proc/sys/vm/drop_caches") << "3\n";
+  });
+  if (!survey) {
+    EXPECT_NE(survey.error().sysErrno, 0) << "a clear error is right too";
+    return;
+  }
+  std::uint64_t failed = 0;
+  for (const auto& e : (*survey)->exceptions)
+    failed += e.kind == SurveyException::Kind::unreadable && (e.sysErrno == EIO || e.sysErrno == EUCLEAN);
+  EXPECT_GT(failed, 0u);
+  const Statement& s = (*survey)->statement;
+  EXPECT_EQ(s.sum(), static_cast<SignedBytes>(s.capacity));
+  EXPECT_GT((*survey)->tree.entries(), 10u) << "what was seen is kept";
+  std::printf("%s: %llu places gave EIO, %u entries seen\n", GetParam(),
+              static_cast<unsigned long long>(failed), (*survey)->tree.entries());
+}
+
+INSTANTIATE_TEST_SUITE_P(Loop, DriveGoesAway, ::testing::Values("ext4", "xfs"),
+                         [](const auto& one) { return std::string(one.param); });
+
+/// ext4 gives the number of a removed file to the next one at once. Same name, length and times: it is not
+/// what was measured, and must not be discarded.
+TEST(InodeReuse, ANewFileInAnOldOnesPlaceIsNotDiscarded) {
+  LoopDrive drive("ext4", Bytes{64} << 20);
+  ZT_NEEDS(drive);
+  fs::create_directories(drive / "d");
+  const std::string path = drive / "d/recording.wav";
+  const auto make = [&](char c) {
+    std::ofstream(path) << std::string(3'000'000, c);
+    const timespec times[2] = {{1'700'000'000, 0}, {1'700'000'000, 0}};
+    must(::utimensat(AT_FDCWD, path.c_str(), times, 0) == 0, "utimensat");
+    struct stat st {};
+    must(::stat(path.c_str(), &st) == 0, "stat");
+    return st.st_ino;
+  };
+  const auto first = make('a');
+  TempFolder t;
+  const std::string job = t / "a.ztjob";
+  ASSERT_EQ(runProgram({ZTALLY, "measure", drive.path(), "--job", job}).status, 0);
+  ASSERT_EQ(
+      runProgram({ZTALLY, "plan", "--job", job, "add", "d/recording.wav", "--action", "discard"}).status, 0);
+  const std::string token =
+      runProgram({ZTALLY, "reclaim", "--job", job, "--json"}).json()["consent"]["token"];
+  must(::unlink(path.c_str()) == 0, "unlink");
+  ASSERT_EQ(make('b'), first) << "this test needs a file system that reuses numbers at once";
+  const Ran reclaimed = runProgram({ZTALLY, "reclaim", "--job", job, "--consent", token, "--json"});
+  EXPECT_NE(reclaimed.status, 0) << reclaimed.out;
+  EXPECT_EQ(fs::file_size(path), 3'000'000u);
+  std::ifstream in(path);
+  EXPECT_EQ(in.get(), 'b');
+}
+
+}  // namespace
+}  // namespace zt::test
