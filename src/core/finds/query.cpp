@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <charconv>
+#include <cstring>
 #include <thread>
 
 namespace zt {
@@ -18,9 +19,29 @@ namespace {
 constexpr std::string_view keys[] = {
     "size>", "size<", "age>", "age<", "kind:", "owner:", "standing:", "is:", "in:"};
 
+char lower(char c) {
+  return static_cast<char>(c >= 'A' && c <= 'Z' ? c - 'A' + 'a' : c);
+}
+
+/// Letters of ASCII in lower case, eight bytes at a time: in each, adding lets the top bit say whether it is
+/// beyond 'Z' or from 'A' on.
+void lower(std::string_view text, char* out) {
+  constexpr std::uint64_t ones = 0x0101010101010101;
+  std::size_t i = 0;
+  for (; i + 8 <= text.size(); i += 8) {
+    std::uint64_t word = 0;
+    std::memcpy(&word, text.data() + i, 8);
+    const std::uint64_t low = word & (0x7F * ones);
+    const std::uint64_t upper = (low + ones * (0x80 - 'A')) & ~(low + ones * (0x7F - 'Z')) & ~word;
+    word |= (upper & (0x80 * ones)) >> 2;
+    std::memcpy(out + i, &word, 8);
+  }
+  for (; i < text.size(); ++i) out[i] = lower(text[i]);
+}
+
 std::string lower(std::string_view text) {
-  std::string out(text);
-  for (char& c : out) c = static_cast<char>(c >= 'A' && c <= 'Z' ? c - 'A' + 'a' : c);
+  std::string out(text.size(), '\0');
+  lower(text, out.data());
   return out;
 }
 
@@ -66,7 +87,10 @@ bool addNamed(std::vector<Enum>& into, std::string_view text) {
 bool readPart(Query& q, std::string_view part, const OwnerNames& owners) {
   const auto key =
       std::find_if(std::begin(keys), std::end(keys), [&](auto k) { return part.starts_with(k); });
-  if (key == std::end(keys)) return q.words.push_back(lower(part)), true;
+  if (key == std::end(keys)) {
+    if (part.find_first_not_of('*') != std::string_view::npos) q.words.push_back(lower(part));
+    return true;
+  }
   const std::string_view value = part.substr(key->size());
   if (value.empty()) return false;
   if (key->starts_with("size")) {
@@ -231,8 +255,7 @@ private:
     if (q_.words.empty()) return true;
     std::array<char, 256> plain;
     const std::size_t size = std::min(name.size(), plain.size());
-    for (std::size_t i = 0; i < size; ++i)
-      plain[i] = static_cast<char>(name[i] >= 'A' && name[i] <= 'Z' ? name[i] - 'A' + 'a' : name[i]);
+    lower(name.substr(0, size), plain.data());
     for (std::size_t i = 0; i < q_.words.size(); ++i)
       if (!wordFits({plain.data(), size}, q_.words[i], wild_[i])) return false;
     return true;
@@ -249,6 +272,7 @@ private:
 std::vector<NodeId> answer(const FindContext& c, const Query& query, const std::stop_token& stop) {
   const Matcher matcher(c, query);
   const auto search = [&](NodeId from, NodeId to, std::vector<NodeId>& list) {
+    list.reserve(from == 1 ? c.tree.size() : to - from);  // room that stays unused takes no memory
     for (NodeId id = from; id < to; ++id) {
       if (id % 65536 == 0 && stop.stop_requested()) return;
       if (!c.tree.isGone(id) && matcher.fits(id)) list.push_back(id);
@@ -273,42 +297,94 @@ std::vector<NodeId> answer(const FindContext& c, const Query& query, const std::
   return std::move(parts[0]);
 }
 
+namespace {
+
+/// Puts the first `rows` at the front of the list, those in order. `make` gives an entry what it is ordered
+/// by.
+template <class Make, class Before>
+void sortBy(std::vector<NodeId>& list, std::size_t rows, Make make, Before before) {
+  using Item = decltype(make(NodeId{}));
+  std::vector<Item> items;
+  items.reserve(list.size());
+  for (const NodeId id : list) items.push_back(make(id));
+  const auto middle = items.begin() + static_cast<std::ptrdiff_t>(rows);
+  if (rows < items.size()) std::nth_element(items.begin(), middle, items.end(), before);
+  std::sort(items.begin(), middle, before);
+  std::transform(items.begin(), items.end(), list.begin(), [](const Item& i) { return i.id; });
+}
+
+/// The same for a few out of many: most of the list is thrown out after one look, and nothing of its size is
+/// set aside.
+template <class Make, class Before>
+void sortFew(std::vector<NodeId>& list, std::size_t rows, Make make, Before before) {
+  struct Placed {
+    decltype(make(NodeId{})) item;
+    std::size_t place;
+  };
+  const auto less = [&](const Placed& a, const Placed& b) { return before(a.item, b.item); };
+  std::vector<Placed> best;  // a heap, the last of them on top
+  best.reserve(rows + 1);
+  for (std::size_t place = 0; place < list.size(); ++place) {
+    const Placed here{make(list[place]), place};
+    if (best.size() == rows && !less(here, best.front())) continue;
+    best.push_back(here);
+    std::push_heap(best.begin(), best.end(), less);
+    if (best.size() <= rows) continue;
+    std::pop_heap(best.begin(), best.end(), less);
+    best.pop_back();
+  }
+  std::sort_heap(best.begin(), best.end(), less);
+  // Whoever stands at the front moves to where one of the best was taken from.
+  std::vector<bool> taken(rows, false);
+  for (const Placed& b : best)
+    if (b.place < rows) taken[b.place] = true;
+  std::size_t next = 0;
+  for (const Placed& b : best) {
+    if (b.place < rows) continue;
+    while (taken[next]) ++next;
+    list[b.place] = list[next++];
+  }
+  for (std::size_t i = 0; i < best.size(); ++i) list[i] = best[i].item.id;
+}
+
+template <class Make, class Before>
+void sortSome(std::vector<NodeId>& list, std::size_t rows, Make make, Before before) {
+  rows = std::min(rows, list.size());
+  if (rows == 0) return;
+  if (rows < list.size() / 16) return sortFew(list, rows, make, before);
+  sortBy(list, rows, make, before);
+}
+
+}  // namespace
+
 void sortList(const FindContext& c, std::vector<NodeId>& list, ListColumn column, bool descending,
               std::size_t rows) {
-  rows = std::min(rows, list.size());
-  const auto part = [&](auto& items, auto before) {
-    const auto middle = items.begin() + static_cast<std::ptrdiff_t>(rows);
-    // A few out of many: a small heap throws most of them out after one look.
-    if (rows < items.size() / 16) return std::partial_sort(items.begin(), middle, items.end(), before);
-    if (rows < items.size()) std::nth_element(items.begin(), middle, items.end(), before);
-    std::sort(items.begin(), middle, before);
+  struct Named {
+    std::string_view name;
+    NodeId id;
   };
-  if (column == ListColumn::name) {
-    struct Named {
-      std::string_view name;
-      NodeId id;
-    };
-    std::vector<Named> items;
-    items.reserve(list.size());
-    for (const NodeId id : list) items.push_back({c.tree.name(id), id});
-    part(items, [&](const Named& a, const Named& b) {
-      const int order = a.name.compare(b.name);
-      return order != 0 ? (order < 0) != descending : a.id < b.id;
-    });
-    std::transform(items.begin(), items.end(), list.begin(), [](const Named& item) { return item.id; });
-    return;
-  }
   struct Valued {
     std::uint64_t value;
     NodeId id;
   };
-  std::vector<Valued> items;
-  items.reserve(list.size());
-  for (const NodeId id : list) items.push_back({columnValue(c, id, column), id});
-  part(items, [&](const Valued& a, const Valued& b) {
-    return a.value != b.value ? (a.value < b.value) != descending : a.id < b.id;
-  });
-  std::transform(items.begin(), items.end(), list.begin(), [](const Valued& item) { return item.id; });
+  if (column == ListColumn::name)
+    return sortSome(
+        list, rows,
+        [&](NodeId id) {
+          return Named{c.tree.name(id), id};
+        },
+        [&](const Named& a, const Named& b) {
+          const int order = a.name.compare(b.name);
+          return order != 0 ? (order < 0) != descending : a.id < b.id;
+        });
+  sortSome(
+      list, rows,
+      [&](NodeId id) {
+        return Valued{columnValue(c, id, column), id};
+      },
+      [&](const Valued& a, const Valued& b) {
+        return a.value != b.value ? (a.value < b.value) != descending : a.id < b.id;
+      });
 }
 
 }  // namespace zt

@@ -13,6 +13,9 @@ public:
   using QStyledItemDelegate::QStyledItemDelegate;
   void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
   QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override;
+
+private:
+  static void paintText(QPainter& painter, const QStyleOptionViewItem& option, const QModelIndex& index);
 };
 
 }  // namespace zt::desktop

@@ -69,12 +69,13 @@ void ListEngine::give(std::shared_ptr<const ListAnswer> answer, quint64 number) 
       Qt::QueuedConnection);
 }
 
-void ListEngine::sum(std::shared_ptr<const FindContext> context, std::vector<NodeId> nodes) {
+void ListEngine::sum(std::shared_ptr<const FindContext> context,
+                     std::shared_ptr<const std::vector<NodeId>> nodes) {
   QMetaObject::invokeMethod(
       summer_,
       [this, context = std::move(context), nodes = std::move(nodes), number = ++sumNumber_] {
-        const auto outer = context->setGain.outermost(nodes);
-        const ListSums sums{nodes.size(), context->setGain.occupiedOf(outer), context->setGain.of(outer)};
+        const auto outer = context->setGain.outermost(*nodes);
+        const ListSums sums{nodes->size(), context->setGain.occupiedOf(outer), context->setGain.of(outer)};
         QMetaObject::invokeMethod(
             this,
             [this, sums, number] {

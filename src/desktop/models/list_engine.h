@@ -41,7 +41,7 @@ public:
   };
   void ask(Question question);
   /// Sums entries; the answer comes by `summed`.
-  void sum(std::shared_ptr<const FindContext> context, std::vector<NodeId> nodes);
+  void sum(std::shared_ptr<const FindContext> context, std::shared_ptr<const std::vector<NodeId>> nodes);
   bool busy() const { return waiting_ > 0; }
 
 Q_SIGNALS:

@@ -126,6 +126,26 @@ TEST(Query, MatchesPatternsAsTheyAreMeant) {
   }
 }
 
+/// Every byte in every place of a name: only the letters of ASCII have another case.
+TEST(Query, KnowsTheCaseOfAsciiLettersOnly) {
+  const Station s([](MemoryFileSystem& files) {
+    for (int c = 1; c < 256; ++c) {
+      if (c == '/') continue;
+      for (const std::size_t place : {0u, 7u, 9u, 17u}) {
+        std::string name(18, '.');
+        name[place] = static_cast<char>(c);
+        files.add("d" + std::to_string(c) + "/" + name, "x");
+      }
+    }
+  });
+  for (int c = 'a' - 40; c < 256; ++c) {
+    if (std::string_view("/*?\"").find(static_cast<char>(c)) != std::string_view::npos || c == '.') continue;
+    const bool letter = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z');
+    EXPECT_EQ(s.paths("is:file \"" + std::string(1, static_cast<char>(c)) + "\"").size(), letter ? 8u : 4u)
+        << c;
+  }
+}
+
 TEST(Query, AQuestionMarkIsOneCharacterHoweverManyBytes) {
   const Station s([](MemoryFileSystem& files) {
     files.add("m\xC3\xB6we.wav", "x");
@@ -205,6 +225,12 @@ TEST(SortList, AgreesWithAWholeSortOnRandomLists) {
       std::shuffle(first.begin(), first.end(), random);
       sortList(*s.context, first, static_cast<ListColumn>(column), down, 30);
       EXPECT_TRUE(std::equal(first.begin(), first.begin() + 30, whole.begin())) << column;
+      auto few = answer(*s.context, {}, {});
+      std::shuffle(few.begin(), few.end(), random);
+      const std::size_t rows = random() % 20;
+      sortList(*s.context, few, static_cast<ListColumn>(column), down, rows);
+      EXPECT_TRUE(std::equal(few.begin(), few.begin() + static_cast<std::ptrdiff_t>(rows), whole.begin()));
+      EXPECT_TRUE(std::is_permutation(few.begin(), few.end(), whole.begin(), whole.end())) << "none is lost";
     }
 }
 

@@ -118,7 +118,7 @@ void ListFace::sortBy(ListColumn column, bool descending) {
   question_.descending = descending;
   if (!question_.context || model_->answer() == nullptr) return;
   // The entries are known already; only their order is asked for.
-  question_.among = std::shared_ptr<const std::vector<NodeId>>(model_->shared(), &model_->answer()->rows);
+  question_.among = rowsShown();
   engine_.ask(question_);
 }
 
@@ -139,12 +139,17 @@ std::vector<NodeId> ListFace::chosen() const {
   return nodes;
 }
 
+/// The rows of the answer, which they keep alive; never copied here.
+std::shared_ptr<const std::vector<NodeId>> ListFace::rowsShown() const {
+  return {model_->shared(), &model_->answer()->rows};
+}
+
 void ListFace::sumChosen() {
   if (model_->answer() == nullptr) return;
   if (table_->selectionModel()->hasSelection())
-    engine_.sum(question_.context, chosen());
+    engine_.sum(question_.context, std::make_shared<const std::vector<NodeId>>(chosen()));
   else
-    engine_.sum(question_.context, model_->answer()->rows);
+    engine_.sum(question_.context, rowsShown());
 }
 
 void ListFace::showSums(const ListSums& sums) {

@@ -37,6 +37,7 @@ private:
   void setupTable();
   void sortBy(ListColumn column, bool descending);
   void show(const std::shared_ptr<const ListAnswer>& answer);
+  std::shared_ptr<const std::vector<NodeId>> rowsShown() const;
   void sumChosen();
   void showSums(const ListSums& sums);
 

@@ -328,7 +328,7 @@ std::vector<NodeId> SurveyStation::pickedFolders() const {
 void SurveyStation::updateNote() {
   if (!view().survey || view().survey != shown_ || folders_->isLive()) return;
   if (auto picked = pickedFolders(); picked.size() > 1) {
-    engine_.sum(view().context, std::move(picked));
+    engine_.sum(view().context, std::make_shared<const std::vector<NodeId>>(std::move(picked)));
     return;
   }
   const SurveyTree& t = view().survey->tree;
