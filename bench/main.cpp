@@ -235,7 +235,10 @@ void measureCold(const std::string& root) {
 int main(int argc, char** argv) {
   zt::keepLargeBlocksApart();
   if (argc == 3 && std::string_view(argv[1]) == "cold") return measureCold(argv[2]), 0;
-  if (argc == 4 && std::string_view(argv[1]) == "tree") return measureTree(argv[2], 2, std::stoi(argv[3])), 0;
+  if (argc == 4 && std::string_view(argv[1]) == "tree") {
+    measureTree(argv[2], 2, std::stoi(argv[3]));
+    return measureSaved(argv[2]), 0;
+  }
   const char* given = std::getenv("ZT_BENCH_DIR");
   const fs::path base = argc > 1 ? argv[1] : given != nullptr ? given : "/var/tmp/zip-tally-bench";
   const bool big = std::getenv("ZT_BENCH_BIG") != nullptr;

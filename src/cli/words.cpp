@@ -210,6 +210,7 @@ std::string words(const StatementPart& part) {
       {"holes", "not stored: holes of sparse files"},
       {"preallocated", "set aside beyond the content"},
       {"subvolumes", "subvolumes not walked"},
+      {"shared-at-least", "stored once, counted with several files, at least"},
       {"unreadable-at-most", "in folders that could not be read, at most"}};
   const auto known = names.find(part.id);
   std::string text = known == names.end() ? part.id : known->second;

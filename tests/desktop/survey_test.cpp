@@ -83,6 +83,18 @@ TEST_F(SurveyWindow, SortsTheListByItsHeadings) {
   })) << first().toStdString();
 }
 
+TEST_F(SurveyWindow, RibbonsGiveWayToNamesInANarrowWindow) {
+  TempFolder t;
+  measureStandIn(t);
+  station(2);
+  const auto ribbons = [&] { return tree()->columnWidth(FolderModel::madeOfColumn); };
+  window->resize(1280, 800);
+  EXPECT_TRUE(waitFor([&] { return ribbons() > 220; })) << ribbons();
+  window->resize(1024, 700);
+  EXPECT_TRUE(waitFor([&] { return ribbons() < 120; })) << ribbons();
+  EXPECT_GT(tree()->columnWidth(FolderModel::nameColumn), 120);
+}
+
 TEST_F(SurveyWindow, SumsSeveralPicks) {
   TempFolder t;
   measureStandIn(t);

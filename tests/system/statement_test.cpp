@@ -161,6 +161,19 @@ TEST(Btrfs, CountsWhatIsStored) {
   EXPECT_EQ(part["files"], 1);
 }
 
+/// Reflinks: XFS counts shared blocks with each file. The statement says so instead of leaving a riddle.
+TEST(Statement, NamesWhatFilesShareOnXfs) {
+  LoopDrive drive("xfs", Bytes{512} << 20);
+  ZT_NEEDS(drive);
+  std::mt19937_64 random(5);
+  write(drive / "one", 30'000'000, random);
+  ASSERT_EQ(runProgram({"/bin/cp", "--reflink=always", drive / "one", drive / "two"}).status, 0);
+  ::sync();
+  const Json survey = measure(drive.path());
+  EXPECT_NEAR(static_cast<double>(bytesOf(survey, "unexplained")), -30e6, 1e6) << survey["statement"].dump(1);
+  EXPECT_NEAR(partOf(survey, "unexplained", "shared-at-least")["bytes"].get<double>(), 30e6, 1e6);
+}
+
 TEST(Statement, SeesBeneathMountPoints) {
   LoopDrive drive("ext4", Bytes{128} << 20);
   ZT_NEEDS(drive);

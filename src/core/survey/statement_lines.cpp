@@ -149,6 +149,10 @@ void settleRemainder(Survey& s, const Drive& drive) {
     closed += e.kind == SurveyException::Kind::unreadable || e.kind == SurveyException::Kind::unanswered;
   const auto left = std::max<SignedBytes>(0, st[Line::unexplained]);
   if (closed > 0) addPart(s, Line::unexplained, "unreadable-at-most", static_cast<Bytes>(left), closed);
+  // XFS lets files share blocks and counts these with each file; which ones, it tells nobody.
+  const bool mayShare = drive.fsType == "xfs" && s.wholeDrive && !s.partial;
+  if (mayShare && st[Line::unexplained] < 0)
+    addPart(s, Line::unexplained, "shared-at-least", static_cast<Bytes>(-st[Line::unexplained]));
   // Of a folder, or of a walk that was cut short, the remainder is not unexplained: nobody looked.
   if (s.wholeDrive && !s.partial) return;
   std::swap(st[Line::elsewhere], st[Line::unexplained]);

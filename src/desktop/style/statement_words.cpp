@@ -50,6 +50,7 @@ QString Words::statementPart(const StatementPart& part) {
       {"holes", QT_TRANSLATE_NOOP("Words", "not stored: holes of sparse files")},
       {"preallocated", QT_TRANSLATE_NOOP("Words", "set aside beyond the content")},
       {"subvolumes", QT_TRANSLATE_NOOP("Words", "subvolumes not walked")},
+      {"shared-at-least", QT_TRANSLATE_NOOP("Words", "stored once, counted with several files, at least")},
       {"unreadable-at-most", QT_TRANSLATE_NOOP("Words", "in folders that could not be read, at most")}};
   const auto known = names.find(part.id);
   QString text = known == names.end() ? QString::fromStdString(part.id) : t(known->second);

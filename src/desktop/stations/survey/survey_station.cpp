@@ -164,7 +164,8 @@ void SurveyStation::setupFilter(QVBoxLayout* box) {
 /// In a narrow window the ribbons give way to the names.
 void SurveyStation::resizeEvent(QResizeEvent* event) {
   Station::resizeEvent(event);
-  tree_->setColumnWidth(FolderModel::madeOfColumn, std::clamp(faces_->width() - 450, 90, 250));
+  // The station's own width: what lies in it is laid out only after this.
+  tree_->setColumnWidth(FolderModel::madeOfColumn, std::clamp(width() - 740, 90, 250));
 }
 
 void SurveyStation::refresh() {
