@@ -110,8 +110,11 @@ void AgeSizeGrid::paintEvent(QPaintEvent*) {
   const QRectF g = gridRect();
   const double w = g.width() / bands;
   const double h = g.height() / bands;
+  const bool tight = QFontMetricsF(typeface(Type::small)).horizontalAdvance(sizeName(bands / 2)) > w;
   for (int i = 0; i < bands; ++i) {
-    drawText(p, QRectF(g.left() + w * i, 4, w, 20), Qt::AlignHCenter, sizeName(i), typeface(Type::small),
+    QString size = sizeName(i);
+    if (tight) size.remove(QStringLiteral("< "));
+    drawText(p, QRectF(g.left() + w * i, 4, w, 20), Qt::AlignHCenter, size, typeface(Type::small),
              face().secondInk);
     drawText(p, QRectF(0, g.top() + h * i, g.left() - 8, h), Qt::AlignRight | Qt::AlignVCenter,
              Words::ageBand(static_cast<AgeBand>(i)), typeface(Type::small), face().secondInk);

@@ -151,6 +151,7 @@ void MainWindow::showProgress(const Progress& progress) {
   if (session_.work() != Session::Work::measuring) return;
   level_->setAccounted(progress.doneBytes);
   survey_->showProgress();
+  refreshStrip();
   if (session_.paused()) return;
   QString note = tr("%1 accounted, %2 entries")
                      .arg(Words::bytes(progress.doneBytes),

@@ -240,6 +240,7 @@ void SurveyStation::showProgress() {
 }
 
 QString SurveyStation::figure() const {
+  if (watching()) return tr("%1 so far").arg(Words::bytes(session_.live()->occupied(0)));
   if (!ready()) return tr("not measured");
   const QString seen = tr("%1 seen").arg(Words::bytes(view().survey->tree.totals(0).occupied));
   if (view().imported) return seen + tr(" · imported");
