@@ -1,11 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Real drives that go away, and numbers that come back, while they are measured.
+#include <fcntl.h>
 #include <gtest/gtest.h>
+#include <signal.h>
 #include <sys/mount.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <atomic>
+#include <chrono>
 #include <filesystem>
 #include <fstream>
 
@@ -50,22 +54,32 @@ void fill(const LoopDrive& drive) {
   ::sync();
 }
 
-/// Measures the drive in this process while `act` happens to it after so many folders.
-Result<SurveyPtr> measureWhile(const LoopDrive& drive, int after, const std::function<void()>& act) {
+/// This machine, kept until the last call that hung has come back.
+struct Machine {
+  Machine(int after, std::function<void()> act) : midway(files, after, std::move(act)) {}
   LinuxFileSystem files;
   LinuxMountTable mounts;
   LinuxOpenFiles openFiles;
   LinuxDriveInsides insides;
   SystemClock clock;
-  HelperClient privileged({});
-  System system{files, mounts, openFiles, clock, insides, privileged};
+  HelperClient privileged{{}};
+  Midway midway;
+};
+
+/// Measures the drive in this process while `act` happens to it after so many folders.
+Result<SurveyPtr> measureWhile(const LoopDrive& drive, int after, const std::function<void()>& act,
+                               std::chrono::milliseconds patience = std::chrono::seconds(30)) {
+  const auto m = std::make_shared<Machine>(after, act);
+  System system{m->files, m->mounts, m->openFiles, m->clock, m->insides, m->privileged};
   const auto facts = driveOf(system, drive.path());
   if (!facts) return tl::unexpected(facts.error());
-  Midway midway(files, after, act);
   WalkOptions options;
   options.threads = 2;
-  auto survey = measure({midway, openFiles, insides, clock, {}}, *facts, drive.path(), options, {}, nullptr);
-  EXPECT_TRUE(midway.done());
+  options.patience = patience;
+  options.keep = m;
+  auto survey = measure({m->midway, m->openFiles, m->insides, m->clock, {}}, *facts, drive.path(), options,
+                        {}, nullptr);
+  EXPECT_TRUE(m->midway.done());
   return survey;
 }
 
@@ -117,6 +131,37 @@ TEST_P(DriveGoesAway, DeviceFailsMidway) {
 
 INSTANTIATE_TEST_SUITE_P(Loop, DriveGoesAway, ::testing::Values("ext4", "xfs"),
                          [](const auto& one) { return std::string(one.param); });
+
+/// Nobody answers any more, as on a dead network drive: here the program that serves the file system is
+/// stopped. The walk gives up in a few times its patience, and so does the statement.
+TEST(HungDrive, IsGivenUpAndWhatWasSeenIsKept) {
+  LoopDrive drive("exfat", Bytes{64} << 20);
+  ZT_NEEDS(drive);
+  for (int d = 0; d < 40; ++d) {
+    fs::create_directories(drive / ("d" + std::to_string(d)));
+    std::ofstream(drive / ("d" + std::to_string(d) + "/file")) << std::string(9000, 'x');
+  }
+  ::sync();
+  const Ran found = runProgram({"/usr/bin/pgrep", "-n", "-f", "mount.exfat"});
+  ASSERT_EQ(found.status, 0);
+  const pid_t server = std::stoi(found.out);
+  const auto begun = std::chrono::steady_clock::now();
+  const auto survey = measureWhile(
+      drive, 20, [&] { must(::kill(server, SIGSTOP) == 0, "stop"); }, std::chrono::milliseconds(300));
+  const auto took = std::chrono::steady_clock::now() - begun;
+  must(::kill(server, SIGCONT) == 0, "continue");
+  ASSERT_TRUE(survey);
+  EXPECT_LT(took, std::chrono::seconds(30)) << "40 folders would take forever, one after another";
+  EXPECT_TRUE((*survey)->partial);
+  EXPECT_GE((*survey)->tree.totals(0).files, 10u) << "what was seen is kept";
+  const auto unanswered =
+      std::count_if((*survey)->exceptions.begin(), (*survey)->exceptions.end(),
+                    [](const auto& e) { return e.kind == SurveyException::Kind::unanswered; });
+  EXPECT_GE(unanswered, 2);
+  const Statement& s = (*survey)->statement;
+  EXPECT_EQ(s.sum(), static_cast<SignedBytes>(s.capacity));
+  EXPECT_GT(s.capacity, Bytes{60} << 20) << "the counters from before";
+}
 
 /// ext4 gives the number of a removed file to the next one at once. Same name, length and times: it is not
 /// what was measured, and must not be discarded.

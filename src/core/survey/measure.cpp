@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/survey/measure.h"
 
+#include <algorithm>
+#include <future>
+#include <thread>
+
 #include "core/survey/statement_lines.h"
 #include "core/survey/stored_files.h"
 
@@ -45,14 +49,35 @@ bool stillThere(const MeasurePorts& ports, const PathBytes& path, const Folder& 
   return a && b && a->inode == b->inode && a->device == b->device && a->mountId == b->mountId;
 }
 
-/// The counters, and every line of the statement.
-Result<void> settleAll(Survey& survey, const MeasurePorts& ports, const Drive& drive, const Folder& root,
-                       const StoredFiles* stored, const std::stop_token& stop) {
-  const auto usage = ports.files.usage(root);
-  if (!usage) return tl::unexpected(usage.error());
-  survey.usage = *usage;
-  const bool there = stillThere(ports, survey.root, root);
-  if (!there) {
+/// The counters, asked on a thread of its own that is left behind if they do not come.
+std::optional<Result<SpaceUsage>> usageWithin(const MeasurePorts& ports, const FolderPtr& root,
+                                              const WalkOptions& options, const std::stop_token& stop) {
+  std::packaged_task<Result<SpaceUsage>()> ask(
+      [&files = ports.files, root, keep = options.keep] { return files.usage(*root); });
+  auto answer = ask.get_future();
+  std::thread(std::move(ask)).detach();
+  constexpr std::chrono::milliseconds tick{20};
+  for (auto waited = tick; waited <= options.patience; waited += tick) {
+    if (answer.wait_for(tick) == std::future_status::ready) return answer.get();
+    if (stop.stop_requested()) break;
+  }
+  return std::nullopt;
+}
+
+/// The counters, and every line of the statement. `before` are the counters from before the walk, for a drive
+/// that does not answer any more.
+Result<void> settleAll(Survey& survey, const MeasurePorts& ports, const Drive& drive, const FolderPtr& root,
+                       const SpaceUsage& before, const StoredFiles* stored, const WalkOptions& options,
+                       const std::stop_token& stop) {
+  const bool hung = std::any_of(survey.exceptions.begin(), survey.exceptions.end(),
+                                [](const auto& e) { return e.kind == SurveyException::Kind::unanswered; });
+  const std::optional<Result<SpaceUsage>> usage =
+      hung ? usageWithin(ports, root, options, stop) : ports.files.usage(*root);
+  if (usage && !*usage) return tl::unexpected(usage->error());
+  survey.usage = usage ? **usage : before;
+  const bool there = usage && stillThere(ports, survey.root, *root);
+  if (!usage) survey.partial = true;
+  if (usage && !there) {
     survey.partial = true;
     survey.exceptions.push_back({SurveyException::Kind::swapped, 0, 0});
   }
@@ -77,7 +102,8 @@ Result<SurveyPtr> measure(const MeasurePorts& ports, const Drive& drive, const P
   options.keep = stored;
   if (const auto walked = walk(files, *root, options, stop, progress, survey); !walked)
     return tl::unexpected(walked.error());
-  if (const auto settled = settleAll(*survey, ports, drive, **root, stored.get(), stop); !settled)
+  if (const auto settled = settleAll(*survey, ports, drive, *root, *before, stored.get(), options, stop);
+      !settled)
     return tl::unexpected(settled.error());
   survey->finished = std::max(ports.clock.now(), survey->started);
   return SurveyPtr(std::move(survey));
@@ -124,7 +150,9 @@ Result<SurveyPtr> measureAgain(const MeasurePorts& ports, const Drive& drive, co
   survey->partial = before->partial;
   survey->vanished = before->vanished + fresh->vanished;
   survey->timesAtRisk = before->timesAtRisk + fresh->timesAtRisk;
-  if (const auto settled = settleAll(*survey, ports, drive, **root, stored.get(), stop); !settled)
+  if (const auto settled =
+          settleAll(*survey, ports, drive, *root, before->usage, stored.get(), options, stop);
+      !settled)
     return tl::unexpected(settled.error());
   survey->finished = std::max(ports.clock.now(), before->finished);
   return SurveyPtr(std::move(survey));

@@ -23,6 +23,7 @@ class TaskPool {
 public:
   explicit TaskPool(unsigned workers) : workers_(workers) {}
 
+  unsigned workers() const { return workers_; }
   bool othersIdle() const { return idle_.load(std::memory_order_relaxed) > 0; }
 
   /// Takes over the first `count` tasks of `from`.

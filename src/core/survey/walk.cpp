@@ -25,12 +25,14 @@ struct Walk {
   std::shared_ptr<Survey> survey;
   SurveyTree& tree;
   std::uint64_t rootMount;
-  std::stop_token stop;
+  std::stop_source ended;  ///< by the caller, or because nothing answers any more
+  std::stop_token stop;    ///< of `ended`
   WalkOptions options;
   TaskPool pool;
   std::size_t openLimit;
   std::atomic<Bytes> bytes{0};
-  std::mutex mutex;  ///< guards what follows
+  std::atomic<unsigned> unanswered{0};  ///< calls given up since the last answer
+  std::mutex mutex;                     ///< guards what follows
   std::condition_variable done;
   std::size_t running = 0;
   AgeSizeField field;
@@ -205,6 +207,7 @@ private:
     lock.lock();
     if (abandoned_) return;
     callSince_ = 0;
+    walk_->unanswered.store(0, std::memory_order_relaxed);
     if (!v.entered && v.problem != SurveyException::Kind::vanished) return except(v.problem, task.node, 0);
     if (!v.entered) return exceptErrno(task.node, v.err);
     if (v.listing) exceptErrno(task.node, v.listing->sysErrno);
@@ -283,14 +286,17 @@ private:
 
 using Workers = std::vector<std::shared_ptr<Worker>>;
 
-/// Replaces workers whose call hangs; once a stop was asked for, does without them.
+/// Replaces workers whose call hangs; once a stop was asked for, does without them. When call after call
+/// hangs and none is answered, the drive is dead: the walk ends.
 void replaceHung(const std::shared_ptr<Walk>& walk, Workers& workers) {
+  const unsigned mostUnanswered = 2 * walk->pool.workers();
   const bool stopping = walk->stop.stop_requested();
   const auto most = stopping ? stopWithin : walk->options.patience;
   for (std::size_t i = 0, count = workers.size(); i < count; ++i) {
     auto tasks = workers[i]->abandonIfHung(most);
     if (!tasks) continue;
-    if (stopping) {
+    if (++walk->unanswered >= mostUnanswered) walk->ended.request_stop();
+    if (walk->stop.stop_requested()) {
       const std::scoped_lock lock(walk->mutex);
       --walk->running;
       continue;
@@ -361,15 +367,19 @@ Result<void> walk(FileSystemReader& files, const FolderPtr& root, const WalkOpti
                                             survey,
                                             survey->tree,
                                             stat->mountId,
-                                            stop,
+                                            {},
+                                            {},
                                             options,
                                             TaskPool(count),
                                             openLimit,
+                                            0,
                                             0,
                                             {},
                                             {},
                                             0,
                                             {}});
+  walk->stop = walk->ended.get_token();
+  const std::stop_callback end(stop, [walk] { walk->ended.request_stop(); });
   Workers workers;
   for (unsigned i = 0; i < count; ++i)
     workers.push_back(std::make_shared<Worker>(walk, std::vector<FolderTask>{}));
@@ -393,7 +403,7 @@ Result<void> walk(FileSystemReader& files, const FolderPtr& root, const WalkOpti
     survey->timesAtRisk += worker->timesAtRisk;
     survey->partial = survey->partial || worker->partial;
   }
-  survey->partial = survey->partial || stop.stop_requested();
+  survey->partial = survey->partial || walk->stop.stop_requested();
   survey->tree.finish(std::move(linked));
   return {};
 }

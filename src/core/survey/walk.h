@@ -18,7 +18,8 @@ struct WalkOptions {
   Bytes expectedBytes = 0;     ///< used bytes known beforehand, for the progress; 0 if unknown
   TimeNs now = 0;              ///< by which ages count for the live field; 0: the field stays empty
   PauseGate* pause = nullptr;  ///< workers wait there between two folders
-  /// A folder that the system does not answer for within this time is given up, and the walk goes on.
+  /// A folder that the system does not answer for within this time is given up, and the walk goes on. When
+  /// nothing is answered any more it ends, as if it had been stopped.
   std::chrono::milliseconds patience{30'000};
   /// Called once at the start, on the calling thread, with what can be watched while it grows.
   std::function<void(std::shared_ptr<const LiveSurvey>)> watch;
