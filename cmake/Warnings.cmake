@@ -3,4 +3,4 @@
 # -Wno-restrict: g++ 12 reports std::string assignments wrongly (its bug 105329).
 add_library(zt_warnings INTERFACE)
 target_compile_options(zt_warnings INTERFACE -Wall -Wextra -Wshadow -Wconversion -Wsign-conversion
-                                             -Wnon-virtual-dtor -Woverloaded-virtual -Werror -Wno-restrict)
+                                             -Wnon-virtual-dtor -Woverloaded-virtual -Werror $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict>)
