@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The painted widgets by themselves: with nothing to show, with odd figures, and by keyboard.
 #include <gtest/gtest.h>
+#include <QPainter>
+#include <QStandardItemModel>
 
 #include <QSignalSpy>
 #include <QTest>
@@ -12,6 +14,7 @@
 #include "desktop/charts/staircase.h"
 #include "desktop/frame/balance_bar.h"
 #include "desktop/frame/station_strip.h"
+#include "desktop/models/ledger_delegate.h"
 #include "desktop/stations/survey/statement_page.h"
 
 namespace zt::test {
@@ -58,6 +61,43 @@ TEST(Charts, BearNothingAndExtremes) {
   cells[0][0] = {~Bytes{0} >> 1, ~0u, {}};
   cells[6][6] = {1, 1, {1}};
   paintsAnything(grid, cells);
+}
+
+/// A cell shows what eliding the whole text would show, however long it is; halves of letters are not parted.
+TEST(LedgerDelegate, ShowsBothEndsOfAnyText) {
+  QStandardItemModel model(1, 1);
+  const LedgerDelegate delegate;
+  QStyleOptionViewItem option;
+  option.textElideMode = Qt::ElideMiddle;
+  option.palette.setColor(QPalette::Text, Qt::black);
+  const auto blank = [&] {
+    QImage image(option.rect.size(), QImage::Format_RGB32);
+    image.fill(Qt::white);
+    return image;
+  };
+  for (const int width : {20, 90, 333, 900})
+    for (const qsizetype length : {0, 3, 60, 400, 5000})
+      for (const bool pairs : {false, true}) {
+        QString text;
+        for (qsizetype i = 0; text.size() < length; ++i)
+          text += pairs ? QStringLiteral("\U0001F426")
+                        : QString(QLatin1Char(static_cast<char>('a' + (i * 7) % 26)));
+        option.rect = QRect(0, 0, width, 26);
+        model.setData(model.index(0, 0), text);
+        QImage shown = blank();
+        QPainter painter(&shown);
+        delegate.paint(&painter, option, model.index(0, 0));
+        painter.end();
+        QImage expected = blank();
+        painter.begin(&expected);
+        painter.setFont(option.font);
+        painter.setPen(Qt::black);
+        const QRect room = option.rect.adjusted(8, 0, -8, 0);
+        painter.drawText(room, Qt::AlignLeft | Qt::AlignVCenter | Qt::TextSingleLine,
+                         QFontMetrics(option.font).elidedText(text, Qt::ElideMiddle, room.width()));
+        painter.end();
+        EXPECT_EQ(shown, expected) << width << " " << length << " " << pairs;
+      }
 }
 
 TEST(BlocksOf, AddUpToTheCapacity) {

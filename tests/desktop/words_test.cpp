@@ -106,20 +106,6 @@ Find someFind(Bytes bytes, double days, const char* path, FindKind kind = FindKi
   return f;
 }
 
-TEST(Words, LeavesTheMiddleOfAVeryLongPathOut) {
-  EXPECT_EQ(Words::pathEnds("srv/recordings"), QStringLiteral("srv/recordings"));
-  const QString ends = Words::pathEnds("first/" + std::string(4000, 'm') + "/last");
-  EXPECT_TRUE(ends.startsWith(QStringLiteral("first/mmm")) && ends.endsWith(QStringLiteral("mmm/last")));
-  EXPECT_LT(ends.size(), 250);
-  for (int shift = 0; shift < 4; ++shift) {  // letters of two halves, cut at every place
-    std::string text(static_cast<std::size_t>(shift), 'x');
-    for (int i = 0; i < 300; ++i) text += "\xF0\x9F\x90\xA6";
-    const QString cut = Words::pathEnds(text);
-    EXPECT_EQ(QString::fromUtf8(cut.toUtf8()), cut) << "no half of a letter is left alone";
-    EXPECT_EQ(cut.toUtf8().count("\xEF\xBF\xBD"), 0);
-  }
-}
-
 TEST(FindFilter, NeedsAllConditions) {
   constexpr TimeNs now = 1'000 * nsPerDay;
   Find f = someFind(2'000'000'000, 400, "srv/Film.mp4");

@@ -59,7 +59,7 @@ QString EntryListModel::text(NodeId node, ListColumn column) const {
     case ListColumn::name: {
       const PathBytes path = c.tree.path(node);
       const QString own = Words::path(baseName(path)) + (folder ? QStringLiteral("/") : QString());
-      return parentPath(path).empty() ? own : own + QStringLiteral("   ") + Words::pathEnds(parentPath(path));
+      return parentPath(path).empty() ? own : own + QStringLiteral("   ") + Words::path(parentPath(path));
     }
     case ListColumn::newest:
       return Words::age(folder ? c.tree.totals(node).newest : c.tree.modified(node), c.survey.finished);

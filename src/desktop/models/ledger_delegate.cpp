@@ -9,7 +9,17 @@ namespace zt::desktop {
 
 namespace {
 constexpr int textMargin = 8;
+
+/// Takes out of the middle what cannot have room in so many pixels, so that it need not be laid out first.
+QString roughlyCut(const QString& text, int pixels) {
+  const qsizetype half = pixels / 6 + 4;  // letters are wider than three pixels
+  if (text.size() <= 2 * half + 2) return text;
+  const qsizetype end = text[half].isLowSurrogate() ? half - 1 : half;
+  const qsizetype begin =
+      text[text.size() - half].isLowSurrogate() ? text.size() - half + 1 : text.size() - half;
+  return text.left(end) + QChar(0x2026) + text.mid(begin);
 }
+}  // namespace
 
 void LedgerDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
                            const QModelIndex& index) const {
@@ -39,10 +49,8 @@ void LedgerDelegate::paintText(QPainter& painter, const QStyleOptionViewItem& op
   const int align = alignment.isValid() ? alignment.toInt() : Qt::AlignLeft | Qt::AlignVCenter;
   const QRect room = option.rect.adjusted(textMargin, 0, -textMargin, 0);
   const QFontMetrics metrics(painter.font());
-  const QString fitted = metrics.horizontalAdvance(text) <= room.width()
-                             ? text
-                             : metrics.elidedText(text, option.textElideMode, room.width());
-  painter.drawText(room, align | Qt::TextSingleLine, fitted);
+  painter.drawText(room, align | Qt::TextSingleLine,
+                   metrics.elidedText(roughlyCut(text, room.width()), option.textElideMode, room.width()));
 }
 
 QSize LedgerDelegate::sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const {

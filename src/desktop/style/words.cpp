@@ -38,17 +38,6 @@ QString Words::path(std::string_view bytes) {
   return QString::fromStdString(escapePath(bytes));
 }
 
-QString Words::pathEnds(std::string_view bytes) {
-  constexpr qsizetype head = 80;
-  constexpr qsizetype tail = 160;
-  const QString whole = path(bytes);
-  if (whole.size() <= head + tail + 1) return whole;
-  // Not between the two halves of one character.
-  const qsizetype end = whole[head].isLowSurrogate() ? head - 1 : head;
-  const qsizetype begin = whole.size() - (whole[whole.size() - tail].isLowSurrogate() ? tail - 1 : tail);
-  return whole.left(end) + QChar(0x2026) + whole.mid(begin);
-}
-
 QString Words::standing(Standing s) {
   switch (s) {
     case Standing::bedrock:

@@ -18,8 +18,6 @@ public:
   static QString baseNote();  ///< "1 GB = 10⁹ B"
 
   static QString path(std::string_view bytes);  ///< escaped for showing
-  /// The same without its middle where it is longer than any row is wide: laying out takes its time.
-  static QString pathEnds(std::string_view bytes);
   static QString standing(Standing s);
   static QString standingMeaning(Standing s);
   static QString regret(Regret r);
