@@ -18,6 +18,7 @@
 #include "core/os/linux_open_files.h"
 #include "core/os/system_clock.h"
 #include "desktop/frame/main_window.h"
+#include "tests/support/yes_prompter.h"
 
 namespace {
 
@@ -61,20 +62,6 @@ private:
   int depth_ = 0;
 };
 
-class Yes final : public Prompter {
-public:
-  std::optional<QString> chooseFolder(QWidget*, const QString&) override { return std::nullopt; }
-  std::optional<QString> chooseFile(QWidget*, const QString&, const QString&) override {
-    return std::nullopt;
-  }
-  std::optional<QString> chooseNewFile(QWidget*, const QString&, const QString&) override {
-    return std::nullopt;
-  }
-  std::optional<TargetAnswer> askTarget(QWidget*) override { return std::nullopt; }
-  bool confirm(QWidget*, const QString&, const QString&, const QString&) override { return true; }
-  void tell(QWidget*, const QString&, const QString&) override {}
-};
-
 /// Waits without sleeping in large steps; gives milliseconds.
 double until(const std::function<bool()>& done) {
   QElapsedTimer timer;
@@ -107,7 +94,7 @@ int main(int argc, char** argv) {
   LinuxDriveInsides insides;
   HelperClient privileged({});
   System system{files, mounts, openFiles, clock, insides, privileged};
-  Yes prompter;
+  zt::test::YesPrompter prompter;
   MainWindow window(system, prompter);
   window.show();
   QCoreApplication::processEvents();

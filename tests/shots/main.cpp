@@ -18,26 +18,12 @@
 #include "core/os/linux_open_files.h"
 #include "core/os/system_clock.h"
 #include "desktop/frame/main_window.h"
+#include "tests/support/yes_prompter.h"
 
 namespace {
 
 using namespace zt;
 using namespace zt::desktop;
-
-/// Answers yes to everything; nothing is asked on the way of the pictures but the release.
-class YesPrompter final : public Prompter {
-public:
-  std::optional<QString> chooseFolder(QWidget*, const QString&) override { return std::nullopt; }
-  std::optional<QString> chooseFile(QWidget*, const QString&, const QString&) override {
-    return std::nullopt;
-  }
-  std::optional<QString> chooseNewFile(QWidget*, const QString&, const QString&) override {
-    return std::nullopt;
-  }
-  std::optional<TargetAnswer> askTarget(QWidget*) override { return std::nullopt; }
-  bool confirm(QWidget*, const QString&, const QString&, const QString&) override { return true; }
-  void tell(QWidget*, const QString&, const QString&) override {}
-};
 
 bool waitFor(const std::function<bool()>& done) {
   return QTest::qWaitFor(done, 60000);
@@ -141,7 +127,7 @@ int main(int argc, char** argv) {
   LinuxDriveInsides insides;
   HelperClient privileged({});
   System system{files, mounts, openFiles, clock, insides, privileged};
-  YesPrompter prompter;
+  zt::test::YesPrompter prompter;
   MainWindow window(system, prompter);
   const QStringList size = argc > 3 ? QString::fromLocal8Bit(argv[3]).split(QLatin1Char('x'))
                                     : QStringList{QStringLiteral("1280"), QStringLiteral("800")};
