@@ -158,6 +158,7 @@ TEST(HungDrive, IsGivenUpAndWhatWasSeenIsKept) {
       std::count_if((*survey)->exceptions.begin(), (*survey)->exceptions.end(),
                     [](const auto& e) { return e.kind == SurveyException::Kind::unanswered; });
   EXPECT_GE(unanswered, 2);
+  EXPECT_TRUE((*survey)->leftUnanswered());
   const Statement& s = (*survey)->statement;
   EXPECT_EQ(s.sum(), static_cast<SignedBytes>(s.capacity));
   EXPECT_GT(s.capacity, Bytes{60} << 20) << "the counters from before";

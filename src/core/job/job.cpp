@@ -204,7 +204,7 @@ void Job::adopt(SurveyPtr survey, std::vector<Find> finds) {
   options.now = survey_->finished;
   if (!kinds_) kinds_ = KindTable::ofThisMachine().value_or(KindTable());
   options.kinds = *kinds_;
-  options.owners = site_->ownerNames(survey_->tree);
+  options.owners = site_->ownerNames(*survey_);
   context_ = std::shared_ptr<const FindContext>(
       new FindContext(*survey_, Catalogue::builtIn(), site_->anchor(), options, site_->keepsAccessTimes()),
       [keep = survey_](const FindContext* c) { delete c; });

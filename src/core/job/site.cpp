@@ -44,10 +44,10 @@ MeasurePorts Site::measurePorts(FileSystem& files, PrivilegedAccess* access) {
   return ports;
 }
 
-OwnerNames Site::ownerNames(const SurveyTree& tree) {
-  if (nowhere_) return {};
+OwnerNames Site::ownerNames(const Survey& survey) {
+  if (nowhere_ || survey.leftUnanswered()) return {};
   const bool ownSystem = root_ == "/" && !standIn_;
-  if (ownSystem || !tree.find("etc/passwd")) return OwnerNames::ofThisMachine(tree.owners());
+  if (ownSystem || !survey.tree.find("etc/passwd")) return OwnerNames::ofThisMachine(survey.tree.owners());
   constexpr std::size_t most = std::size_t{1} << 20;
   const auto root = files().openRoot(root_);
   if (!root) return {};

@@ -37,8 +37,8 @@ public:
   MeasurePorts measurePorts(FileSystem& files, PrivilegedAccess* access);
   /// Names of those whom the files of a survey of this place belong to: as the drive's own user list says
   /// where it has one, which is read without changing access times, else as this machine knows them. Numbers
-  /// stay without names where neither may be asked.
-  OwnerNames ownerNames(const SurveyTree& tree);
+  /// stay without names where neither may be asked, and where the drive did not answer while it was measured.
+  OwnerNames ownerNames(const Survey& survey);
   /// Whether a file in this folder would lie on the measured drive.
   Result<bool> holdsFolder(const PathBytes& folder);
   /// Whether the mount keeps access times well enough to be quoted: no noatime, no read-only.

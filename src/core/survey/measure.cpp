@@ -69,10 +69,8 @@ std::optional<Result<SpaceUsage>> usageWithin(const MeasurePorts& ports, const F
 Result<void> settleAll(Survey& survey, const MeasurePorts& ports, const Drive& drive, const FolderPtr& root,
                        const SpaceUsage& before, const StoredFiles* stored, const WalkOptions& options,
                        const std::stop_token& stop) {
-  const bool hung = std::any_of(survey.exceptions.begin(), survey.exceptions.end(),
-                                [](const auto& e) { return e.kind == SurveyException::Kind::unanswered; });
   const std::optional<Result<SpaceUsage>> usage =
-      hung ? usageWithin(ports, root, options, stop) : ports.files.usage(*root);
+      survey.leftUnanswered() ? usageWithin(ports, root, options, stop) : ports.files.usage(*root);
   if (usage && !*usage) return tl::unexpected(usage->error());
   survey.usage = usage ? **usage : before;
   const bool there = usage && stillThere(ports, survey.root, *root);

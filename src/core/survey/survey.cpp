@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/survey/survey.h"
 
+#include <algorithm>
 #include <numeric>
 
 namespace zt {
@@ -47,6 +48,11 @@ SignedBytes Statement::sum() const {
 void Statement::balance() {
   (*this)[StatementLine::unexplained] = 0;
   (*this)[StatementLine::unexplained] = static_cast<SignedBytes>(capacity) - sum();
+}
+
+bool Survey::leftUnanswered() const {
+  return std::any_of(exceptions.begin(), exceptions.end(),
+                     [](const auto& e) { return e.kind == SurveyException::Kind::unanswered; });
 }
 
 }  // namespace zt

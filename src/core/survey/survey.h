@@ -107,6 +107,9 @@ struct Survey {
   std::vector<SurveyException> exceptions;
   SpaceUsage usage;
   Statement statement;
+
+  /// Whether some of it was given up because the system did not answer.
+  bool leftUnanswered() const;
 };
 using SurveyPtr = std::shared_ptr<const Survey>;
 
