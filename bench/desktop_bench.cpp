@@ -10,7 +10,7 @@
 #include <QTest>
 #include <cstdio>
 
-#include "core/os/helper_client.h"
+#include "core/os/rights/helper_client.h"
 #include "core/os/limits.h"
 #include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"

@@ -25,8 +25,8 @@
 #include "core/os/limits.h"
 #include "core/os/linux_file_system.h"
 #include "core/os/system_clock.h"
-#include "core/survey/survey_codec.h"
-#include "core/survey/walk.h"
+#include "core/survey/files/survey_codec.h"
+#include "core/survey/measure/walk.h"
 
 namespace {
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Messages to the helper, a line each, on a root of its own.
-#include "core/os/helper_protocol.h"
+#include "core/os/rights/helper_protocol.h"
 #include "fuzz/fuzz.h"
 #include "helper/server.h"
 #include "support/fakes.h"

@@ -3,8 +3,8 @@
 // here, CSV, or the pieces of a job file.
 #include <zstd.h>
 
-#include "core/survey/exchange.h"
-#include "core/survey/survey_codec.h"
+#include "core/survey/files/exchange.h"
+#include "core/survey/files/survey_codec.h"
 #include "fuzz/fuzz.h"
 
 namespace {

@@ -12,40 +12,78 @@ namespace {
 
 using Verb = int (*)(Console&, const Arguments&);
 
-CLI::App* jobVerb(CLI::App& app, Arguments& a, const char* name, const char* text) {
+/// The names of all values of an enumeration, for the parser to check against.
+template <class Enum>
+std::vector<std::string> namesOf(int count) {
+  std::vector<std::string> names;
+  for (int i = 0; i < count; ++i) names.emplace_back(name(static_cast<Enum>(i)));
+  return names;
+}
+
+CLI::App* plainVerb(CLI::App& app, Arguments& a, const char* name, const char* text) {
   CLI::App* verb = app.add_subcommand(name, text);
-  verb->add_option("--job", a.job, "the job file (*.ztjob)")->required();
   verb->add_flag("--json", a.json, "print one JSON document");
   return verb;
 }
 
+CLI::App* jobVerb(CLI::App& app, Arguments& a, const char* name, const char* text) {
+  CLI::App* verb = plainVerb(app, a, name, text);
+  verb->add_option("--job", a.job, "the job file (*.ztjob)")->required();
+  return verb;
+}
+
+constexpr const char* questionHelp =
+    "conditions separated by commas: over 1 GB, older 1 y, a kind (video), a standing (spent), of NAME, in PATH, "
+    "files, folders, not before any of them; anything else is part of a name";
+
 void addMeasuring(CLI::App& app, Arguments& a) {
-  CLI::App* d =
-      app.add_subcommand("drives", "attached drives with role, kind, capacity, free, reserved, inodes");
-  d->add_flag("--json", a.json, "print one JSON document");
-  CLI::App* m = app.add_subcommand("measure", "measures a drive or folder; writes nothing to it");
-  m->add_option("PATH", a.path, "the drive's top, a folder on it, or a stand-in's folder")->required();
+  CLI::App* d = plainVerb(app, a, "drives",
+                          "attached drives with role, kind, free, reserved, inodes, headroom, last visit, holds");
+  CLI::Option* of = d->add_option("--drive", a.drive, "a place on the drive of which --kind or --size is said");
+  d->add_option("--kind", a.driveKind, "what the drive is, whatever its hardware says")
+      ->check(CLI::IsMember(namesOf<DriveKind>(driveKinds)))
+      ->needs(of);
+  d->add_option("--size", a.driveSize, "as large a drive as this")
+      ->check(CLI::IsMember(namesOf<SizeClass>(sizeClasses)))
+      ->needs(of);
+  CLI::App* m = plainVerb(app, a, "measure", "measures a drive, a folder or one file; writes nothing to it");
+  m->add_option("PATH", a.path, "the drive's top, something on it, or a stand-in's folder")->required();
   m->add_option("--job", a.job, "keep the job in this file; an existing job is measured again");
   m->add_option("--threads", a.threads, "walk with so many threads")->check(CLI::Range(1, 64));
   m->add_flag("--stand-in", a.standIn, "PATH is a stand-in drive");
   m->add_flag("--everything", a.everything, "ask for rights once, before the walk, to read what is closed");
   m->add_option("--folder", a.folder, "measure only this folder of an existing job again");
   m->add_flag("--job-on-drive", a.jobOnDrive, "the job file may lie on the measured drive");
-  m->add_option("--target", a.targets, "free bytes to reach: 20GB, 18GiB, 15%");
-  m->add_flag("--json", a.json, "print one JSON document");
+  m->add_option("--target", a.targets, "free bytes to reach: [LABEL=]AMOUNT[,while-it-runs]; 20GB, 18GiB, 15%");
   CLI::App* t = jobVerb(app, a, "tree", "folders by size");
   t->add_option("PATH", a.path, "the folder to begin with, from the measured root");
   t->add_option("--top", a.top, "so many entries a folder")->capture_default_str();
   t->add_option("--depth", a.depth, "so many levels down")->capture_default_str();
+}
+
+void addFinding(CLI::App& app, Arguments& a) {
   CLI::App* f = jobVerb(app, a, "finds", "finds, biggest first");
+  f->add_option("QUESTION", a.question, questionHelp);
   f->add_option("--kind", a.kinds, "large, old, dormant, trash, picked");
   f->add_option("--top", a.top, "so many at most (0: all)");
+  CLI::App* m = app.add_subcommand("mark", "says what is kept, what may go, and what not now");
+  m->fallthrough();
+  m->add_option("--job", a.job, "the job file (*.ztjob)")->required();
+  m->add_flag("--json", a.json, "print one JSON document");
+  m->require_subcommand(1);
+  auto said = namesOf<Mark>(markKinds);
+  said.emplace_back("clear");
+  for (const std::string& name : said) {
+    CLI::App* sub = m->add_subcommand(name);
+    sub->fallthrough();
+    sub->callback([&a, name] { a.edit = name; });
+    sub->add_option("ITEM", a.items, "ids of finds, or paths from the measured root")->required();
+  }
 }
 
 void addExploring(CLI::App& app, Arguments& a) {
   CLI::App* l = jobVerb(app, a, "list", "files and folders that answer a question, sorted");
-  l->add_option("QUERY", a.query,
-                "words, size>1GB, age>1y, kind:video, owner:NAME, standing:spent, is:folder, in:PATH");
+  l->add_option("QUESTION", a.question, questionHelp);
   l->add_option("--sort", a.sort, "name, occupied, length, exclusive, files, newest, kind, owner")
       ->check(CLI::IsMember({"name", "occupied", "length", "exclusive", "files", "newest", "kind", "owner"}));
   l->add_option("--top", a.top, "so many at most (0: all)");
@@ -56,24 +94,25 @@ void addExploring(CLI::App& app, Arguments& a) {
 }
 
 void addPlanning(CLI::App& app, Arguments& a) {
-  CLI::App* p =
-      jobVerb(app, a, "propose", "works a plan out that reaches the hardest target with the least regret");
+  CLI::App* p = jobVerb(app, a, "propose", "works a plan out that reaches the hardest target with the least regret");
   p->add_option("--ceiling", a.ceiling, "none, time-or-bandwidth, a-way-back, personal-moved, personal-gone");
   p->add_option("--keep", a.keep, "leave this path and everything in it alone");
   p->add_option("-o,--output", a.output, "write the plan to this file; else it becomes the job's plan");
   CLI::App* e = app.add_subcommand("plan", "edits and shows the plan");
+  e->fallthrough();
   e->add_option("--job", a.job, "the job file (*.ztjob)")->required();
   e->add_flag("--json", a.json, "print one JSON document");
-  for (const char* name : {"add", "drop", "show"}) {
+  e->require_subcommand(1);
+  for (const char* name : {"show", "add", "drop", "move"}) {
     CLI::App* sub = e->add_subcommand(name);
+    sub->fallthrough();
     sub->callback([&a, name] { a.edit = name; });
-    sub->add_flag("--json", a.json, "print one JSON document");
     if (std::string_view(name) == "show") continue;
     sub->add_option("ITEM", a.items, "ids of finds, or paths from the measured root")->required();
-    if (std::string_view(name) == "add")
-      sub->add_option("--action", a.action, "discard or hold")->check(CLI::IsMember({"discard", "hold"}));
+    if (std::string_view(name) == "add") sub->add_option("--action", a.action, "discard, hold, empty");
+    if (std::string_view(name) == "move")
+      sub->add_option("--by", a.by, "so many places down; negative: up")->required();
   }
-  e->require_subcommand(1);
 }
 
 void addCarryingOut(CLI::App& app, Arguments& a) {
@@ -82,28 +121,39 @@ void addCarryingOut(CLI::App& app, Arguments& a) {
   r->add_flag("--dry-run", a.dryRun, "check every item, change nothing");
   r->add_option("--consent", a.consent, "the token that was printed without it");
   jobVerb(app, a, "prove", "measures again and compares");
-  CLI::App* u = jobVerb(app, a, "undo", "puts held things back");
+  CLI::App* u = plainVerb(app, a, "undo", "puts held things back");
+  CLI::App* l = plainVerb(app, a, "release", "lets held things go for good; without consent it changes nothing");
+  for (CLI::App* verb : {u, l}) {
+    CLI::Option* job = verb->add_option("--job", a.job, "the job file (*.ztjob)");
+    verb->add_option("--drive", a.drive, "what any job holds on the drive of this place")->excludes(job);
+    verb->add_flag("--stand-in", a.standIn, "the drive is a stand-in");
+    verb->final_callback([&a] {
+      if (a.job.empty() && a.drive.empty()) throw CLI::RequiredError("--job or --drive");
+    });
+  }
   u->add_option("--run", a.run, "only those of this run");
-  CLI::App* l =
-      jobVerb(app, a, "release", "lets held things go for good; without consent it changes nothing");
   l->add_option("--consent", a.consent, "the token that was printed without it");
-  CLI::App* d = app.add_subcommand("demo", "builds the stand-in drive");
+  CLI::App* d = plainVerb(app, a, "demo", "builds the stand-in drive");
   d->add_option("DIR", a.path, "a new folder")->required();
-  d->add_flag("--json", a.json, "print one JSON document");
 }
+
+constexpr std::pair<const char*, Verb> verbs[] = {
+    {"drives", drives},   {"measure", measureVerb}, {"tree", tree},         {"finds", finds},  {"mark", mark},
+    {"list", list},       {"export", exportVerb},   {"import", importVerb}, {"propose", proposeVerb},
+    {"plan", plan},       {"reclaim", reclaim},     {"prove", proveVerb},   {"undo", undo},    {"release", release},
+    {"demo", demo}};
 
 }  // namespace
 
 int run(Console& console, int argc, const char* const* argv) {
   Arguments args;
-  CLI::App app{
-      "Zip Tally: measure where a drive's space goes, plan what to reclaim, carry it out safely, prove it."};
+  CLI::App app{"Zip Tally: measure where a drive's space goes, plan what to reclaim, carry it out safely, prove it."};
   app.name("ztally");
   app.set_version_flag("--version", "ztally 0.1.0");
   app.require_subcommand(1);
-  app.footer(
-      "Exit status: 0 done, 1 failed, 2 usage, 3 done in part, 4 refused for safety.\nSizes: 1 GB = 10^9 B.");
+  app.footer("Exit status: 0 done, 1 failed, 2 usage, 3 done in part, 4 refused for safety.\nSizes: 1 GB = 10^9 B.");
   addMeasuring(app, args);
+  addFinding(app, args);
   addExploring(app, args);
   addPlanning(app, args);
   addCarryingOut(app, args);
@@ -113,13 +163,6 @@ int run(Console& console, int argc, const char* const* argv) {
     const int code = app.exit(e, console.out, console.err);
     return code == 0 ? Exit::done : Exit::usage;
   }
-  static constexpr std::pair<const char*, Verb> verbs[] = {{"drives", drives},       {"measure", measureVerb},
-                                                           {"tree", tree},           {"finds", finds},
-                                                           {"propose", proposeVerb}, {"plan", plan},
-                                                           {"reclaim", reclaim},     {"prove", proveVerb},
-                                                           {"undo", undo},           {"release", release},
-                                                           {"list", list},           {"export", exportVerb},
-                                                           {"import", importVerb},   {"demo", demo}};
   for (const auto& [name, verb] : verbs)
     if (app.got_subcommand(name)) return verb(console, args);
   return Exit::usage;

@@ -4,13 +4,13 @@
 #include <iosfwd>
 #include <stop_token>
 
-#include "core/os/system.h"
+#include "core/job/workshop.h"
 
 namespace zt::cli {
 
 /// Everything a verb needs. `out` gets the answer (one JSON document with --json), `err` words and progress.
 struct Console {
-  System& system;
+  const Workshop& workshop;
   std::ostream& out;
   std::ostream& err;
   bool progress = false;  ///< err is a terminal

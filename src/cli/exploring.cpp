@@ -7,14 +7,11 @@
 #include <iostream>
 
 #include "cli/verbs.h"
-#include "core/finds/query.h"
+#include "core/finds/answer.h"
 #include "core/os/paths.h"
-#include "core/plan/plan_json.h"
-#include "core/survey/exchange.h"
+#include "core/survey/files/exchange.h"
 
 namespace zt::cli {
-
-using Json = nlohmann::json;
 
 namespace {
 
@@ -47,30 +44,35 @@ int list(Console& console, const Arguments& args) {
   int status = 0;
   const auto job = openJob(console, args, status);
   if (!job) return status;
-  const FindContext& c = *job->context();
-  const auto query = parseQuery(args.query, c.options.owners);
-  if (!query) return report(console, query.error());
-  std::vector<NodeId> found = answer(c, *query, console.stop);
+  const FindContext& c = *job->surveys().context();
+  const auto question = parseQuestion(args.question, questionWords(c));
+  if (!question) return report(console, question.error());
+  std::vector<NodeId> found = answer(c, *question, console.stop);
   const ListColumn sorted = columnOf(args.sort);
   const std::size_t rows = args.top == 0 ? found.size() : std::min(args.top, found.size());
   sortList(c, found, sorted, sorted != ListColumn::name && sorted != ListColumn::kind, rows);
-  std::vector<NodeId> outer = c.setGain.outermost(found);
-  const Bytes occupied = c.setGain.occupiedOf(outer);
-  const Bytes exclusive = c.setGain.of(outer);
+  std::vector<NodeId> outer = c.gain.outermost(found);
+  const Bytes occupied = c.gain.occupiedOf(outer);
+  const GainBounds freed = c.gain.of(outer);
   if (args.json) {
     Json entries = Json::array();
     for (std::size_t i = 0; i < rows; ++i) entries.push_back(entryJson(c, found[i]));
     print(console, {{"found", found.size()},
                     {"occupied_bytes", occupied},
-                    {"exclusive_bytes", exclusive},
+                    {"exclusive_bytes", freed.atMost},
+                    {"sure_bytes", freed.sure},
+                    {"understood", words().understood(*question)},
                     {"entries", std::move(entries)}});
     return Exit::done;
   }
   for (std::size_t i = 0; i < rows; ++i)
     console.out << column(columnValue(c, found[i], ListColumn::occupied)) << "  "
                 << escapePath(c.tree.path(found[i])) << (c.tree.isFolder(found[i]) ? "/" : "") << '\n';
-  console.out << found.size() << " found, " << formatBytes(occupied) << " occupied together, "
-              << formatBytes(exclusive) << " freed if all of them go\n";
+  if (!question->empty()) console.out << "Asked for: " << words().understood(*question) << '\n';
+  console.out << words().number(found.size()) << " found, " << words().bytes(occupied) << " occupied together, "
+              << words().bytes(freed.atMost) << " freed if all of them go";
+  if (freed.sure < freed.atMost) console.out << " (sure: " << words().bytes(freed.sure) << ")";
+  console.out << '\n';
   return Exit::done;
 }
 
@@ -82,15 +84,15 @@ int exportVerb(Console& console, const Arguments& args) {
   const auto job = openJob(console, args, status);
   if (!job) return status;
   std::ofstream out(args.output, std::ios::binary);
-  const auto done = exportSurvey(*job->survey(), *form, [&](std::string_view bytes) {
+  const auto done = exportSurvey(*job->surveys().survey(), *form, [&](std::string_view bytes) {
     return static_cast<bool>(out.write(bytes.data(), static_cast<std::streamsize>(bytes.size())));
   });
   out.close();
   if (!done || !out) return report(console, Error{Errc::noSpace, "export", args.output, 0, {}});
   if (args.json)
-    print(console, {{"entries", job->survey()->tree.entries()}, {"output", escapePath(args.output)}});
+    print(console, {{"entries", job->surveys().survey()->tree.entries()}, {"output", escapePath(args.output)}});
   else
-    console.out << job->survey()->tree.entries() << " entries written to " << args.output << '\n';
+    console.out << job->surveys().survey()->tree.entries() << " entries written to " << args.output << '\n';
   return Exit::done;
 }
 
@@ -110,7 +112,7 @@ int importVerb(Console& console, const Arguments& args) {
     survey.error().path = args.path;
     return report(console, survey.error());
   }
-  const auto job = Job::createImported(console.system, *survey, args.job);
+  const auto job = Job::createImported(console.workshop, *survey, args.job);
   if (!job) return report(console, job.error());
   if (args.json)
     print(console, {{"entries", (*survey)->tree.entries()}, {"job", escapePath(args.job)}});

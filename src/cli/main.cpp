@@ -6,13 +6,8 @@
 #include <thread>
 
 #include "cli/app.h"
-#include "core/os/helper_client.h"
 #include "core/os/limits.h"
-#include "core/os/linux_drive_insides.h"
-#include "core/os/linux_file_system.h"
-#include "core/os/linux_mount_table.h"
-#include "core/os/linux_open_files.h"
-#include "core/os/system_clock.h"
+#include "core/job/linux_workshop.h"
 
 int main(int argc, char** argv) {
   zt::keepLargeBlocksApart();
@@ -28,14 +23,8 @@ int main(int argc, char** argv) {
     stop.request_stop();
   }).detach();
 
-  zt::LinuxFileSystem files;
-  zt::LinuxMountTable mounts;
-  zt::LinuxOpenFiles openFiles;
-  zt::SystemClock clock;
-  zt::LinuxDriveInsides insides;
-  zt::HelperClient privileged(zt::helperCommand());
-  zt::System system{files, mounts, openFiles, clock, insides, privileged};
-  zt::cli::Console console{system, std::cout, std::cerr, ::isatty(STDERR_FILENO) == 1, stop.get_token()};
+  zt::Workshop workshop = zt::linuxWorkshop();
+  zt::cli::Console console{workshop, std::cout, std::cerr, ::isatty(STDERR_FILENO) == 1, stop.get_token()};
   const int status = zt::cli::run(console, argc, argv);
   std::cout.flush();
   return std::cout.good() ? status : 1;

@@ -1,84 +1,126 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// drives, measure, tree, finds, demo
+// drives, measure, tree, finds, mark, demo
 #include <algorithm>
 #include <iomanip>
 #include <iostream>
 
 #include "cli/verbs.h"
+#include "core/finds/answer.h"
+#include "core/job/drive_holds.h"
 #include "core/job/outcome_json.h"
 #include "core/os/paths.h"
-#include "core/plan/plan_json.h"
 #include "demo/builder.h"
 
 namespace zt::cli {
 
-using Json = nlohmann::json;
+namespace {
 
-int report(Console& console, const Error& error) {
-  console.err << "ztally: " << sentence(error) << '\n';
-  return exitFor(error);
-}
-
-void print(Console& console, const Json& json) {
-  console.out << json.dump(2, ' ', false, Json::error_handler_t::replace) << '\n';
-}
-
-std::string column(Bytes bytes) {
-  const std::string text = formatBytes(bytes);
-  return std::string(text.size() < 10 ? 10 - text.size() : 0, ' ') + text;
-}
-
-std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& status) {
-  auto job = Job::open(console.system, args.job);
-  if (!job) {
-    status = report(console, job.error());
-    return nullptr;
+Json heldJson(const std::vector<HeldThing>& things) {
+  Json list = Json::array();
+  for (const HeldThing& thing : things) {
+    Json j{{"job", thing.job},
+           {"run", thing.record.run},
+           {"occupied_bytes", thing.record.occupied},
+           {"cut_short", thing.cutShort}};
+    putPath(j, "path", thing.record.path);
+    putPath(j, "held_in", joinPath(thing.record.holdFolder, std::to_string(thing.record.seq)));
+    list.push_back(std::move(j));
   }
-  for (const auto& r : (*job)->recovered())
-    console.err << "ztally: a run was cut short; " << escapePath(r.path) << ": " << name(r.state) << '\n';
-  if ((*job)->recoveryWaits())
-    console.err
-        << "ztally: a run was cut short; its drive is not what was measured, so nothing was touched\n";
-  if ((*job)->survey() == nullptr) {
-    console.err << "ztally: nothing has been measured in this job yet\n";
-    status = Exit::failed;
-    return nullptr;
-  }
-  return std::move(*job);
+  return list;
 }
+
+Json visitJson(const Visit& v) {
+  Json j{{"job", v.job},       {"when_ns", v.when},       {"capacity_bytes", v.capacity}, {"free_bytes", v.free},
+         {"entries", v.entries}, {"whole_drive", v.wholeDrive}};
+  putPath(j, "file", v.file);
+  putPath(j, "root", v.root);
+  return j;
+}
+
+/// What the register and the drive itself tell of earlier visits.
+struct Past {
+  std::vector<Visit> visits;
+  std::vector<HeldThing> held;
+};
+
+Past pastOf(const Workshop& workshop, const Drive& d) {
+  Past past;
+  std::vector<PathBytes> folders;
+  if (workshop.visits) {
+    past.visits = workshop.visits->visits(d.id).value_or(std::vector<Visit>{});
+    folders = workshop.visits->holds(d.id);
+  }
+  past.held = heldOn(workshop, d, folders);
+  return past;
+}
+
+void printDrive(Console& console, const Drive& d, const std::vector<Target>& rules, const Past& past) {
+  std::ostream& out = console.out;
+  out << words().driveName(d) << "  " << escapePath(d.target) << "  " << words().driveLine(d) << ", " << d.fsType << '\n';
+  if (!d.answers) return;
+  out << "  " << words().bytes(d.usage.available) << " free of " << words().bytes(d.usage.capacity) << ", reserved "
+      << words().bytes(d.usage.reserved()) << ", " << words().number(d.usage.inodesFree) << " of "
+      << words().number(d.usage.inodes) << " inodes free; " << words().urgency(urgencyOf(d, rules)) << '\n';
+  for (const Target& t : rules) {
+    const SignedBytes over = surplus(t, d.usage.available);
+    out << "  " << words().targetName(t) << ": " << (over >= 0 ? words().signedBytes(over) + " over" : words().signedBytes(-over) + " short")
+        << " (" << words().targetReason(t) << ")\n";
+  }
+  if (!past.visits.empty())
+    out << "  last visit: " << words().age(past.visits.back().when, console.workshop.clock->now()) << ", "
+        << words().bytes(past.visits.back().free) << " free then\n";
+  if (past.held.empty()) return;
+  Bytes bytes = 0;
+  for (const auto& thing : past.held) bytes += thing.record.occupied;
+  out << "  held: " << words().things(past.held.size()) << ", " << words().bytes(bytes) << "; put back with: ztally undo --drive "
+      << escapePath(d.target) << '\n';
+}
+
+/// Keeps what the user says of a drive against the hardware.
+int overruleDrive(Console& console, const Arguments& args) {
+  if (!console.workshop.visits) return report(console, Error{Errc::unsupported, "register", {}, 0, "no register"});
+  const auto path = canonicalPath(args.drive);
+  if (!path) return report(console, path.error());
+  const auto drive = driveOf(console.workshop, *path);
+  if (!drive) return report(console, drive.error());
+  DriveOverrule said = console.workshop.visits->overrule(drive->id);
+  for (int i = 0; i < driveKinds; ++i)
+    if (name(static_cast<DriveKind>(i)) == args.driveKind) said.kind = static_cast<DriveKind>(i);
+  for (int i = 0; i < sizeClasses; ++i)
+    if (name(static_cast<SizeClass>(i)) == args.driveSize) said.size = static_cast<SizeClass>(i);
+  if (const auto kept = console.workshop.visits->setOverrule(drive->id, said); !kept) return report(console, kept.error());
+  return Exit::done;
+}
+
+}  // namespace
 
 int drives(Console& console, const Arguments& args) {
-  const auto all = listDrives(console.system);
+  if (!args.drive.empty())
+    if (const int said = overruleDrive(console, args); said != Exit::done) return said;
+  auto all = listDrives(console.workshop);
   if (!all) return report(console, all.error());
   Json list = Json::array();
-  for (const Drive& d : *all) {
-    const auto urgency = urgencyOf(d, headroomRules(d));
-    Json j{{"id", d.id},
-           {"label", d.label},
-           {"fs_type", d.fsType},
-           {"role", name(d.role)},
-           {"kind", name(d.kind)},
-           {"system", name(d.family)},
-           {"system_name", d.systemName},
-           {"capacity_bytes", d.usage.capacity},
-           {"free_bytes", d.usage.available},
-           {"reserved_bytes", d.usage.reserved()},
-           {"used_bytes", d.usage.used()},
-           {"inodes", d.usage.inodes},
-           {"inodes_free", d.usage.inodesFree},
-           {"read_only", d.readOnly},
-           {"urgency", name(urgency)}};
-    putPath(j, "target", d.target);
-    putPath(j, "source", d.source);
-    j["also_at"] = Json::array();
-    for (const auto& at : d.alsoAt) j["also_at"].push_back(escapePath(at));
+  for (Drive& d : *all) {
+    if (console.workshop.visits) overrule(d, console.workshop.visits->overrule(d.id));
+    const auto rules = headroomRules(d);
+    const Past past = pastOf(console.workshop, d);
+    if (!args.json) {
+      printDrive(console, d, rules, past);
+      continue;
+    }
+    Json j = toJson(d);
+    j["urgency"] = name(urgencyOf(d, rules));
+    j["headroom"] = Json::array();
+    for (const Target& t : rules) {
+      Json rule = toJson(t);
+      rule["surplus_bytes"] = surplus(t, d.usage.available);
+      rule["reason"] = words().targetReason(t);
+      j["headroom"].push_back(std::move(rule));
+    }
+    j["last_visit"] = past.visits.empty() ? Json() : visitJson(past.visits.back());
+    j["held"] = heldJson(past.held);
+    j["loans"] = Json::array();
     list.push_back(std::move(j));
-    if (!args.json)
-      console.out << escapePath(d.target) << "  " << (d.label.empty() ? "" : escapePath(d.label) + "  ")
-                  << name(d.role) << ", " << name(d.kind) << ", " << d.fsType << "\n  "
-                  << formatBytes(d.usage.available) << " free of " << formatBytes(d.usage.capacity)
-                  << ", reserved " << formatBytes(d.usage.reserved()) << ", " << d.usage.inodesFree << " of "
-                  << d.usage.inodes << " inodes free; " << name(urgency) << '\n';
   }
   if (args.json) print(console, {{"drives", std::move(list)}});
   return Exit::done;
@@ -91,8 +133,8 @@ public:
   explicit LineProgressBar(Console& console) : console_(console) {}
   void report(const Progress& p) override {
     if (!console_.progress) return;
-    console_.err << "\r" << formatBytes(p.doneBytes);
-    if (p.totalBytes > 0) console_.err << " of " << formatBytes(p.totalBytes) << " accounted";
+    console_.err << "\r" << words().bytes(p.doneBytes);
+    if (p.totalBytes > 0) console_.err << " of " << words().bytes(p.totalBytes) << " accounted";
     console_.err << ", " << p.doneItems << " entries   " << std::flush;
     shown_ = true;
   }
@@ -126,7 +168,8 @@ Json statementJson(const Statement& s) {
           {"unexplained_bytes", s[StatementLine::unexplained]}};
 }
 
-Json surveyJson(const Survey& s) {
+Json surveyJson(const Job& job) {
+  const Survey& s = *job.surveys().survey();
   const FolderTotals& t = s.tree.totals(0);
   Json unreadable = Json::array();
   Json mounted = Json::array();
@@ -146,9 +189,12 @@ Json surveyJson(const Survey& s) {
          {"unreadable", std::move(unreadable)},
          {"mounted_over", std::move(mounted)},
          {"vanished", s.vanished},
-         {"access_times_at_risk", s.timesAtRisk},
+         {"access_times_at_risk", {{"folders", s.timesAtRisk}, {"files", 0}}},
          {"partial", s.partial},
          {"fs_type", s.fsType},
+         {"family", name(job.surveys().context()->places.systems().empty()
+                             ? SystemFamily::none
+                             : job.surveys().context()->places.systems().front().family)},
          {"whole_drive", s.wholeDrive},
          {"seconds", static_cast<double>(s.finished - s.started) / 1e9},
          {"finished_ns", s.finished},
@@ -160,25 +206,26 @@ Json surveyJson(const Survey& s) {
 void printSurvey(Console& console, const Survey& s) {
   console.out << "Statement of " << escapePath(s.root) << " (1 GB = 10^9 B)\n";
   for (std::size_t i = 0; i < statementLines; ++i) {
-    const SignedBytes bytes = s.statement.lines[i];
+    const auto line = static_cast<StatementLine>(i);
+    const SignedBytes bytes = s.statement[line];
     const bool always = i < 3 || i + 1 == statementLines;
     if (bytes == 0 && !always) continue;
-    console.out << "  " << std::left << std::setw(16) << name(static_cast<StatementLine>(i)) << std::right
-                << std::setw(12) << formatSigned(bytes) << "  " << words(s.statement.sources[i]) << '\n';
+    console.out << "  " << std::left << std::setw(18) << words().statementLine(line) << signedColumn(bytes) << "  "
+                << words().lineSource(s.statement.source(line)) << '\n';
     for (const StatementPart& part : s.statement.parts)
-      if (static_cast<std::size_t>(part.line) == i) console.out << "      " << words(part) << '\n';
+      if (part.line == line) console.out << "      " << words().statementPart(part) << '\n';
   }
-  console.out << "  " << std::left << std::setw(16) << "capacity" << std::right << std::setw(12)
-              << formatBytes(s.statement.capacity) << "\n"
+  console.out << "  " << std::left << std::setw(18) << "capacity" << column(s.statement.capacity) << "\n"
               << s.tree.entries() << " entries in " << s.tree.folderCount() << " folders";
   if (!s.exceptions.empty()) console.out << "; " << s.exceptions.size() << " could not be looked into";
   if (s.partial) console.out << "; stopped early: this is partial";
   console.out << '\n';
+  if (const auto note = words().accessTimes(s); !note.empty()) console.out << note << '\n';
 }
 
 Result<std::unique_ptr<Job>> jobToMeasure(Console& console, const Arguments& args) {
   if (!args.job.empty() && exists(args.job)) {
-    auto job = Job::open(console.system, args.job);
+    auto job = Job::open(console.workshop, args.job);
     if (!job) return job;
     const auto named = canonicalPath(args.path);
     if (!named) return tl::unexpected(named.error());
@@ -186,24 +233,50 @@ Result<std::unique_ptr<Job>> jobToMeasure(Console& console, const Arguments& arg
       return fail(Errc::taken, "job-file", args.job, "it belongs to " + escapePath((*job)->site().opened()));
     return job;
   }
-  return Job::create(console.system, args.path, args.standIn, {args.job, args.jobOnDrive});
+  return Job::create(console.workshop, args.path, args.standIn, {args.job, args.jobOnDrive});
+}
+
+}  // namespace
+
+namespace {
+
+/// "[LABEL=]AMOUNT[,while-it-runs]" in its parts.
+std::pair<std::string, std::string> targetParts(const std::string& text) {
+  const auto equals = text.rfind('=');
+  if (equals == std::string::npos) return {{}, text};
+  return {text.substr(0, equals), text.substr(equals + 1)};
+}
+
+Result<void> addTargets(Job& job, const Arguments& args) {
+  for (const auto& text : args.targets) {
+    const auto [label, amount] = targetParts(text);
+    const auto& there = job.planBook().targets();
+    const auto same = [&, l = label, a = amount](const Target& t) {
+      return t.origin == TargetOrigin::task && t.label == l && (t.whileItRuns ? t.amount + ",while-it-runs" : t.amount) == a;
+    };
+    if (std::any_of(there.begin(), there.end(), same)) continue;
+    if (auto added = job.addTarget(label, amount); !added) return added;
+  }
+  return {};
+}
+
+void printWhatLeft(Console& console, const Job& job) {
+  for (const LeftLine& line : job.planBook().left()) console.err << "ztally: " << words().left(line) << '\n';
+  for (const DetectorProblem& p : job.surveys().problems())
+    console.err << "ztally: looking for " << p.detector << " failed: " << words().error(p.error) << '\n';
 }
 
 }  // namespace
 
 int measureVerb(Console& console, const Arguments& args) {
-  for (const auto& amount : args.targets)
-    if (const auto parsed = parseAmount(amount, Bytes{1} << 50); !parsed)
-      return report(console, parsed.error());
+  for (const auto& text : args.targets) {
+    std::string amount = targetParts(text).second;
+    if (const auto comma = amount.find(",while-it-runs"); comma != std::string::npos) amount.resize(comma);
+    if (const auto parsed = parseAmount(amount, Bytes{1} << 50); !parsed) return report(console, parsed.error());
+  }
   auto job = jobToMeasure(console, args);
   if (!job) return report(console, job.error());
-  for (const auto& amount : args.targets) {
-    const auto& there = (*job)->targets();
-    if (std::any_of(there.begin(), there.end(),
-                    [&](const Target& t) { return t.amount == amount && t.chosen; }))
-      continue;
-    if (auto added = (*job)->addTarget({}, amount); !added) return report(console, added.error());
-  }
+  if (auto added = addTargets(**job, args); !added) return report(console, added.error());
   Job::MeasureOptions options;
   options.threads = args.threads;
   options.everything = args.everything;
@@ -215,10 +288,11 @@ int measureVerb(Console& console, const Arguments& args) {
     if (!measured) return report(console, measured.error());
   }
   if (const auto& refused = (*job)->rightsProblem())
-    console.err << "ztally: measured without the rights asked for: " << sentence(*refused) << '\n';
-  const Survey& survey = *(*job)->survey();
+    console.err << "ztally: measured without the rights asked for: " << words().error(*refused) << '\n';
+  printWhatLeft(console, **job);
+  const Survey& survey = *(*job)->surveys().survey();
   if (args.json)
-    print(console, surveyJson(survey));
+    print(console, surveyJson(**job));
   else
     printSurvey(console, survey);
   return survey.partial ? Exit::partly : Exit::done;
@@ -266,7 +340,7 @@ int tree(Console& console, const Arguments& args) {
   int status = 0;
   const auto job = openJob(console, args, status);
   if (!job) return status;
-  const Survey& s = *job->survey();
+  const Survey& s = *job->surveys().survey();
   const auto node = s.tree.find(unescapePath(args.path));
   if (!node || !s.tree.isFolder(*node))
     return report(console, Error{Errc::notThere, "tree", args.path, 0, {}});
@@ -283,38 +357,79 @@ int tree(Console& console, const Arguments& args) {
   return Exit::done;
 }
 
+namespace {
+std::vector<std::string> findKinds(const Craft& craft) {
+  std::vector<std::string> kinds{std::string(pickedKind)};
+  for (const auto& d : craft.detectors.all()) kinds.emplace_back(d->id());
+  return kinds;
+}
+}  // namespace
+
 int finds(Console& console, const Arguments& args) {
-  for (const auto& kind : args.kinds) {
-    const bool known =
-        kind == "large" || kind == "old" || kind == "dormant" || kind == "trash" || kind == "picked";
-    if (!known) return report(console, Error{Errc::badInput, "kind", {}, 0, kind});
-  }
+  const auto kinds = findKinds(*console.workshop.craft);
+  for (const auto& kind : args.kinds)
+    if (std::find(kinds.begin(), kinds.end(), kind) == kinds.end())
+      return report(console, Error{Errc::badInput, "kind", {}, 0, kind});
   int status = 0;
   const auto job = openJob(console, args, status);
   if (!job) return status;
+  const FindContext& context = *job->surveys().context();
+  const auto question = parseQuestion(args.question, questionWords(context, kinds));
+  if (!question) return report(console, question.error());
+  const FindMatcher matcher(context, *question);
   Json list = Json::array();
   std::size_t shown = 0;
-  for (const Find& f : *job->finds()) {
-    if (!args.kinds.empty() &&
-        std::find(args.kinds.begin(), args.kinds.end(), name(f.kind)) == args.kinds.end())
-      continue;
-    if (!args.json && args.top != 0 && shown++ >= args.top) continue;
+  for (const Find& f : *job->surveys().finds()) {
+    if (!args.kinds.empty() && std::find(args.kinds.begin(), args.kinds.end(), f.kind) == args.kinds.end()) continue;
+    if (!matcher.fits(f)) continue;
+    ++shown;
     if (args.json) {
       Json j = toJson(f);
-      j["title"] = title(f);
-      j["why"] = why(f);
+      j["title"] = words().findTitle(f);
+      j["why"] = words().whyHere(f);
       list.push_back(std::move(j));
-    } else {
-      console.out << column(f.gain.sure) << "  " << std::left << std::setw(13) << words(f.standing)
-                  << title(f) << "\n            " << f.id << ": " << why(f) << '\n';
+    } else if (args.top == 0 || shown <= args.top) {
+      console.out << column(f.gain.atMost) << "  " << std::left << std::setw(13) << words().standing(f.standing)
+                  << words().findTitle(f) << "\n            " << f.id << ": " << words().findNote(f)
+                  << (f.gain.sure < f.gain.atMost ? "; " + words().gainNote(f.gain) : "") << '\n';
     }
   }
-  if (args.json) print(console, {{"finds", std::move(list)}});
+  if (args.json)
+    print(console, {{"finds", std::move(list)}});
+  else if (shown == 0)
+    console.out << "Nothing was found" << (question->empty() ? "" : " that answers: " + words().understood(*question)) << ".\n";
+  return Exit::done;
+}
+
+int mark(Console& console, const Arguments& args) {
+  int status = 0;
+  const auto job = openJob(console, args, status);
+  if (!job) return status;
+  std::optional<Mark> said;
+  for (int i = 0; i < markKinds; ++i)
+    if (name(static_cast<Mark>(i)) == args.edit) said = static_cast<Mark>(i);
+  std::vector<PathBytes> paths;
+  for (const auto& item : args.items) {
+    if (const Find* find = job->surveys().find(item)) {
+      for (const Subject& s : find->items) paths.push_back(s.path);
+      continue;
+    }
+    const PathBytes path = unescapePath(item);
+    if (said && !job->surveys().survey()->tree.find(path)) return report(console, Error{Errc::notThere, "mark", path, 0, {}});
+    paths.push_back(path);
+  }
+  if (auto done = job->planBook().mark(paths, said); !done) return report(console, done.error());
+  printWhatLeft(console, *job);
+  if (args.json)
+    print(console, {{"marks", toJson(job->planBook().marks())}});
+  else
+    for (const auto& [path, m] : job->planBook().marks().all())
+      console.out << words().mark(m) << "  " << escapePath(path) << '\n';
   return Exit::done;
 }
 
 int demo(Console& console, const Arguments& args) {
-  const auto built = zt::demo::build(args.path, console.system.clock.now());
+  const auto built = zt::demo::build(args.path, console.workshop.clock->now());
   if (!built) return report(console, built.error());
   Json j{{"files", built->files},
          {"folders", built->folders},
@@ -325,7 +440,7 @@ int demo(Console& console, const Arguments& args) {
     print(console, j);
   else
     console.out << "stand-in drive in " << escapePath(args.path) << ": " << built->files << " files, "
-                << formatBytes(built->lengthBytes) << " to be counted, " << formatBytes(built->freeBytes)
+                << words().bytes(built->lengthBytes) << " to be counted, " << words().bytes(built->freeBytes)
                 << " free\n";
   return Exit::done;
 }

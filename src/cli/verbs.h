@@ -1,14 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <nlohmann/json.hpp>
 #include <string>
 #include <vector>
 
 #include "cli/app.h"
-#include "cli/words.h"
+#include "core/base/json_reader.h"
+#include "core/job/job.h"
+#include "words/words.h"
 
 namespace zt::cli {
+
+/// Exit status, as documented in the manual page.
+enum Exit : int { done = 0, failed = 1, usage = 2, partly = 3, refused = 4 };
 
 /// What was given on the command line; each verb uses its part.
 struct Arguments {
@@ -31,17 +35,23 @@ struct Arguments {
   bool dryRun = false;
   std::string consent;
   std::int64_t run = 0;
-  std::string query;
+  std::string question;
   std::string sort = "occupied";
-  std::string edit;                ///< add, drop, show
-  std::vector<std::string> items;  ///< find ids or paths to add or drop
-  std::string action = "discard";
+  std::string edit;                ///< add, drop, show, move; keep, may-go, not-now, clear
+  std::vector<std::string> items;  ///< find ids or paths
+  std::string action;
+  std::string drive;  ///< a drive whose holds are meant, instead of a job
+  std::string driveKind;
+  std::string driveSize;
+  std::string whatAs;  ///< a name for a target
+  int by = 0;
 };
 
 int drives(Console& console, const Arguments& args);
 int measureVerb(Console& console, const Arguments& args);
 int tree(Console& console, const Arguments& args);
 int finds(Console& console, const Arguments& args);
+int mark(Console& console, const Arguments& args);
 int proposeVerb(Console& console, const Arguments& args);
 int plan(Console& console, const Arguments& args);
 int reclaim(Console& console, const Arguments& args);
@@ -53,14 +63,23 @@ int exportVerb(Console& console, const Arguments& args);
 int importVerb(Console& console, const Arguments& args);
 int demo(Console& console, const Arguments& args);
 
+/// The words of the command line.
+const Words& words();
+/// The exit status that belongs to an error.
+Exit exitFor(const Error& error);
 /// Says what went wrong and gives the exit status.
 int report(Console& console, const Error& error);
 /// Opens the job named on the command line and says what was recovered; nullptr (and `status`) if it cannot
-/// be opened.
+/// be opened, or has no survey.
 std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& status);
 /// Prints one JSON document, bytes that are not UTF-8 replaced (paths are escaped before).
-void print(Console& console, const nlohmann::json& json);
+void print(Console& console, const Json& json);
 /// A right-aligned amount of 10 columns.
 std::string column(Bytes bytes);
+std::string signedColumn(SignedBytes bytes);
+/// A consent with its sentences.
+Json consentJson(const Consent& consent);
+/// Prints what is to be agreed to, and the token.
+int askConsent(Console& console, const Consent& consent, bool json, Json more = Json::object());
 
 }  // namespace zt::cli

@@ -2,7 +2,7 @@
 #include <QApplication>
 #include <QCommandLineParser>
 
-#include "core/os/helper_client.h"
+#include "core/os/rights/helper_client.h"
 #include "core/os/limits.h"
 #include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"

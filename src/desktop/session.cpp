@@ -5,7 +5,7 @@
 #include <QSaveFile>
 #include <QSettings>
 
-#include "core/survey/exchange.h"
+#include "core/survey/files/exchange.h"
 
 namespace zt::desktop {
 

@@ -7,7 +7,7 @@
 #include <stop_token>
 
 #include "core/job/job.h"
-#include "core/survey/peek.h"
+#include "core/finds/peek.h"
 #include "desktop/models/composition.h"
 
 namespace zt::desktop {

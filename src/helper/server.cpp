@@ -239,6 +239,7 @@ Server::Answer Server::storedSizes(const Json& params) {
   if (!sizes) return refuse(sizes.error());
   tellRows("trees", sizes->trees, [](const auto& t) { return Json::array({t.id, t.stored}); });
   tellRows("files", sizes->files, [](const auto& f) { return Json::array({f.tree, f.inode, f.stored}); });
+  tellRows("sharers", sizes->sharers, [](const auto& s) { return Json::array({s.tree, s.inode}); });
   tellRows("extents", sizes->extents, [](const auto& e) { return Json::array({e.place, e.bytes, e.tree}); });
   return Json::array({sizes->compressed, sizes->inlined, sizes->pinned});
 }

@@ -4,7 +4,7 @@
 #include <absl/container/flat_hash_map.h>
 
 #include "core/os/drive_insides.h"
-#include "core/os/helper_protocol.h"
+#include "core/os/rights/helper_protocol.h"
 #include "core/os/open_files.h"
 
 namespace zt::helper {

@@ -8,7 +8,7 @@
 #include <filesystem>
 
 #include "core/os/forwarding_file_system.h"
-#include "core/survey/tree_builder.h"
+#include "core/survey/tree/tree_builder.h"
 #include "desktop/stations/survey/list_face.h"
 #include "desktop/window_fixture.h"
 

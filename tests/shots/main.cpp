@@ -11,7 +11,7 @@
 #include <cstdio>
 
 #include "core/os/forwarding_file_system.h"
-#include "core/os/helper_client.h"
+#include "core/os/rights/helper_client.h"
 #include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"
 #include "core/os/linux_mount_table.h"

@@ -10,7 +10,7 @@
 #include "core/os/system.h"
 #include "core/os/system_clock.h"
 #include "core/reclaim/run.h"
-#include "core/survey/walk.h"
+#include "core/survey/measure/walk.h"
 
 namespace zt::test {
 

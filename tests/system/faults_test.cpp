@@ -15,8 +15,8 @@
 
 #include "core/drive/drive.h"
 #include "core/os/forwarding_file_system.h"
-#include "core/os/helper_client.h"
-#include "core/survey/measure.h"
+#include "core/os/rights/helper_client.h"
+#include "core/survey/measure/measure.h"
 #include "support/fakes.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"

@@ -10,8 +10,8 @@
 #include <fstream>
 #include <map>
 
-#include "core/os/helper_client.h"
-#include "core/os/helper_protocol.h"
+#include "core/os/rights/helper_client.h"
+#include "core/os/rights/helper_protocol.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"
 

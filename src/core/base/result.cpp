@@ -74,6 +74,10 @@ std::string_view name(Errc code) {
       return "changed";
     case Errc::bedrock:
       return "bedrock";
+    case Errc::kept:
+      return "kept";
+    case Errc::asleep:
+      return "asleep";
     case Errc::inUse:
       return "in-use";
     case Errc::badInput:
@@ -100,6 +104,12 @@ std::string_view name(Errc code) {
       return "busy";
     case Errc::imported:
       return "imported";
+    case Errc::away:
+      return "away";
+    case Errc::unknownStep:
+      return "unknown-step";
+    case Errc::unanswered:
+      return "unanswered";
     case Errc::io:
       return "io";
   }

@@ -19,6 +19,8 @@ enum class Errc {
   outsideRoot,   ///< the path would leave the drive's root
   changed,       ///< no longer what was measured
   bedrock,       ///< the system needs it
+  kept,          ///< somebody said keep
+  asleep,        ///< the drive's own system was not shut down for good: nothing may be changed
   inUse,         ///< open, mounted or running
   badInput,      ///< text or a document that cannot be understood
   corrupt,       ///< a file of ours that is damaged
@@ -32,6 +34,9 @@ enum class Errc {
   onDrive,       ///< the job file would lie on the measured drive
   busy,          ///< somebody else holds the lock
   imported,      ///< the survey came from an exchange file: it may be explored, nothing else
+  away,          ///< the drive is not attached
+  unknownStep,   ///< a kind of step that this version does not know
+  unanswered,    ///< the system did not answer in time
   io             ///< any other failure of the system; see the errno
 };
 
@@ -57,5 +62,6 @@ tl::unexpected<Error> failErrno(std::string_view operation, std::string path, in
 
 /// The stable name of a code, as printed in JSON ("no-space").
 std::string_view name(Errc code);
+constexpr int errorCodes = 29;
 
 }  // namespace zt

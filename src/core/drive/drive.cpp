@@ -3,13 +3,13 @@
 
 #include <algorithm>
 #include <array>
-
-#include "core/drive/system_family.h"
+#include <future>
+#include <thread>
 
 namespace zt {
 
 std::string_view name(DriveRole role) {
-  static constexpr std::array<std::string_view, 7> names{"system",   "data", "backup", "removable",
+  static constexpr std::array<std::string_view, driveRoles> names{"system",   "data", "backup", "removable",
                                                          "recovery", "boot", "network"};
   return names[static_cast<std::size_t>(role)];
 }
@@ -20,9 +20,19 @@ std::string_view name(DriveKind kind) {
   return names[static_cast<std::size_t>(kind)];
 }
 
-std::string_view name(SystemFamily family) {
-  static constexpr std::array<std::string_view, 4> names{"none", "linux", "windows", "mac"};
-  return names[static_cast<std::size_t>(family)];
+std::string_view name(SizeClass size) {
+  static constexpr std::array<std::string_view, sizeClasses> names{"small", "ordinary", "large"};
+  return names[static_cast<std::size_t>(size)];
+}
+
+SizeClass sizeClassOf(Bytes capacity) {
+  if (capacity < 160'000'000'000) return SizeClass::small;
+  return capacity < 2'000'000'000'000 ? SizeClass::ordinary : SizeClass::large;
+}
+
+void overrule(Drive& drive, const DriveOverrule& said) {
+  drive.kind = said.kind.value_or(drive.kind);
+  drive.size = said.size.value_or(drive.size);
 }
 
 namespace {
@@ -67,29 +77,40 @@ bool isLive(const PathBytes& target) {
          beneath(target, "/var");
 }
 
-Result<Drive> toDrive(System& system, const Mount& mount) {
-  auto root = system.files.openRoot(mount.target);
-  if (!root) return tl::unexpected(root.error());
-  const auto usage = system.files.usage(**root);
-  if (!usage) return tl::unexpected(usage.error());
-  const DeviceFacts facts = system.mounts.facts(mount);
+/// What the mount table alone says of a drive.
+Drive bareDrive(const Mount& mount) {
   Drive d;
-  d.id = facts.uuid.empty() ? mount.source : facts.uuid;
-  d.label = facts.label;
+  d.id = mount.source;
   d.target = mount.target;
   d.source = mount.source;
   d.fsType = mount.fsType;
   d.options = mount.options;
   d.device = mount.device;
-  d.usage = *usage;
-  d.readOnly = mount.readOnly || usage->readOnly;
+  d.readOnly = mount.readOnly;
   d.wholeMount = mount.root == "/" || mount.root.empty() || mount.fsType == "btrfs";
   d.liveSystem = isLive(mount.target);
-  const FoundSystem found = findSystem(system.files, **root);
-  d.family = found.family;
-  d.systemName = found.name;
-  d.role = roleOf(mount, facts, found.family);
+  d.role = roleOf(mount, {}, SystemFamily::none);
+  d.kind = kindOf(mount, {});
+  return d;
+}
+
+Result<Drive> toDrive(const System& system, const Mount& mount) {
+  auto root = system.files->openRoot(mount.target);
+  if (!root) return tl::unexpected(root.error());
+  const auto usage = system.files->usage(**root);
+  if (!usage) return tl::unexpected(usage.error());
+  const DeviceFacts facts = system.mounts->facts(mount);
+  Drive d = bareDrive(mount);
+  if (!facts.uuid.empty()) d.id = facts.uuid;
+  d.label = facts.label;
+  d.model = facts.model;
+  d.usage = *usage;
+  d.readOnly = mount.readOnly || usage->readOnly;
+  d.systems = systemsIn(*namesOn(*system.files, *root));
+  if (!d.systems.empty()) d.systemName = systemNameOn(*system.files, **root, d.systems.front());
+  d.role = roleOf(mount, facts, d.family());
   d.kind = kindOf(mount, facts);
+  d.size = sizeClassOf(usage->capacity);
   return d;
 }
 
@@ -136,21 +157,41 @@ std::vector<MountGroup> groupMounts(const std::vector<Mount>& mounts) {
 
 }  // namespace
 
-Result<std::vector<Drive>> listDrives(System& system) {
-  const auto mounts = system.mounts.mounts();
+namespace {
+/// Asks one drive on a thread of its own. The ports are shared, so it may go on after it was given up.
+std::future<Result<Drive>> askDrive(const System& system, const Mount& mount) {
+  std::packaged_task<Result<Drive>()> ask([system, mount] { return toDrive(system, mount); });
+  auto answer = ask.get_future();
+  std::thread(std::move(ask)).detach();
+  return answer;
+}
+}  // namespace
+
+Result<std::vector<Drive>> listDrives(const System& system, std::chrono::milliseconds patience) {
+  const auto mounts = system.mounts->mounts();
   if (!mounts) return tl::unexpected(mounts.error());
+  auto groups = groupMounts(*mounts);
+  std::vector<std::future<Result<Drive>>> answers;
+  for (const auto& group : groups) answers.push_back(askDrive(system, group.face));
+  const auto until = std::chrono::steady_clock::now() + patience;
   std::vector<Drive> drives;
-  for (auto& group : groupMounts(*mounts)) {
-    auto drive = toDrive(system, group.face);
-    if (!drive || drive->usage.capacity == 0) continue;
-    drive->alsoAt = std::move(group.others);
-    drives.push_back(std::move(*drive));
+  for (std::size_t i = 0; i < groups.size(); ++i) {
+    const bool answered = answers[i].wait_until(until) == std::future_status::ready;
+    Drive drive = bareDrive(groups[i].face);
+    drive.answers = answered;
+    if (answered) {
+      auto found = answers[i].get();
+      if (!found || found->usage.capacity == 0) continue;
+      drive = std::move(*found);
+    }
+    drive.alsoAt = std::move(groups[i].others);
+    drives.push_back(std::move(drive));
   }
   return drives;
 }
 
-Result<Drive> driveOf(System& system, const PathBytes& path) {
-  const auto mounts = system.mounts.mounts();
+Result<Drive> driveOf(const System& system, const PathBytes& path) {
+  const auto mounts = system.mounts->mounts();
   if (!mounts) return tl::unexpected(mounts.error());
   const Mount* best = nullptr;
   for (const Mount& m : *mounts) {

@@ -1,29 +1,40 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <chrono>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "core/drive/system_family.h"
 #include "core/os/system.h"
 
 namespace zt {
 
 /// What a drive is for.
 enum class DriveRole : std::uint8_t { system, data, backup, removable, recovery, boot, network };
+constexpr int driveRoles = 7;
 /// What it is made of; decides which headroom rules speak.
 enum class DriveKind : std::uint8_t { unknown, solidState, rotating, removable, network };
-/// Which operating system it carries, by its own files.
-enum class SystemFamily : std::uint8_t { none, linuxKind, windows, mac };
+constexpr int driveKinds = 5;
+/// How large it is, as far as headroom is concerned: of a small drive ten gigabytes are much, of a large one ten
+/// per cent are.
+enum class SizeClass : std::uint8_t { small, ordinary, large };
+constexpr int sizeClasses = 3;
 
 std::string_view name(DriveRole role);
 std::string_view name(DriveKind kind);
-std::string_view name(SystemFamily family);
+std::string_view name(SizeClass size);
+
+/// Small: under 160 GB; large: from 2 TB on.
+SizeClass sizeClassOf(Bytes capacity);
 
 /// One attached drive: one file system, however often it is mounted.
 struct Drive {
   std::string id;     ///< UUID of the file system; its source where it has none
   std::string label;  ///< as the owner named it; may be empty
+  std::string model;  ///< of the device; may be empty
   PathBytes target;   ///< where it is mounted; the shortest where there are several
   std::vector<PathBytes> alsoAt;
   PathBytes source;
@@ -32,22 +43,34 @@ struct Drive {
   std::uint64_t device = 0;
   DriveRole role = DriveRole::data;
   DriveKind kind = DriveKind::unknown;
-  SystemFamily family = SystemFamily::none;
-  std::string systemName;  ///< "Debian GNU/Linux 12" from its own files; may be empty
+  SizeClass size = SizeClass::ordinary;
+  std::vector<SystemRoot> systems;  ///< from its top; the one in use first
+  std::string systemName;           ///< "Debian GNU/Linux 12" from its own files; may be empty
   SpaceUsage usage;
   bool readOnly = false;
   bool wholeMount = true;   ///< the mount shows the file system from its top (of Btrfs: any subvolume)
   bool liveSystem = false;  ///< part of the machine that is running this program
   bool standIn = false;
+  bool answers = true;  ///< false: it did not answer in time; nothing but its mount is known
+  SystemFamily family() const { return systems.empty() ? SystemFamily::none : systems.front().family; }
   /// Full by design: raises no alarm (recovery, boot).
   bool fullByDesign() const { return role == DriveRole::recovery || role == DriveRole::boot; }
 };
 
+/// What somebody says of a drive against what the hardware says.
+struct DriveOverrule {
+  std::optional<DriveKind> kind;
+  std::optional<SizeClass> size;
+};
+void overrule(Drive& drive, const DriveOverrule& said);
+
 /// All attached drives. Pseudo file systems are left out; bind mounts and subvolumes of one file system are
-/// one drive. A drive that does not answer is left out too. Fails only if the mount table cannot be read.
-Result<std::vector<Drive>> listDrives(System& system);
+/// one drive. Each is asked on a thread of its own, which is left behind if the drive does not answer within
+/// `patience` (`Drive::answers`). Fails only if the mount table cannot be read.
+Result<std::vector<Drive>> listDrives(const System& system,
+                                      std::chrono::milliseconds patience = std::chrono::milliseconds(2000));
 
 /// The drive that a folder lies on. `path` must be absolute and free of links.
-Result<Drive> driveOf(System& system, const PathBytes& path);
+Result<Drive> driveOf(const System& system, const PathBytes& path);
 
 }  // namespace zt

@@ -1,9 +1,211 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/drive/system_family.h"
 
+#include <algorithm>
+#include <array>
+#include <optional>
+
 namespace zt {
 
+std::string_view name(SystemFamily family) {
+  static constexpr std::array<std::string_view, systemFamilies> names{"none", "linux", "nt", "mac"};
+  return names[static_cast<std::size_t>(family)];
+}
+
+bool foldsCase(SystemFamily family) {
+  return family == SystemFamily::nt || family == SystemFamily::mac;
+}
+
 namespace {
+
+/// Signs of a family; each is there if any of its paths is.
+struct Signs {
+  SystemFamily family;
+  std::vector<std::vector<std::string_view>> signs;
+  /// Folders that make a drive suspect although no sign is there: all of them must be.
+  std::vector<std::string_view> suspects;
+};
+
+const std::vector<Signs>& allSigns() {
+  static const std::vector<Signs> all{
+      {SystemFamily::linuxFamily,
+       {{"etc/os-release", "usr/lib/os-release", "etc/NIXOS"},
+        {"var/lib/dpkg/status", "usr/lib/sysimage/rpm", "var/lib/rpm", "var/lib/pacman/local", "nix/store",
+         "ostree/repo"},
+        {"etc/fstab", "etc/machine-id", "usr/lib/systemd/systemd", "sbin/init"},
+        {"usr/bin", "bin/sh"}},
+       {"etc", "usr"}},
+      {SystemFamily::nt,
+       {{"Windows/System32/ntoskrnl.exe", "WINNT/System32/ntoskrnl.exe"},
+        {"Windows/System32/config/SYSTEM", "Windows/System32/config/SOFTWARE"},
+        {"Windows/System32", "Windows/explorer.exe"}},
+       {"Windows"}},
+      {SystemFamily::mac,
+       {{"System/Library/CoreServices/SystemVersion.plist", "private/var/db/dslocal/nodes/Default",
+         "private/var/db/.AppleSetupDone"},
+        {"Library/Preferences/SystemConfiguration"},
+        {"System/Library/CoreServices", "private/var/db"}},
+       {"System", "Library"}}};
+  return all;
+}
+
+/// The system whose top lies at a path, if the first sign of a family does; certain with one more.
+std::optional<SystemRoot> systemAt(const NameView& names, const PathBytes& at) {
+  for (const Signs& family : allSigns()) {
+    const bool fold = foldsCase(family.family);
+    const auto there = [&](const std::vector<std::string_view>& sign) {
+      return std::any_of(sign.begin(), sign.end(),
+                         [&](auto path) { return names.has(joinPath(at, path), fold); });
+    };
+    const auto count = std::count_if(family.signs.begin(), family.signs.end(), there);
+    const bool first = there(family.signs.front());
+    // A kernel or a registry is there with its folder; that alone is one sign.
+    if (first || (family.family != SystemFamily::linuxFamily && count > 0))
+      return SystemRoot{at, {}, family.family, first && count >= 2, false};
+  }
+  return std::nullopt;
+}
+
+/// Parts of a system that Btrfs layouts put beside its top, and what they stand for.
+struct Companion {
+  std::string_view name;
+  std::string_view stands;
+};
+constexpr Companion companions[] = {{"@home", "home"},           {"home", "home"},      {"@root", "root"},
+                                    {"@log", "var/log"},         {"@var_log", "var/log"}, {"@var", "var"},
+                                    {"@cache", "var/cache"},     {"@var_cache", "var/cache"},
+                                    {"@pkg", "var/cache/pacman/pkg"}, {"@opt", "opt"},    {"@srv", "srv"},
+                                    {"@tmp", "var/tmp"},         {"@usr_local", "usr/local"}};
+
+/// Layouts whose top holds the system's top in a folder: a subvolume, and its companions beside it.
+void findBelow(const NameView& names, std::vector<SystemRoot>& found) {
+  std::vector<PathBytes> folders = names.foldersIn({});
+  for (const char* usual : {"@", "@rootfs", "root"})
+    if (std::find(folders.begin(), folders.end(), usual) == folders.end()) folders.emplace_back(usual);
+  for (const PathBytes& folder : folders)
+    if (auto system = systemAt(names, folder)) found.push_back(std::move(*system));
+  if (found.empty())  // a subvolume that holds only snapshots of the system, one of which is mounted
+    for (const PathBytes& number : names.foldersIn("@/.snapshots"))
+      if (auto system = systemAt(names, "@/.snapshots/" + number + "/snapshot")) found.push_back(*system);
+  if (found.empty()) return;
+  for (const Companion& c : companions)
+    if (names.has(c.name, false))
+      found.push_back({PathBytes(c.name), PathBytes(c.stands), SystemFamily::linuxFamily, true, false});
+}
+
+void findDeployments(const NameView& names, std::vector<SystemRoot>& found) {
+  for (const PathBytes& os : names.foldersIn("ostree/deploy")) {
+    const PathBytes base = "ostree/deploy/" + os;
+    for (const PathBytes& one : names.foldersIn(base + "/deploy"))
+      if (auto system = systemAt(names, base + "/deploy/" + one)) found.push_back(std::move(*system));
+    if (names.has(base + "/var", false))
+      found.push_back({base + "/var", "var", SystemFamily::linuxFamily, true, false});
+  }
+}
+
+/// Whole systems that lie beside the one in use.
+void findPrevious(const NameView& names, const SystemRoot& used, std::vector<SystemRoot>& found) {
+  for (const PathBytes& folder : names.foldersIn({})) {
+    auto system = systemAt(names, folder);
+    if (!system || system->family != used.family) continue;
+    system->previous = true;
+    found.push_back(std::move(*system));
+  }
+}
+
+}  // namespace
+
+std::vector<SystemRoot> systemsIn(const NameView& names) {
+  std::vector<SystemRoot> found;
+  if (auto top = systemAt(names, {})) {
+    found.push_back(*top);
+    findPrevious(names, *top, found);
+  } else {
+    findBelow(names, found);
+  }
+  findDeployments(names, found);
+  if (!found.empty()) return found;
+  for (const Signs& family : allSigns()) {
+    const bool fold = foldsCase(family.family);
+    if (std::all_of(family.suspects.begin(), family.suspects.end(),
+                    [&](auto path) { return names.has(path, fold); }))
+      found.push_back({{}, {}, family.family, false, false});
+  }
+  return found;
+}
+
+namespace {
+
+bool sameFolded(std::string_view a, std::string_view b) {
+  const auto same = [](char x, char y) {
+    return std::tolower(static_cast<unsigned char>(x)) == std::tolower(static_cast<unsigned char>(y));
+  };
+  return std::equal(a.begin(), a.end(), b.begin(), b.end(), same);
+}
+
+class Names final : public ScanSink {
+public:
+  bool take(std::span<const ScannedEntry> entries) override {
+    for (const auto& e : entries) {
+      if (e.error == 0 && e.stat.kind == EntryKind::folder) folders.emplace_back(e.name);
+      all.emplace_back(e.name);
+    }
+    return all.size() < 100'000;
+  }
+  std::vector<PathBytes> folders;
+  std::vector<PathBytes> all;
+};
+
+class DriveNames final : public NameView {
+public:
+  DriveNames(FileSystemReader& files, FolderPtr root) : files_(files), root_(std::move(root)) {}
+
+  bool has(std::string_view path, bool fold) const override {
+    if (!fold) {
+      const auto folder = files_.openBeneath(*root_, parentPath(path));
+      return folder && files_.stat(**folder, baseName(path)).has_value();
+    }
+    FolderPtr at = root_;
+    const auto parts = splitPath(path);
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+      const auto spelt = spelling(*at, parts[i]);
+      if (!spelt) return false;
+      if (i + 1 == parts.size()) return true;
+      auto next = files_.openFolder(*at, *spelt);
+      if (!next) return false;
+      at = std::move(*next);
+    }
+    return false;
+  }
+
+  std::vector<PathBytes> foldersIn(std::string_view path) const override {
+    const auto folder = files_.openBeneath(*root_, path);
+    if (!folder || !(*folder)->keepsAccessTime()) return {};
+    Names names;
+    (void)files_.scan(**folder, names);
+    return std::move(names.folders);
+  }
+
+private:
+  /// How a name is really spelt; where the folder may not be listed, only the usual spellings are tried.
+  std::optional<PathBytes> spelling(const Folder& at, std::string_view name) const {
+    PathBytes lower(name);
+    PathBytes upper(name);
+    std::transform(lower.begin(), lower.end(), lower.begin(), [](unsigned char c) { return std::tolower(c); });
+    std::transform(upper.begin(), upper.end(), upper.begin(), [](unsigned char c) { return std::toupper(c); });
+    for (const PathBytes& usual : {PathBytes(name), lower, upper})
+      if (files_.stat(at, usual)) return usual;
+    if (!at.keepsAccessTime()) return std::nullopt;
+    Names names;
+    (void)files_.scan(at, names);
+    const auto found = std::find_if(names.all.begin(), names.all.end(),
+                                    [&](const auto& n) { return sameFolded(n, name); });
+    return found == names.all.end() ? std::nullopt : std::optional(*found);
+  }
+
+  FileSystemReader& files_;
+  FolderPtr root_;
+};
 
 /// The value of one key of an os-release file (freedesktop os-release: KEY="value" lines).
 std::string osReleaseValue(std::string_view text, std::string_view key) {
@@ -20,23 +222,22 @@ std::string osReleaseValue(std::string_view text, std::string_view key) {
   return {};
 }
 
-bool hasFolder(FileSystemReader& files, const Folder& root, std::string_view path) {
-  return files.openBeneath(root, path).has_value();
-}
-
 }  // namespace
 
-FoundSystem findSystem(FileSystemReader& files, const Folder& root) {
+std::unique_ptr<NameView> namesOn(FileSystemReader& files, FolderPtr root) {
+  return std::make_unique<DriveNames>(files, std::move(root));
+}
+
+std::string systemNameOn(FileSystemReader& files, const Folder& root, const SystemRoot& at) {
+  if (at.family != SystemFamily::linuxFamily || !at.prefix.empty()) return {};
   for (const char* folder : {"usr/lib", "etc"}) {
-    const auto at = files.openBeneath(root, folder);
-    if (!at) continue;
-    const auto text = files.readFile(**at, "os-release", 64 * 1024);
+    const auto opened = files.openBeneath(root, joinPath(at.at, folder));
+    if (!opened) continue;
+    const auto text = files.readFile(**opened, "os-release", 64 * 1024);
     if (!text) continue;
     std::string name = osReleaseValue(*text, "PRETTY_NAME");
-    return {SystemFamily::linuxKind, name.empty() ? osReleaseValue(*text, "NAME") : name};
+    return name.empty() ? osReleaseValue(*text, "NAME") : name;
   }
-  if (hasFolder(files, root, "Windows/System32")) return {SystemFamily::windows, "Windows"};
-  if (hasFolder(files, root, "System/Library/CoreServices")) return {SystemFamily::mac, "macOS"};
   return {};
 }
 

@@ -1,12 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/drive/target.h"
 
+#include <algorithm>
 #include <array>
 
 namespace zt {
 
 std::string_view name(TargetOrigin origin) {
-  static constexpr std::array<std::string_view, 5> names{"task", "ten-percent", "fifteen-rotating",
+  static constexpr std::array<std::string_view, targetOrigins> names{"task", "ten-percent", "fifteen-rotating",
                                                          "quarter-solid-state", "ten-gigabytes"};
   return names[static_cast<std::size_t>(origin)];
 }
@@ -43,14 +44,19 @@ const Target* hardest(const std::vector<Target>& targets) {
 
 Urgency urgencyOf(const Drive& drive, const std::vector<Target>& targets) {
   if (drive.fullByDesign()) return Urgency::fullByDesign;
+  if (!drive.answers) return Urgency::fine;  // nothing is known
   const Bytes free = drive.usage.available;
   if (free < 500'000'000 && free < drive.usage.capacity / 4) return Urgency::emergency;
   if (free < drive.usage.capacity / 200) return Urgency::emergency;
-  for (const Target& t : targets)
-    if (t.bytes > free &&
-        (t.chosen || t.origin == TargetOrigin::tenGigabytes || t.origin == TargetOrigin::tenPercent))
-      return Urgency::cramped;
-  return Urgency::fine;
+  const auto counts = [&](const Target& t) {
+    if (t.chosen) return true;
+    // Ten per cent of a large drive are more than its working files need.
+    return t.origin == TargetOrigin::tenGigabytes ||
+           (t.origin == TargetOrigin::tenPercent && drive.size != SizeClass::large);
+  };
+  const bool missed = std::any_of(targets.begin(), targets.end(),
+                                  [&](const Target& t) { return t.bytes > free && counts(t); });
+  return missed ? Urgency::cramped : Urgency::fine;
 }
 
 }  // namespace zt

@@ -19,6 +19,7 @@ enum class TargetOrigin : std::uint8_t {
   tenGigabytes        ///< enough for updates, for now
 };
 
+constexpr int targetOrigins = 5;
 std::string_view name(TargetOrigin origin);
 
 /// Free bytes that must be reached. Met when the bytes that ordinary users can have are at least this.
@@ -27,7 +28,8 @@ struct Target {
   std::string label;   ///< the user's own words; empty for a rule
   std::string amount;  ///< as entered: "20GB", "15%"
   Bytes bytes = 0;
-  bool chosen = true;  ///< a rule that the shop does not follow is shown, but sets no target
+  bool chosen = true;      ///< a rule that the shop does not follow is shown, but sets no target
+  bool whileItRuns = false;  ///< needed only while a task runs, not for good
 };
 
 /// Surplus over a target; negative is the shortfall.

@@ -2,22 +2,22 @@
 #pragma once
 
 #include <string>
+#include <variant>
 #include <vector>
 
-#include "core/catalogue/catalogue.h"
-#include "core/os/owner_names.h"
-#include "core/survey/age_size.h"
-#include "core/survey/file_kinds.h"
-#include "core/survey/set_gain.h"
-#include "core/survey/survey.h"
+#include "core/catalogue/standing.h"
+#include "core/survey/tree/age_size.h"
+#include "core/survey/tree/survey_tree.h"
 
 namespace zt {
 
-enum class FindKind : std::uint8_t { large, old, dormant, trash, picked };
-std::string_view name(FindKind kind);
+/// Kinds of find are names ("large", "trash"…), so that a new detector is a new file and nothing else. One kind is
+/// not detected but picked by hand.
+constexpr std::string_view pickedKind = "picked";
 
 /// When bytes come back.
 enum class GainTime : std::uint8_t { now, onRelease, atRestart, untilNextStart };
+constexpr int gainTimes = 4;
 std::string_view name(GainTime time);
 
 /// Bytes a step gives back.
@@ -25,92 +25,70 @@ struct Gain {
   Bytes sure = 0;
   Bytes atMost = 0;
   GainTime when = GainTime::now;
+  bool operator==(const Gain&) const = default;
 };
 
-/// One thing on the drive that a find is about.
-struct FindItem {
-  NodeId node = noNode;
-  PathBytes path;  ///< relative to the survey's root
+/// What something is about.
+enum class SubjectKind : std::uint8_t {
+  entry,    ///< a file or folder of the drive
+  point,    ///< a snapshot or restore point
+  package,  ///< of a package manager
+  memory,   ///< a memory file or setting
+  interior  ///< what lies inside a disk image
+};
+constexpr int subjectKinds = 5;
+std::string_view name(SubjectKind kind);
+
+/// One thing that a find, and later a line of the plan, is about.
+struct Subject {
+  SubjectKind kind = SubjectKind::entry;
+  NodeId node = noNode;  ///< in the survey it was found in; not stored
+  PathBytes path;        ///< of an entry: relative to the survey's root; else its name
   Identity identity;
   Bytes occupied = 0;   ///< with everything beneath it
   PathBytes origin;     ///< trash: where it came from, as its info file says; may be outside this drive
   std::string deleted;  ///< trash: "2026-04-12T10:15:00" as its info file says
 };
 
-/// Something worth judging. No sentences here: the desktop and the command line word it from these facts.
-struct Find {
-  std::string id;  ///< stable while the same thing is found at the same path
-  FindKind kind = FindKind::large;
-  Standing standing = Standing::unjudged;
-  Regret regret = Regret::personalGone;  ///< of discarding it
+/// Something known of a find, for words to be made of: an id and a value of its own kind.
+struct Fact {
+  std::string id;  ///< "left-out", "info-not-read"…; what each means is said in docs/formats/json.md
+  std::variant<std::uint64_t, std::string> value;
+  bool operator==(const Fact&) const = default;
+};
+
+/// One way to deal with a find. A detector names the step; what it gives and costs follows from the step's kind.
+struct Offer {
+  std::string action;  ///< name of a kind of step
+  Regret regret = Regret::personalGone;
   Gain gain;
-  std::vector<FindItem> items;  ///< largest first
-  PathBytes place;              ///< folder that the items have in common
-  std::string placeId;          ///< of the catalogue; empty where it does not know the place
+  std::vector<std::string> conditions;  ///< "open-by-program", "needs-rights"…
+};
+
+/// Something worth judging. No sentences here: `words` makes them from these facts.
+struct Find {
+  std::string id;    ///< stable while the same thing is found at the same path
+  std::string kind;  ///< name of the detector, or `pickedKind`
+  Standing judged = Standing::unjudged;    ///< the strictest of anything in it, by what is known
+  Standing standing = Standing::unjudged;  ///< the same, or kept where somebody said so
+  Regret regret = Regret::personalGone;    ///< the worst of discarding anything in it
+  Gain gain;                               ///< of the first offer
+  std::vector<Subject> items;              ///< largest first
+  std::vector<Offer> offers;               ///< the first is the usual one; empty where nothing may be done
+  std::vector<Fact> facts;
+  PathBytes place;      ///< folder that the items have in common
+  std::string placeId;  ///< of the catalogue; empty where it does not know the place
   AgeBand band = AgeBand::today;
-  TimeNs newest = 0;  ///< latest modification in it
-  std::int64_t accessed =
-      0;  ///< latest access in seconds; 0 where the mount does not keep it or it is a folder
+  TimeNs newest = 0;          ///< latest modification in it
+  std::int64_t accessed = 0;  ///< latest access in seconds; 0 where the mount does not keep it or it is a folder
   std::uint32_t owner = 0;
   std::uint32_t files = 0;
   std::uint32_t linksElsewhere = 0;  ///< names outside the find that keep their inode alive
-  std::uint32_t leftOut = 0;         ///< further small items that were not listed
+  /// How likely somebody will let it go, of a hundred: decisions are shown in this order.
+  std::uint32_t likelihood = 0;
 };
 
-/// What detectors look at and by which measures.
-struct FindOptions {
-  TimeNs now = 0;
-  TimeNs ageLine = 365 * nsPerDay;  ///< older than this is old and dormant
-  Bytes largeBytes = 0;             ///< 0: by capacity, see `largeThreshold`
-  std::size_t mostLarge = 2000;
-  std::size_t mostItems = 5000;  ///< of one find
-  KindTable kinds;
-  OwnerNames owners;
-};
-
-/// A file counts as large from a 2,500th of the capacity on, at least 1 MB and at most 100 MB.
-Bytes largeThreshold(Bytes capacity);
-
-/// A survey with everything that detectors share. Built once a survey; immutable; any thread. The survey must
-/// outlive it.
-class FindContext {
-public:
-  FindContext(const Survey& survey, const Catalogue& catalogue, Anchor anchor, FindOptions options,
-              bool keepsAccessTimes);
-
-  const Survey& survey;
-  const SurveyTree& tree;
-  const Catalogue& catalogue;
-  const Anchor anchor;
-  const FindOptions options;
-  const bool keepsAccessTimes;
-  const SetGain setGain;
-  std::vector<Standing> standing;  ///< by node
-  std::vector<FileKind> kind;      ///< by node, by its name; folders are `other`
-  std::vector<NodeId> trashes;     ///< trash folders by the freedesktop layout
-  std::vector<bool> inTrash;       ///< by node
-
-  TimeNs line() const { return options.now - options.ageLine; }
-  Bytes large() const;
-  FindItem item(NodeId node) const;
-  /// Fills in id, place, gain, links elsewhere and the newest time from the items.
-  void complete(Find& find) const;
-  Regret regretOf(NodeId node) const;
-
-private:
-  void findTrashes();
-};
-
-/// All detectors, biggest gain first. Trash info files are read through `files`, beneath `root`.
-std::vector<Find> detectAll(const FindContext& context, FileSystemReader& files, const Folder& root);
-
-/// The single detectors.
-std::vector<Find> detectLarge(const FindContext& context);
-std::vector<Find> detectOld(const FindContext& context);
-std::vector<Find> detectDormant(const FindContext& context);
-std::vector<Find> detectTrash(const FindContext& context, FileSystemReader& files, const Folder& root);
-
-/// A find made of entries that someone picked by hand.
-Find pickedFind(const FindContext& context, NodeId node);
+/// The value of a number among the facts; 0 if there is none.
+std::uint64_t numberIn(const Find& find, std::string_view factId);
 
 }  // namespace zt

@@ -2,52 +2,74 @@
 #include <algorithm>
 #include <map>
 
-#include "core/finds/find.h"
+#include "core/finds/detectors.h"
 
 namespace zt {
 
 namespace {
 
-/// The folder that old files are gathered under: two parts below the top ("home/ringer", "srv/recordings").
-NodeId gatherFolder(const SurveyTree& tree, NodeId file) {
-  NodeId at = tree.parent(file);
-  std::vector<NodeId> chain;
-  for (; at != noNode; at = tree.parent(at)) chain.push_back(at);
-  const std::size_t depth = std::min<std::size_t>(chain.size() - 1, 2);
-  return chain[chain.size() - 1 - depth];
+/// The folder that old files are gathered under, by folder number: two parts below the top ("home/ringer",
+/// "srv/recordings").
+std::vector<NodeId> gatherFolders(const SurveyTree& tree) {
+  std::vector<NodeId> gather(tree.folderNumbers(), noNode);
+  std::vector<std::uint32_t> depth(tree.folderNumbers(), 0);
+  for (std::uint32_t i = 0; i < tree.folderNumbers(); ++i) {  // parents come first
+    NodeId node = noNode;
+    (void)tree.growing(i, &node);
+    if (node == noNode || tree.isGone(node)) continue;
+    if (node != 0) depth[i] = depth[tree.folderIndex(tree.parent(node))] + 1;
+    gather[i] = depth[i] <= 2 ? node : gather[tree.folderIndex(tree.parent(node))];
+  }
+  return gather;
 }
 
-}  // namespace
+class Old final : public Detector {
+public:
+  std::string_view id() const override { return "old"; }
 
-/// Files older than the age line, gathered by place, standing and age band. Only what may go at all: not
-/// bedrock, not kept.
-std::vector<Find> detectOld(const FindContext& c) {
-  std::map<std::tuple<NodeId, Standing, AgeBand>, std::vector<NodeId>> groups;
-  for (NodeId id = 1; id < c.tree.size(); ++id) {
-    if (c.tree.kind(id) != EntryKind::file || c.inTrash[id] || c.tree.modified(id) >= c.line()) continue;
-    const Standing standing = c.standing[id];
-    if (standing == Standing::bedrock || standing == Standing::kept) continue;
-    groups[{gatherFolder(c.tree, id), standing, ageBand(c.tree.modified(id), c.options.now)}].push_back(id);
+  Result<void> detect(const DetectInput& input, const FindSink& sink, const std::stop_token& stop) const override {
+    const FindContext& c = *input.context;
+    const std::vector<NodeId> gather = gatherFolders(c.tree);
+    std::map<std::tuple<NodeId, Standing, AgeBand>, std::vector<NodeId>> groups;
+    for (NodeId id = 1; id < c.tree.size() && !stop.stop_requested(); ++id) {
+      if (c.tree.kind(id) != EntryKind::file || c.inTrash[id] || c.tree.modified(id) >= c.line()) continue;
+      const Standing standing = c.standing[id];
+      if (standing == Standing::bedrock || standing == Standing::kept) continue;
+      const NodeId folder = gather[c.tree.folderIndex(c.tree.parent(id))];
+      groups[{folder, standing, ageBand(c.tree.modified(id), c.options.now)}].push_back(id);
+    }
+    for (auto& [key, nodes] : groups) {
+      if (stop.stop_requested()) return {};
+      Find find = findOf(c, std::get<NodeId>(key), std::get<AgeBand>(key), nodes);
+      if (find.gain.atMost > 0 && !sink(std::move(find))) return {};
+    }
+    return {};
   }
-  std::vector<Find> finds;
-  for (auto& [key, nodes] : groups) {
+
+private:
+  Find findOf(const FindContext& c, NodeId folder, AgeBand band, std::vector<NodeId>& nodes) const {
     std::sort(nodes.begin(), nodes.end(),
               [&](NodeId a, NodeId b) { return c.tree.occupied(a) > c.tree.occupied(b); });
     Find find;
-    find.kind = FindKind::old;
-    find.band = std::get<AgeBand>(key);
-    find.standing = std::get<Standing>(key);
-    find.place = c.tree.path(std::get<NodeId>(key));
-    find.regret = c.regretOf(nodes.front());
+    find.kind = this->id();
+    find.likelihood = 40;
+    find.band = band;
+    find.place = c.tree.path(folder);
+    find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
     if (nodes.size() > c.options.mostItems) {
-      find.leftOut = static_cast<std::uint32_t>(nodes.size() - c.options.mostItems);
+      find.facts.push_back({"left-out", std::uint64_t{nodes.size() - c.options.mostItems}});
       nodes.resize(c.options.mostItems);
     }
-    for (const NodeId id : nodes) find.items.push_back(c.item(id));
+    for (const NodeId id : nodes) find.items.push_back(c.subject(id));
     c.complete(find);
-    if (find.gain.atMost > 0) finds.push_back(std::move(find));
+    return find;
   }
-  return finds;
+};
+
+}  // namespace
+
+std::shared_ptr<const Detector> oldDetector() {
+  return std::make_shared<Old>();
 }
 
 }  // namespace zt

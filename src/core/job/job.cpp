@@ -4,75 +4,64 @@
 #include <algorithm>
 
 #include "core/job/outcome_json.h"
-#include "core/os/fallback_file_system.h"
 #include "core/os/paths.h"
-#include "core/plan/plan_json.h"
-#include "core/survey/survey_codec.h"
+#include "core/os/rights/fallback_file_system.h"
+#include "core/reclaim/held_things.h"
 
 namespace zt {
 
-using Json = nlohmann::json;
+Job::Job(const Workshop& workshop, std::unique_ptr<JobFile> file)
+    : workshop_(workshop),
+      file_(std::move(file)),
+      identity_(newJobIdentity()),
+      surveys_(workshop_, *file_),
+      plan_(workshop_, *file_, surveys_),
+      runs_(workshop_, *file_) {}
 
-Result<std::unique_ptr<Job>> Job::create(System& system, const PathBytes& path, bool standIn,
+Result<std::unique_ptr<Job>> Job::create(const Workshop& workshop, const PathBytes& path, bool standIn,
                                          const Options& options) {
-  auto site = Site::open(system, path, standIn);
+  auto site = standIn ? standInSite(workshop, path) : mountedSite(workshop, path);
   if (!site) return tl::unexpected(site.error());
   PathBytes file;
   if (!options.file.empty()) {
     auto resolved = canonicalNewPath(options.file);
     if (!resolved) return tl::unexpected(resolved.error());
     file = std::move(*resolved);
-    const auto onDrive =
-        (*site)->holdsFolder(PathBytes(parentPath(file)).empty() ? "/" : PathBytes(parentPath(file)));
+    const PathBytes folder(parentPath(file));
+    const auto onDrive = (*site)->holdsFolder(folder.empty() ? "/" : folder);
     if (!onDrive) return tl::unexpected(onDrive.error());
     if (*onDrive && !options.acceptOnDrive) return fail(Errc::onDrive, "job-file", file);
   }
   auto store = JobFile::create(file);
   if (!store) return tl::unexpected(store.error());
-  std::unique_ptr<Job> job(new Job(system, std::move(*store)));
+  std::unique_ptr<Job> job(new Job(workshop, std::move(*store)));
   job->site_ = std::move(*site);
-  job->targets_ = headroomRules(job->site_->drive());
-  if (const auto* standInDrive = job->site_->standIn())
-    job->targets_.insert(job->targets_.begin(), standInDrive->manifest().targets.begin(),
-                         standInDrive->manifest().targets.end());
+  if (workshop.visits) job->site_->overrule(workshop.visits->overrule(job->site_->drive().id));
+  std::vector<Target> targets = job->site_->ownTargets();
+  const auto rules = headroomRules(job->site_->drive());
+  targets.insert(targets.end(), rules.begin(), rules.end());
   if (auto read = job->readUsage(); !read) return tl::unexpected(read.error());
-  if (auto saved = job->saveState(); !saved) return tl::unexpected(saved.error());
+  if (auto put = job->file_->put(job->siteDocument()); !put) return tl::unexpected(put.error());
+  if (auto set = job->plan_.setTargets(std::move(targets)); !set) return tl::unexpected(set.error());
   return job;
 }
 
-namespace {
-Drive importedDrive(const Survey& survey) {
-  Drive d;
-  d.id = survey.driveId;
-  d.target = survey.root;
-  d.fsType = survey.fsType;
-  d.usage = survey.usage;
-  d.readOnly = true;
-  return d;
-}
-}  // namespace
-
-Result<std::unique_ptr<Job>> Job::createImported(System& system, SurveyPtr survey, const PathBytes& file) {
+Result<std::unique_ptr<Job>> Job::createImported(const Workshop& workshop, SurveyPtr survey, const PathBytes& file) {
   auto store = JobFile::create(file);
   if (!store) return tl::unexpected(store.error());
-  std::unique_ptr<Job> job(new Job(system, std::move(*store)));
-  job->site_ = Site::imported(system, importedDrive(*survey), survey->root);
-  job->targets_ = headroomRules(job->site_->drive());
-  if (auto kept = job->keepSurvey(std::move(survey)); !kept) return tl::unexpected(kept.error());
+  std::unique_ptr<Job> job(new Job(workshop, std::move(*store)));
+  job->site_ = importedSite(workshop, *survey);
+  if (auto set = job->plan_.setTargets(headroomRules(job->site_->drive())); !set) return tl::unexpected(set.error());
+  if (auto kept = job->keepSurvey(std::move(survey), {}); !kept) return tl::unexpected(kept.error());
   return job;
 }
 
-Result<void> Job::refuseImported(std::string_view operation) const {
-  return imported() ? Result<void>(fail(Errc::imported, operation, survey_ ? survey_->root : PathBytes{}))
-                    : Result<void>{};
-}
-
-Result<std::unique_ptr<Job>> Job::open(System& system, const PathBytes& file) {
+Result<std::unique_ptr<Job>> Job::open(const Workshop& workshop, const PathBytes& file) {
   auto resolved = canonicalPath(file);
   if (!resolved) return tl::unexpected(resolved.error());
   auto store = JobFile::open(*resolved);
   if (!store) return tl::unexpected(store.error());
-  std::unique_ptr<Job> job(new Job(system, std::move(*store)));
+  std::unique_ptr<Job> job(new Job(workshop, std::move(*store)));
   if (auto loaded = job->load(); !loaded) {
     loaded.error().path = loaded.error().path.empty() ? *resolved : loaded.error().path;
     return tl::unexpected(loaded.error());
@@ -80,282 +69,276 @@ Result<std::unique_ptr<Job>> Job::open(System& system, const PathBytes& file) {
   return job;
 }
 
-namespace {
-
-Result<Json> document(JobFile& file, const char* key) {
-  auto text = file.get(key);
-  if (!text) return tl::unexpected(text.error());
-  if (!*text) return Json();
-  Json json = Json::parse(**text, nullptr, false);
-  if (json.is_discarded()) return fail(Errc::corrupt, "job-file", file.path(), key);
-  return json;
-}
-
-}  // namespace
-
-Result<void> Job::saveState() {
-  Json site{{"stand_in", site_->standIn() != nullptr},
-            {"imported", imported()},
-            {"drive", site_->drive().id},
+JobFile::Documents Job::siteDocument() const {
+  Json site{{"kind", site_->kind() == "away" ? (site_->drive().standIn ? "stand-in" : "mounted") : site_->kind()},
+            {"drive", toJson(site_->drive())},
             {"stale", stale_}};
   putPath(site, "path", site_->opened());
-  Json targets = Json::array();
-  for (const Target& t : targets_) targets.push_back(toJson(t));
-  Json marks = Json::array();
-  for (const auto& [path, mark] : marks_) {
-    Json j{{"kept", mark == Mark::kept}};
-    putPath(j, "path", path);
-    marks.push_back(std::move(j));
-  }
-  for (const auto& [key, value] : {std::pair{"site", site}, {"targets", targets}, {"marks", marks}})
-    if (auto put = file_->put(key, value.dump()); !put) return put;
-  return file_->put("plan", toJson(plan_).dump());
+  putPath(site, "root", site_->root());
+  return {{"site", site.dump()}, {"identity", Json{{"job", identity_}}.dump()}};
 }
 
 Result<void> Job::load() {
-  const auto site = document(*file_, "site");
-  if (!site) return tl::unexpected(site.error());
-  if (!site->is_object()) return fail(Errc::corrupt, "job-file", {}, "site");
-  const auto path = getPath(*site, "path");
-  if (!path) return fail(Errc::corrupt, "job-file", {}, "site");
-  if (site->value("imported", Json()) == true) {
-    site_ = Site::imported(system_, {}, *path);
-    if (auto loaded = loadSurvey(); !loaded) return loaded;
-    if (!survey_ || !survey_->imported) return fail(Errc::corrupt, "job-file", {}, "site");
-    site_ = Site::imported(system_, importedDrive(*survey_), survey_->root);
-    usage_ = survey_->usage;
-    usageAt_ = survey_->finished;
-    targets_ = headroomRules(site_->drive());
-    return {};
+  const auto text = file_->get("site");
+  if (!text) return tl::unexpected(text.error());
+  const auto identity = file_->get("identity");
+  if (!identity) return tl::unexpected(identity.error());
+  if (*identity) {
+    const Json json = parseJson(**identity);
+    JsonReader in(json);
+    identity_ = in.text("job", 64);
+    const bool plain = !identity_.empty() && identity_.find_first_not_of("0123456789abcdef") == std::string::npos;
+    if (!in.ok() || !plain) return fail(Errc::corrupt, "job-file", {}, "identity");
   }
-  auto opened = Site::open(system_, *path, site->value("stand_in", Json()) == true);
-  if (!opened) return tl::unexpected(opened.error());
-  site_ = std::move(*opened);
-  stale_ = site->value("stale", Json()) == true;
-  if (site->value("drive", Json()) != site_->drive().id) return fail(Errc::changed, "drive", *path);
-  const auto targets = document(*file_, "targets");
-  if (!targets) return tl::unexpected(targets.error());
-  auto list = targetsFromJson(*targets);
-  if (!list) return tl::unexpected(list.error());
-  targets_ = std::move(*list);
-  const auto marks = document(*file_, "marks");
-  if (!marks) return tl::unexpected(marks.error());
-  for (const Json& j : *marks)
-    if (const auto marked = getPath(j, "path"))
-      marks_.emplace_back(*marked, j.value("kept", Json()) == true ? Mark::kept : Mark::notNow);
-  if (auto read = readUsage(); !read) return read;
-  if (auto loaded = loadSurvey(); !loaded) return loaded;
-  return survey_ ? recoverRuns() : Result<void>{};
-}
-
-Result<void> Job::loadSurvey() {
-  const auto pieces = file_->newestSurvey();
-  if (!pieces) return tl::unexpected(pieces.error());
-  if (pieces->empty()) return {};
-  auto survey = decodeSurvey(*pieces);
-  if (!survey) return tl::unexpected(survey.error());
-  const auto rows = file_->finds();
-  if (!rows) return tl::unexpected(rows.error());
-  std::vector<Find> finds;
-  for (const auto& row : *rows) {
-    const Json json = Json::parse(row, nullptr, false);
-    auto find = json.is_object() ? findFromJson(json) : Result<Find>(fail(Errc::corrupt, "finds"));
-    if (!find) return tl::unexpected(find.error());
-    for (auto& item : find->items) {
-      const auto node = (*survey)->tree.find(item.path);
-      if (!node) return fail(Errc::corrupt, "finds", item.path);
-      item.node = *node;
-    }
-    finds.push_back(std::move(*find));
+  const Json site = parseJson(text->value_or(""));
+  if (!site.is_object()) return fail(Errc::corrupt, "job-file", {}, "site");
+  if (auto opened = openSite(site); !opened) return opened;
+  if (auto loaded = surveys_.load(*site_); !loaded) return loaded;
+  if (site_->kind() == "imported" && (!surveys_.survey() || !surveys_.survey()->imported))
+    return fail(Errc::corrupt, "job-file", {}, "site");
+  if (auto loaded = plan_.load(); !loaded) return loaded;
+  if (auto loaded = runs_.load(); !loaded) return loaded;
+  if (!site_->closed()) {
+    if (auto read = readUsage(); !read) return read;
+  } else if (surveys_.survey()) {
+    usage_ = surveys_.survey()->usage;
+    usageAt_ = surveys_.survey()->finished;
   }
-  adopt(std::move(*survey), std::move(finds));
-  const auto plan = document(*file_, "plan");
-  if (!plan) return tl::unexpected(plan.error());
-  auto parsed = planFromJson(*plan);
-  if (!parsed) return fail(Errc::corrupt, "plan", {}, parsed.error().detail);
-  if (auto bound = bind(*parsed, survey_->tree); !bound)
-    return fail(Errc::corrupt, "plan", bound.error().path);
-  plan_ = std::move(*parsed);
+  recoverRuns();
   return {};
 }
 
-Result<void> Job::recoverRuns() {
-  static constexpr std::array<ItemState, 3> openStates{ItemState::intended, ItemState::discarding,
-                                                       ItemState::returning};
-  auto open = file_->records(0, openStates);
-  if (!open) return tl::unexpected(open.error());
-  if (open->empty()) return {};
-  auto drive = guarded();
-  if (!drive) {
-    recoveryWaits_ = true;
+/// The place the job is about; where it is not here, or is another drive now, as the job remembers it.
+Result<void> Job::openSite(const Json& site) {
+  JsonReader in(site);
+  const PathBytes path = in.path("path");
+  const PathBytes root = in.pathOr("root", path);
+  stale_ = in.flagOr("stale", false);
+  // The first version kept two flags, and of the drive its id alone.
+  std::string kind = in.textOr("kind");
+  if (kind.empty()) kind = in.flagOr("imported", false) ? "imported" : in.flagOr("stand_in", false) ? "stand-in" : "mounted";
+  Drive known;
+  if (site.contains("drive") && site["drive"].is_object()) {
+    auto drive = driveFromJson(site["drive"]);
+    if (!drive) return tl::unexpected(drive.error());
+    known = std::move(*drive);
+  } else {
+    known.id = in.textOr("drive");
+    known.target = root;
+    known.standIn = kind == "stand-in";
+  }
+  if (!in.ok()) return fail(Errc::corrupt, "job-file", {}, "site." + in.fault());
+  if (kind == "imported") {
+    site_ = awaySite(workshop_, known, root, path, Errc::imported);
+    if (const auto pieces = surveys_.load(*site_); !pieces) return pieces;
+    if (surveys_.survey()) site_ = importedSite(workshop_, *surveys_.survey());
     return {};
   }
-  auto settled = recover(std::move(*drive), *file_, std::move(*open));
-  if (!settled) return tl::unexpected(settled.error());
+  auto opened = kind == "stand-in" ? standInSite(workshop_, path) : mountedSite(workshop_, path);
+  if (opened && (*opened)->drive().id == known.id) {
+    site_ = std::move(*opened);
+    site_->overrule({known.fsType.empty() ? std::nullopt : std::optional(known.kind),
+                     known.fsType.empty() ? std::nullopt : std::optional(known.size)});
+    return {};
+  }
+  site_ = awaySite(workshop_, std::move(known), root, path, opened ? Errc::changed : Errc::away);
+  return {};
+}
+
+void Job::recoverRuns() {
+  const auto needed = runs_.needsRecovery();
+  if (!needed || !*needed) return;
+  auto drive = guarded();
+  if (!drive) {
+    recoveryWaits_ = drive.error();
+    return;
+  }
+  auto settled = runs_.recover(*drive);
+  if (!settled) {
+    recoveryWaits_ = settled.error();
+    return;
+  }
   recovered_ = std::move(*settled);
-  stale_ = true;
-  if (auto read = readUsage(); !read) return read;
-  return saveState();
+  (void)afterwards();
 }
 
-void Job::adopt(SurveyPtr survey, std::vector<Find> finds) {
-  survey_ = std::move(survey);
-  FindOptions options;
-  options.now = survey_->finished;
-  if (!kinds_) kinds_ = KindTable::ofThisMachine().value_or(KindTable());
-  options.kinds = *kinds_;
-  options.owners = site_->ownerNames(*survey_);
-  context_ = std::shared_ptr<const FindContext>(
-      new FindContext(*survey_, Catalogue::builtIn(), site_->anchor(), options, site_->keepsAccessTimes()),
-      [keep = survey_](const FindContext* c) { delete c; });
-  applyMarks(finds);
-  finds_ = std::make_shared<const std::vector<Find>>(std::move(finds));
-}
-
-void Job::applyMarks(std::vector<Find>& finds) const {
-  for (Find& f : finds) {
-    const bool keep = std::any_of(f.items.begin(), f.items.end(),
-                                  [&](const auto& i) { return markOf(i.path) == Mark::kept; });
-    if (keep && f.standing != Standing::bedrock) f.standing = Standing::kept;
-  }
-}
-
-Result<void> Job::measureWith(bool everything, const Measuring& measuring) {
-  if (auto allowed = refuseImported("measure"); !allowed) return allowed;
-  if (auto fresh = site_->refreshDrive(); !fresh) return fresh;
+Result<void> Job::measureWith(const MeasureOptions& options, std::stop_token stop, const Measuring& measuring) {
+  if (const auto why = site_->closed()) return fail(*why, "measure", site_->root());
+  if (auto fresh = site_->refresh(); !fresh) return fresh;
   rightsProblem_.reset();
-  std::unique_ptr<PrivilegedAccess> access;
-  if (everything && !site_->drive().standIn && system_.privileged.worthAsking()) {
-    auto started = system_.privileged.start(site_->root());
-    if (started)
+  FileSystemPtr files = site_->files();
+  std::shared_ptr<PrivilegedAccess> access;
+  if (options.everything && site_->takesRights()) {
+    auto started = workshop_.privileged->start(site_->root());
+    if (started) {
       access = std::move(*started);
-    else
+      files = std::make_shared<FallbackFileSystem>(files, access);
+    } else {
       rightsProblem_ = started.error();
+    }
   }
-  Result<SurveyPtr> survey;
-  if (access) {
-    FallbackFileSystem files(site_->files(), *access);
-    survey = measuring(site_->measurePorts(files, access.get()));
-  } else {
-    survey = measuring(site_->measurePorts(site_->files(), nullptr));
-  }
+  auto survey = measuring(site_->measurePorts(std::move(files), access));
   if (!survey) return tl::unexpected(survey.error());
-  return keepSurvey(std::move(*survey));
+  if (options.walked) options.walked(*survey);
+  return keepSurvey(std::move(*survey), {std::move(stop), options.found});
 }
 
 Result<void> Job::measure(const MeasureOptions& options, std::stop_token stop, ProgressSink* progress) {
-  return measureWith(options.everything, [&](const MeasurePorts& ports) {
+  return measureWith(options, stop, [&](const MeasurePorts& ports) {
     return zt::measure(ports, site_->drive(), site_->root(), options, stop, progress);
   });
 }
 
 Result<void> Job::measureAgain(const PathBytes& folder, const MeasureOptions& options, std::stop_token stop,
                                ProgressSink* progress) {
-  if (!survey_) return fail(Errc::notThere, "survey");
-  const auto node = survey_->tree.find(folder);
+  const SurveyPtr before = surveys_.survey();
+  if (!before) return fail(Errc::notThere, "survey");
+  const auto node = before->tree.find(folder);
   if (!node) return fail(Errc::notThere, "survey", folder);
-  if (!survey_->tree.isFolder(*node)) return fail(Errc::notAFolder, "survey", folder);
+  if (!before->tree.isFolder(*node)) return fail(Errc::notAFolder, "survey", folder);
   if (*node == 0) return measure(options, stop, progress);
-  return measureWith(options.everything, [&](const MeasurePorts& ports) {
-    return zt::measureAgain(ports, site_->drive(), survey_, *node, options, stop, progress);
+  return measureWith(options, stop, [&](const MeasurePorts& ports) {
+    return zt::measureAgain(ports, site_->drive(), before, *node, options, stop, progress);
   });
 }
 
-Result<void> Job::keepSurvey(SurveyPtr survey) {
-  adopt(std::move(survey), {});
-  const auto root = site_->files().openRoot(site_->root());
-  if (!root && !imported()) return tl::unexpected(root.error());
-  class Nothing final : public Folder {
-  } nothing;
-  std::vector<Find> finds = detectAll(*context_, site_->files(), root ? **root : nothing);
-  std::vector<std::string> rows;
-  for (const Find& f : finds) rows.push_back(toJson(f).dump());
-  applyMarks(finds);
-  finds_ = std::make_shared<const std::vector<Find>>(std::move(finds));
-  usage_ = survey_->usage;
-  usageAt_ = survey_->finished;
-  stale_ = false;
-  rebindPlan();
-  // A job in memory keeps the survey itself; only the number of the survey is noted, which runs refer to.
-  const bool inMemory = file_->path().empty();
-  const auto pieces = inMemory ? std::vector<std::string>{} : encodeSurvey(*survey_);
-  if (auto put = file_->putSurvey(pieces, inMemory ? std::vector<std::string>{} : rows, survey_->finished);
-      !put)
-    return put;
-  return saveState();
+/// Everything that can fail comes first; only then the new survey takes the old one's place.
+Result<void> Job::keepSurvey(SurveyPtr survey, const SurveyStore::Watch& watch) {
+  auto prepared = surveys_.prepare(*site_, survey, watch);
+  if (!prepared) return tl::unexpected(prepared.error());
+  auto rebound = plan_.rebind(prepared->content);
+  const bool wasStale = std::exchange(stale_, false);
+  JobFile::Documents documents = siteDocument();
+  documents.merge(plan_.documents(rebound.plan));
+  if (auto kept = surveys_.keep(std::move(*prepared), documents); !kept) return stale_ = wasStale, kept;
+  plan_.adopt(std::move(rebound));
+  usage_ = survey->usage;
+  usageAt_ = survey->finished;
+  noteVisit();
+  return {};
 }
 
-/// After a new survey a line stays on the plan if the same thing is found again.
-void Job::rebindPlan() {
-  Plan fresh;
-  for (const PlanLine& line : plan_.lines) {
-    const Find* same = find(line.id);
-    if (same == nullptr) continue;
-    if (auto again = lineFor(*same, line.action)) {
-      again->enabled = line.enabled;
-      fresh.lines.push_back(std::move(*again));
-    }
+void Job::noteVisit() {
+  if (!workshop_.visits || site_->closed()) return;
+  const Survey& s = *surveys_.survey();
+  // Without the register everything else works.
+  (void)workshop_.visits->noteVisit({site_->drive().id, identity_, file(), site_->opened(), s.finished,
+                                     s.usage.capacity, s.usage.available, s.tree.entries(), s.wholeDrive});
+}
+
+Result<void> Job::planPaths(const std::vector<PathBytes>& paths, std::string_view action) {
+  if (const auto why = site_->closed()) return fail(*why, "plan", site_->root());
+  std::vector<std::string> ids;
+  for (const PathBytes& path : paths) {
+    const auto find = surveys_.pick(path);
+    if (!find) return tl::unexpected(find.error());
+    ids.push_back((*find)->id);
   }
-  plan_ = std::move(fresh);
+  return plan_.add(ids, action);
 }
 
-const Find* Job::find(std::string_view id) const {
-  if (!finds_) return nullptr;
-  const auto at = std::find_if(finds_->begin(), finds_->end(), [&](const Find& f) { return f.id == id; });
-  return at == finds_->end() ? nullptr : &*at;
-}
-
-Result<const Find*> Job::pick(const PathBytes& path) {
-  if (!survey_) return fail(Errc::notThere, "survey");
-  if (!plainRelative(path)) return fail(Errc::outsideRoot, "plan", path);
-  const auto node = survey_->tree.find(path);
-  if (!node) return fail(Errc::notThere, "plan", path);
-  if (context_->catalogue.touchesBedrock(context_->anchor, path)) return fail(Errc::bedrock, "plan", path);
-  for (const Find& f : *finds_)
-    if (f.items.size() == 1 && f.items[0].node == *node) return &f;
-  std::vector<Find> more = *finds_;
-  more.push_back(pickedFind(*context_, *node));
-  applyMarks(more);
-  finds_ = std::make_shared<const std::vector<Find>>(std::move(more));
-  return &finds_->back();
-}
-
-std::optional<Mark> Job::markOf(const PathBytes& path) const {
-  for (const auto& [marked, mark] : marks_)
-    if (marked == path || (mark == Mark::kept && beneath(path, marked))) return mark;
-  return std::nullopt;
-}
-
-Result<void> Job::mark(const PathBytes& path, std::optional<Mark> mark) {
-  std::erase_if(marks_, [&](const auto& m) { return m.first == path; });
-  if (mark) marks_.emplace_back(path, *mark);
-  if (finds_) {
-    std::vector<Find> finds = *finds_;
-    for (Find& f : finds)
-      if (f.standing == Standing::kept && !f.items.empty()) f.standing = context_->standing[f.items[0].node];
-    applyMarks(finds);
-    finds_ = std::make_shared<const std::vector<Find>>(std::move(finds));
-    if (mark == Mark::kept)
-      std::erase_if(plan_.lines, [&](const PlanLine& line) {
-        return std::any_of(line.items.begin(), line.items.end(),
-                           [&](const auto& i) { return i.path == path; });
-      });
-  }
-  return saveState();
-}
-
-Result<void> Job::setTargets(std::vector<Target> targets) {
-  targets_ = std::move(targets);
-  return saveState();
-}
-
-Result<void> Job::addTarget(const std::string& label, const std::string& amount) {
-  const Bytes capacity = usage_ ? usage_->capacity : 0;
-  const auto bytes = parseAmount(amount, capacity);
+Result<void> Job::addTarget(const std::string& label, const std::string& text) {
+  constexpr std::string_view whileItRuns = ",while-it-runs";
+  const bool passing = text.ends_with(whileItRuns);
+  const std::string amount = passing ? text.substr(0, text.size() - whileItRuns.size()) : text;
+  const auto bytes = parseAmount(amount, usage_.capacity);
   if (!bytes) return tl::unexpected(bytes.error());
-  if (*bytes > capacity) return fail(Errc::badInput, "amount", {}, amount);
-  targets_.insert(targets_.begin(), Target{TargetOrigin::task, label, amount, *bytes, true});
-  return saveState();
+  if (*bytes > usage_.capacity) return fail(Errc::badInput, "amount", {}, amount);
+  std::vector<Target> targets = plan_.targets();
+  targets.insert(targets.begin(), Target{TargetOrigin::task, label, amount, *bytes, true, passing});
+  return plan_.setTargets(std::move(targets));
+}
+
+Result<void> Job::readUsage() {
+  const auto root = site_->files()->openRoot(site_->root());
+  if (!root) return tl::unexpected(root.error());
+  const auto usage = site_->files()->usage(**root);
+  if (!usage) return tl::unexpected(usage.error());
+  usage_ = *usage;
+  usageAt_ = site_->clock().now();
+  return {};
+}
+
+/// What follows on every change of the drive: its figures are read anew, and the survey is stale.
+Result<void> Job::afterwards() {
+  stale_ = true;
+  auto read = readUsage();
+  if (auto put = file_->put(siteDocument()); !put) return put;
+  return read;
+}
+
+Result<GuardedDrive> Job::guarded() {
+  if (const auto why = site_->closed()) return fail(*why, "reclaim", site_->root());
+  const SurveyPtr survey = surveys_.survey();
+  if (!survey) return fail(Errc::notThere, "survey");
+  auto root = site_->files()->openRoot(survey->root);
+  if (!root) return tl::unexpected(root.error());
+  const auto stat = site_->files()->stat(**root, {});
+  if (!stat || stat->inode != survey->tree.inode(0)) return fail(Errc::changed, "drive", survey->root);
+  if (auto awake = checkAwake(*site_->files(), **root, surveys_.context()->places.systems()); !awake)
+    return tl::unexpected(awake.error());
+  return GuardedDrive{site_->files(),  site_->openFiles(), surveys_.context(), plan_.marks(),
+                      std::move(*root), identity_,          {}};
+}
+
+bool Job::seesAllOpenFiles() const {
+  const auto listing = site_->openFiles()->list();
+  return listing && listing->complete;
+}
+
+Result<std::vector<JournalRecord>> Job::rehearse() {
+  auto drive = guarded();
+  if (!drive) return tl::unexpected(drive.error());
+  return Runner(std::move(*drive), *file_, 0).rehearse(plan_.plan());
+}
+
+Result<RunReport> Job::reclaim(std::string_view token, const RunControl& control) {
+  auto drive = guarded();
+  if (!drive) return tl::unexpected(drive.error());
+  auto report = runs_.carryOut(*drive, plan_.plan(), token, control);
+  if (!report) return report;
+  std::vector<std::string> done;
+  for (const LineOutcome& o : report->lines)
+    if (o.state == LineOutcome::State::done) done.push_back(o.line);
+  plan_.takeOff(done);
+  if (workshop_.visits)
+    if (const auto held = runs_.held(report->run); held)
+      for (const JournalRecord& r : *held)
+        (void)workshop_.visits->noteHold(site_->drive().id, PathBytes(parentPath(parentPath(parentPath(r.holdFolder)))));
+  auto saved = afterwards();
+  if (auto plan = plan_.save(); !plan) saved = plan;
+  // The run is over and known; what failed since must not hide it.
+  if (!saved && !report->journalFailed) {
+    report->journalFailed = true;
+    report->journalFailure = saved.error();
+  }
+  return report;
+}
+
+Result<std::vector<JournalRecord>> Job::undo(std::int64_t run, std::stop_token stop) {
+  if (auto held = runs_.held(run); !held || held->empty()) return held;
+  auto drive = guarded();
+  if (!drive) return tl::unexpected(drive.error());
+  auto done = runs_.undo(*drive, run, stop);
+  (void)afterwards();
+  return done;
+}
+
+Result<std::vector<JournalRecord>> Job::release(std::string_view token, std::stop_token stop) {
+  auto drive = guarded();
+  if (!drive) return tl::unexpected(drive.error());
+  auto done = runs_.release(*drive, token, stop);
+  (void)afterwards();
+  return done;
+}
+
+Result<Proof> Job::prove() {
+  auto drive = guarded();
+  if (!drive) return tl::unexpected(drive.error());
+  auto proof = runs_.prove(*drive, plan_.targets());
+  if (!proof) return proof;
+  (void)readUsage();
+  return proof;
 }
 
 }  // namespace zt

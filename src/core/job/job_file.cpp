@@ -1,18 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/job_file.h"
 
-#include <SQLiteCpp/SQLiteCpp.h>
-#include <sqlite3.h>
+#include <algorithm>
 
+#include "core/job/journal_rows.h"
 #include "core/os/paths.h"
-#include "core/plan/plan_json.h"
 
 namespace zt {
 
 namespace {
 
 constexpr int applicationId = 0x5A54414C;  // "ZTAL"
-constexpr int schemaVersion = 1;
+constexpr int schemaVersion = 2;
 
 constexpr const char* schema = R"(
 CREATE TABLE document(key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
@@ -21,46 +20,14 @@ CREATE TABLE survey_piece(survey INTEGER NOT NULL, seq INTEGER NOT NULL, data BL
 CREATE TABLE find(seq INTEGER PRIMARY KEY, data TEXT NOT NULL);
 CREATE TABLE run(id INTEGER PRIMARY KEY, survey INTEGER NOT NULL, started INTEGER NOT NULL, finished INTEGER NOT NULL,
                  free_before INTEGER NOT NULL, plan TEXT NOT NULL, outcome TEXT NOT NULL);
-CREATE TABLE journal(run INTEGER NOT NULL, seq INTEGER NOT NULL, line TEXT NOT NULL, action INTEGER NOT NULL, path BLOB NOT NULL,
-                     hold BLOB NOT NULL, put_at BLOB NOT NULL, identity TEXT NOT NULL, state INTEGER NOT NULL,
-                     promised INTEGER NOT NULL, freed INTEGER NOT NULL, links_remain INTEGER NOT NULL,
-                     problem INTEGER NOT NULL, detail TEXT NOT NULL, PRIMARY KEY(run, seq)) WITHOUT ROWID;
 )";
+constexpr const char* creditTable =
+    "CREATE TABLE credit(run INTEGER NOT NULL, line TEXT NOT NULL, rose INTEGER NOT NULL, PRIMARY KEY(run, line)) "
+    "WITHOUT ROWID";
 
-Errc codeOf(int sqlite) {
-  switch (sqlite) {
-    case SQLITE_FULL:
-      return Errc::noSpace;
-    case SQLITE_BUSY:
-    case SQLITE_LOCKED:
-      return Errc::busy;
-    case SQLITE_CORRUPT:
-      return Errc::corrupt;
-    case SQLITE_NOTADB:
-      return Errc::notOurs;
-    case SQLITE_READONLY:
-    case SQLITE_PERM:
-    case SQLITE_AUTH:
-    case SQLITE_CANTOPEN:
-      return Errc::notPermitted;
-    default:
-      return Errc::io;
-  }
-}
-
-/// Runs database work; its exceptions end here.
 template <class Work>
-auto guarded(const PathBytes& path, Work work) -> Result<decltype(work())> {
-  try {
-    if constexpr (std::is_void_v<decltype(work())>) {
-      work();
-      return {};
-    } else {
-      return work();
-    }
-  } catch (const SQLite::Exception& e) {
-    return fail(codeOf(e.getErrorCode()), "job-file", path, e.what());
-  }
+auto guarded(const PathBytes& path, Work work) {
+  return sqlite::guarded("job-file", path, std::move(work));
 }
 
 void configure(SQLite::Database& db) {
@@ -68,49 +35,6 @@ void configure(SQLite::Database& db) {
   db.exec("PRAGMA journal_mode=WAL");
   db.exec("PRAGMA synchronous=FULL");
   db.exec("PRAGMA trusted_schema=OFF");
-}
-
-int pragma(SQLite::Database& db, const char* name) {
-  return db.execAndGet(std::string("PRAGMA ") + name).getInt();
-}
-
-void bindBlob(SQLite::Statement& s, int index, const std::string& bytes) {
-  s.bind(index, static_cast<const void*>(bytes.data()), static_cast<int>(bytes.size()));
-}
-
-std::string blob(const SQLite::Column& column) {
-  const auto* data = static_cast<const char*>(column.getBlob());
-  return data == nullptr ? std::string{} : std::string(data, static_cast<std::size_t>(column.getBytes()));
-}
-
-std::int64_t toInt(Bytes bytes) {
-  return static_cast<std::int64_t>(bytes);
-}
-
-bool readRecord(SQLite::Statement& q, JournalRecord& r) {
-  r.run = q.getColumn(0).getInt64();
-  r.seq = q.getColumn(1).getInt64();
-  r.line = q.getColumn(2).getString();
-  const int action = q.getColumn(3).getInt();
-  r.path = blob(q.getColumn(4));
-  r.holdFolder = blob(q.getColumn(5));
-  r.putAt = blob(q.getColumn(6));
-  const auto identity = nlohmann::json::parse(q.getColumn(7).getString(), nullptr, false);
-  const int state = q.getColumn(8).getInt();
-  r.promised = static_cast<Bytes>(q.getColumn(9).getInt64());
-  r.freed = static_cast<Bytes>(q.getColumn(10).getInt64());
-  r.linksRemain = static_cast<Bytes>(q.getColumn(11).getInt64());
-  r.problem = static_cast<Errc>(std::clamp(q.getColumn(12).getInt(), 0, static_cast<int>(Errc::io)));
-  r.detail = q.getColumn(13).getString();
-  const bool holdFits = r.holdFolder.empty() || plainRelative(r.holdFolder);
-  if (action < 0 || action > 1 || state < 0 || state >= itemStates || !plainRelative(r.path) || !holdFits)
-    return false;
-  r.action = static_cast<StepAction>(action);
-  r.state = static_cast<ItemState>(state);
-  const auto id = identityFromJson(identity);
-  if (!id) return false;
-  r.identity = *id;
-  return true;
 }
 
 /// Whether the file is as long as its own header says (SQLite file format, bytes 16 and 28). A short last
@@ -126,6 +50,28 @@ bool wholeLength(const PathBytes& path) {
   std::uint64_t page = byte(16) << 8 | byte(17);
   if (page == 1) page = 65536;
   return head->size == page * (byte(28) << 24 | byte(29) << 16 | byte(30) << 8 | byte(31));
+}
+
+/// Brings a file of the first version to this one, or leaves it as it was. Its runs kept no readings of the
+/// counter: what they counted themselves is all that is known.
+bool upgrade(SQLite::Database& db) {
+  SQLite::Transaction all(db);
+  if (!journal_rows::moveVersion1(db)) return false;
+  db.exec(creditTable);
+  db.exec("INSERT INTO credit SELECT run, line, sum(freed_at_most) FROM journal GROUP BY run, line");
+  db.exec("PRAGMA user_version=" + std::to_string(schemaVersion));
+  all.commit();
+  return true;
+}
+
+void putDocuments(SQLite::Database& db, const JobFile::Documents& documents) {
+  SQLite::Statement q(db, "INSERT OR REPLACE INTO document VALUES(?,?)");
+  for (const auto& [key, value] : documents) {
+    q.reset();
+    q.bind(1, key);
+    q.bind(2, value);
+    q.exec();
+  }
 }
 
 }  // namespace
@@ -144,6 +90,8 @@ Result<std::unique_ptr<JobFile>> JobFile::create(const PathBytes& path) {
     db->exec("PRAGMA application_id=" + std::to_string(applicationId));
     db->exec("PRAGMA user_version=" + std::to_string(schemaVersion));
     db->exec(schema);
+    db->exec(journal_rows::table);
+    db->exec(creditTable);
     all.commit();
     return std::unique_ptr<JobFile>(new JobFile(path, std::move(db)));
   });
@@ -156,13 +104,15 @@ Result<std::unique_ptr<JobFile>> JobFile::open(const PathBytes& path) {
   auto opened = guarded(path, [&]() -> std::unique_ptr<JobFile> {
     auto db = std::make_unique<SQLite::Database>(path, SQLite::OPEN_READWRITE);
     refusal = Errc::notOurs;
-    if (pragma(*db, "application_id") != applicationId) return nullptr;
+    if (sqlite::pragma(*db, "application_id") != applicationId) return nullptr;
     refusal = Errc::tooNew;
-    if (pragma(*db, "user_version") > schemaVersion) return nullptr;
+    const int version = sqlite::pragma(*db, "user_version");
+    if (version > schemaVersion) return nullptr;
     refusal = Errc::corrupt;
-    if (!whole) return nullptr;
+    if (!whole || version < 1) return nullptr;
     configure(*db);
     if (db->execAndGet("PRAGMA quick_check(1)").getString() != "ok") return nullptr;
+    if (version == 1 && !upgrade(*db)) return nullptr;
     return std::unique_ptr<JobFile>(new JobFile(path, std::move(db)));
   });
   if (opened && *opened == nullptr) return fail(refusal, "job-file", path);
@@ -173,12 +123,11 @@ void JobFile::limitPages(int pages) {
   db_->exec("PRAGMA max_page_count=" + std::to_string(pages));
 }
 
-Result<void> JobFile::put(const std::string& key, const std::string& document) {
+Result<void> JobFile::put(const Documents& documents) {
   return guarded(path_, [&] {
-    SQLite::Statement q(*db_, "INSERT OR REPLACE INTO document VALUES(?,?)");
-    q.bind(1, key);
-    q.bind(2, document);
-    q.exec();
+    SQLite::Transaction all(*db_);
+    putDocuments(*db_, documents);
+    all.commit();
   });
 }
 
@@ -192,7 +141,7 @@ Result<std::optional<std::string>> JobFile::get(const std::string& key) {
 }
 
 Result<void> JobFile::putSurvey(const std::vector<std::string>& pieces, const std::vector<std::string>& finds,
-                                TimeNs taken) {
+                                TimeNs taken, const Documents& documents) {
   return guarded(path_, [&] {
     SQLite::Transaction all(*db_);
     SQLite::Statement survey(*db_, "INSERT INTO survey(taken) VALUES(?)");
@@ -203,7 +152,7 @@ Result<void> JobFile::putSurvey(const std::vector<std::string>& pieces, const st
     for (std::size_t i = 0; i < pieces.size(); ++i) {
       put.bind(1, id);
       put.bind(2, static_cast<std::int64_t>(i));
-      bindBlob(put, 3, pieces[i]);
+      sqlite::bindBlob(put, 3, pieces[i]);
       put.exec();
       put.reset();
     }
@@ -219,6 +168,7 @@ Result<void> JobFile::putSurvey(const std::vector<std::string>& pieces, const st
     db_->exec("DELETE FROM survey_piece WHERE survey" + between +
               "survey NOT IN (SELECT max(id) FROM survey)");
     db_->exec("DELETE FROM survey WHERE id" + between + "id NOT IN (SELECT max(id) FROM survey)");
+    putDocuments(*db_, documents);
     all.commit();
   });
 }
@@ -228,7 +178,7 @@ Result<std::vector<std::string>> JobFile::newestSurvey() {
     std::vector<std::string> pieces;
     SQLite::Statement q(
         *db_, "SELECT data FROM survey_piece WHERE survey=(SELECT max(id) FROM survey) ORDER BY seq");
-    while (q.executeStep()) pieces.push_back(blob(q.getColumn(0)));
+    while (q.executeStep()) pieces.push_back(sqlite::blob(q.getColumn(0)));
     return pieces;
   });
 }
@@ -248,7 +198,7 @@ Result<std::int64_t> JobFile::beginRun(TimeNs now, Bytes freeBefore, const std::
                         "INSERT INTO run(survey,started,finished,free_before,plan,outcome) "
                         "VALUES((SELECT ifnull(max(id),0) FROM survey),?,0,?,?,'')");
     q.bind(1, now);
-    q.bind(2, toInt(freeBefore));
+    q.bind(2, static_cast<std::int64_t>(freeBefore));
     q.bind(3, plan);
     q.exec();
     return std::int64_t{db_->getLastInsertRowid()};
@@ -265,42 +215,48 @@ Result<void> JobFile::endRun(std::int64_t run, TimeNs now, const std::string& ou
   });
 }
 
-Result<std::vector<JobFile::RunRow>> JobFile::runs(bool all) {
+Result<std::vector<JobFile::RunRow>> JobFile::runs() {
   return guarded(path_, [&] {
     std::vector<RunRow> rows;
-    const std::string where = all ? "" : " WHERE survey=(SELECT ifnull(max(id),0) FROM survey)";
-    SQLite::Statement q(
-        *db_, "SELECT id,started,finished,free_before,survey,plan,outcome FROM run" + where + " ORDER BY id");
+    SQLite::Statement q(*db_, "SELECT id,started,finished,free_before,plan,outcome FROM run ORDER BY id");
     while (q.executeStep())
       rows.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getInt64(), q.getColumn(2).getInt64(),
-                      static_cast<Bytes>(q.getColumn(3).getInt64()), q.getColumn(4).getInt64(),
-                      q.getColumn(5).getString(), q.getColumn(6).getString()});
+                      static_cast<Bytes>(q.getColumn(3).getInt64()), q.getColumn(4).getString(),
+                      q.getColumn(5).getString()});
     return rows;
+  });
+}
+
+Result<void> JobFile::addCredits(const std::vector<Credit>& credits) {
+  return guarded(path_, [&] {
+    SQLite::Transaction all(*db_);
+    SQLite::Statement q(*db_,
+                        "INSERT INTO credit VALUES(?1,?2,?3) ON CONFLICT(run,line) DO UPDATE SET rose=rose+?3");
+    for (const Credit& c : credits) {
+      q.reset();
+      q.bind(1, c.run);
+      q.bind(2, c.line);
+      q.bind(3, c.rose);
+      q.exec();
+    }
+    all.commit();
+  });
+}
+
+Result<std::vector<JobFile::Credit>> JobFile::credits() {
+  return guarded(path_, [&] {
+    std::vector<Credit> all;
+    SQLite::Statement q(*db_, "SELECT run,line,rose FROM credit ORDER BY run,line");
+    while (q.executeStep())
+      all.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getString(), q.getColumn(2).getInt64()});
+    return all;
   });
 }
 
 Result<void> JobFile::write(std::span<const JournalRecord> records) {
   return guarded(path_, [&] {
     SQLite::Transaction all(*db_);
-    SQLite::Statement q(*db_, "INSERT OR REPLACE INTO journal VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
-    for (const JournalRecord& r : records) {
-      q.bind(1, r.run);
-      q.bind(2, r.seq);
-      q.bind(3, r.line);
-      q.bind(4, static_cast<int>(r.action));
-      bindBlob(q, 5, r.path);
-      bindBlob(q, 6, r.holdFolder);
-      bindBlob(q, 7, r.putAt);
-      q.bind(8, toJson(r.identity).dump());
-      q.bind(9, static_cast<int>(r.state));
-      q.bind(10, toInt(r.promised));
-      q.bind(11, toInt(r.freed));
-      q.bind(12, toInt(r.linksRemain));
-      q.bind(13, static_cast<int>(r.problem));
-      q.bind(14, r.detail);
-      q.exec();
-      q.reset();
-    }
+    journal_rows::write(*db_, records);
     all.commit();
   });
 }
@@ -313,7 +269,7 @@ Result<std::vector<JournalRecord>> JobFile::records(std::int64_t run, std::span<
     q.bind(1, run);
     while (q.executeStep()) {
       JournalRecord r;
-      good = good && readRecord(q, r);
+      good = good && journal_rows::read(q, r);
       if (states.empty() || std::find(states.begin(), states.end(), r.state) != states.end())
         found.push_back(std::move(r));
     }

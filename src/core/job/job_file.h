@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <map>
 #include <memory>
 #include <optional>
 
@@ -19,17 +20,20 @@ class JobFile final : public Journal {
 public:
   /// A new file; fails with taken if there is one already. An empty path keeps the job in memory only.
   static Result<std::unique_ptr<JobFile>> create(const PathBytes& path);
-  /// An existing one: fails with notThere, notOurs, tooNew, corrupt (checked through and through), busy.
+  /// An existing one, brought to this version if an earlier one wrote it: fails with notThere, notOurs, tooNew,
+  /// corrupt (checked through and through), busy.
   static Result<std::unique_ptr<JobFile>> open(const PathBytes& path);
   ~JobFile() override;
 
-  /// Small documents by name: drive, targets, marks, plan, proof.
-  Result<void> put(const std::string& key, const std::string& document);
+  /// Small documents by name: site, targets, marks, plan, proof. All of them in one transaction.
+  using Documents = std::map<std::string, std::string>;
+  Result<void> put(const Documents& documents);
   Result<std::optional<std::string>> get(const std::string& key);
 
-  /// Keeps the first survey as the baseline and the newest one; those between go.
-  Result<void> putSurvey(const std::vector<std::string>& pieces, const std::vector<std::string>& finds,
-                         TimeNs taken);
+  /// Keeps the first survey as the baseline and the newest one; those between go. The documents that belong to the
+  /// new survey are written with it.
+  Result<void> putSurvey(const std::vector<std::string>& pieces, const std::vector<std::string>& finds, TimeNs taken,
+                         const Documents& documents);
   Result<std::vector<std::string>> newestSurvey();
   Result<std::vector<std::string>> finds();
 
@@ -38,14 +42,22 @@ public:
     TimeNs started = 0;
     TimeNs finished = 0;  ///< 0 while it runs or when it was cut short
     Bytes freeBefore = 0;
-    std::int64_t survey = 0;
     std::string plan;     ///< JSON
     std::string outcome;  ///< JSON; empty until it ended
   };
   Result<std::int64_t> beginRun(TimeNs now, Bytes freeBefore, const std::string& plan);
   Result<void> endRun(std::int64_t run, TimeNs now, const std::string& outcome);
-  /// Runs on the newest survey, oldest first; all runs if `all`.
-  Result<std::vector<RunRow>> runs(bool all);
+  /// All runs, oldest first.
+  Result<std::vector<RunRow>> runs();
+
+  /// What the drive's counter rose by for a line of a run, in the run itself or at a release or put-back since.
+  struct Credit {
+    std::int64_t run = 0;
+    std::string line;
+    SignedBytes rose = 0;
+  };
+  Result<void> addCredits(const std::vector<Credit>& credits);
+  Result<std::vector<Credit>> credits();
 
   Result<void> write(std::span<const JournalRecord> records) override;
   /// Records of one run (0: of all), in order, that are in one of the states (none: any).

@@ -1,19 +1,20 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/outcome_json.h"
 
-#include "core/plan/plan_json.h"
-
 namespace zt {
 
-using Json = nlohmann::json;
-
 Json toJson(const JournalRecord& r) {
-  Json j{{"run", r.run},           {"line", r.line},         {"action", name(r.action)},
-         {"state", name(r.state)}, {"freed_bytes", r.freed}, {"occupied_bytes", r.promised}};
+  Json j{{"run", r.run},
+         {"line", r.line},
+         {"action", r.action},
+         {"state", name(r.state)},
+         {"freed_bytes", r.freed.atMost},
+         {"occupied_bytes", r.occupied}};
   putPath(j, "path", r.path);
-  if (r.state == ItemState::held) putPath(j, "held_in", joinPath(r.holdFolder, std::to_string(r.seq)));
+  if (r.state == ItemState::held && !r.holdFolder.empty())
+    putPath(j, "held_in", joinPath(r.holdFolder, std::to_string(r.seq)));
   if (!r.putAt.empty()) putPath(j, "put_at", r.putAt);
-  if (r.problem != Errc::io) j["problem"] = name(r.problem);
+  if (r.problem) j["problem"] = name(*r.problem);
   if (!r.detail.empty()) j["detail"] = r.detail;
   return j;
 }
@@ -24,10 +25,13 @@ Json toJson(const RunReport& report) {
     Json problems = Json::array();
     for (const auto& r : o.problems) problems.push_back(toJson(r));
     lines.push_back({{"id", o.line},
-                     {"action", name(o.action)},
+                     {"action", o.action},
                      {"state", name(o.state)},
-                     {"promised_bytes", o.promised},
-                     {"freed_bytes", o.freed},
+                     {"promised_bytes", o.promised.sure},
+                     {"promised_at_most_bytes", o.promised.atMost},
+                     {"freed_bytes", o.rose},
+                     {"unlinked_sure_bytes", o.freed.sure},
+                     {"unlinked_bytes", o.freed.atMost},
                      {"links_remain_bytes", o.linksRemain},
                      {"held_bytes", o.held},
                      {"items", o.items},
@@ -39,29 +43,22 @@ Json toJson(const RunReport& report) {
   return j;
 }
 
-Json toJson(const Target& t) {
-  return {{"label", t.label},
-          {"origin", name(t.origin)},
-          {"amount", t.amount},
-          {"bytes", t.bytes},
-          {"chosen", t.chosen}};
-}
-
 Json toJson(const Proof& proof) {
   Json lines = Json::array();
   for (const ProofLine& line : proof.lines) {
     Json reasons = Json::array();
     for (const auto& r : line.reasons) {
       Json reason{{"reason", name(r.kind)}, {"bytes", r.bytes}, {"items", r.items}};
-      if (r.kind == ProofReason::Kind::notDone) reason["problem"] = name(r.code);
+      if (r.code) reason["problem"] = name(*r.code);
       if (!r.detail.empty()) reason["detail"] = r.detail;
       reasons.push_back(std::move(reason));
     }
     Json j{{"id", line.line},
-           {"kind", name(line.kind)},
-           {"action", name(line.action)},
+           {"kind", line.kind},
+           {"action", line.action},
            {"items", line.items},
-           {"promised_bytes", line.promised},
+           {"promised_bytes", line.promised.sure},
+           {"promised_at_most_bytes", line.promised.atMost},
            {"actual_bytes", line.actual},
            {"reasons", std::move(reasons)}};
     putPath(j, "example", line.example);
@@ -79,8 +76,9 @@ Json toJson(const Proof& proof) {
           {"free_after_bytes", proof.freeAfter},
           {"promised_bytes", proof.promised},
           {"actual_bytes", proof.actual},
-          {"by_others_bytes", proof.byOthers},
+          {"unexplained_bytes", proof.byOthers},
           {"held_bytes", proof.held},
+          {"loans", Json::array()},
           {"lines", std::move(lines)},
           {"targets", std::move(targets)}};
 }
@@ -88,66 +86,102 @@ Json toJson(const Proof& proof) {
 Json toJson(const Consent& consent) {
   Json lines = Json::array();
   for (const auto& line : consent.lines) {
-    Json j{{"id", line.id}, {"bytes", line.bytes}, {"items", line.items}, {"regret", name(line.regret)}};
+    Json j{{"id", line.id},
+           {"action", line.action},
+           {"bytes", line.bytes},
+           {"items", line.items},
+           {"regret", name(line.regret)}};
     putPath(j, "example", line.example);
-    j["text"] = std::string("removes for good: ") + j["example"].get<std::string>() +
-                (line.items > 1 ? " and " + std::to_string(line.items - 1) + " more" : "") + ", " +
-                formatBytes(line.bytes);
     lines.push_back(std::move(j));
   }
   return {{"token", consent.token}, {"lines", std::move(lines)}};
 }
 
 namespace {
-Bytes amount(const Json& j, const char* key) {
-  const auto at = j.find(key);
-  return at != j.end() && at->is_number_unsigned() ? at->get<Bytes>() : 0;
+
+constexpr std::size_t mostLines = 100'000;
+
+/// A value of an enumeration whose names count up from 0.
+std::optional<Errc> codeNamed(JsonReader& in, const char* key) {
+  if (!in.has(key)) return std::nullopt;
+  return in.choice<Errc>(key, errorCodes);
 }
-std::string text(const Json& j, const char* key) {
-  const auto at = j.find(key);
-  return at != j.end() && at->is_string() ? at->get<std::string>() : std::string{};
-}
+
 }  // namespace
 
-Result<std::vector<LineOutcome>> outcomesFromJson(const Json& json) {
-  if (!json.is_object() || !json.contains("lines") || !json["lines"].is_array())
-    return fail(Errc::corrupt, "run");
-  std::vector<LineOutcome> all;
-  for (const Json& j : json["lines"]) {
-    if (!j.is_object()) return fail(Errc::corrupt, "run");
+Result<RunReport> reportFromJson(const Json& json) {
+  JsonReader in(json);
+  RunReport report;
+  report.stopped = in.flagOr("stopped", false);
+  in.each("lines", mostLines, [&](JsonReader& l) {
     LineOutcome o;
-    o.line = text(j, "id");
-    o.action = text(j, "action") == "hold" ? StepAction::hold : StepAction::discard;
-    for (int i = 0; i < 4; ++i)
-      if (name(static_cast<LineOutcome::State>(i)) == text(j, "state"))
-        o.state = static_cast<LineOutcome::State>(i);
-    o.promised = amount(j, "promised_bytes");
-    o.freed = amount(j, "freed_bytes");
-    o.linksRemain = amount(j, "links_remain_bytes");
-    o.held = amount(j, "held_bytes");
-    o.items = amount(j, "items");
-    o.itemsDone = amount(j, "items_done");
-    all.push_back(std::move(o));
-  }
-  return all;
+    o.line = l.text("id");
+    o.action = l.text("action");
+    o.state = l.choice<LineOutcome::State>("state", lineStates);
+    o.promised.sure = l.number<Bytes>("promised_bytes");
+    o.promised.atMost = l.numberOr<Bytes>("promised_at_most_bytes", o.promised.sure);
+    o.rose = l.number<SignedBytes>("freed_bytes");
+    // The first version knew what it had unlinked, and called that freed.
+    const Bytes unlinked = o.rose > 0 ? static_cast<Bytes>(o.rose) : 0;
+    o.freed.sure = l.numberOr<Bytes>("unlinked_sure_bytes", unlinked);
+    o.freed.atMost = l.numberOr<Bytes>("unlinked_bytes", unlinked);
+    o.linksRemain = l.number<Bytes>("links_remain_bytes");
+    o.held = l.number<Bytes>("held_bytes");
+    o.items = l.number<std::uint64_t>("items");
+    o.itemsDone = l.number<std::uint64_t>("items_done");
+    report.lines.push_back(std::move(o));
+  });
+  if (!in.ok()) return fail(Errc::corrupt, "run", {}, in.fault());
+  return report;
 }
 
-Result<std::vector<Target>> targetsFromJson(const Json& json) {
-  if (!json.is_array() || json.size() > 1000) return fail(Errc::corrupt, "targets");
-  std::vector<Target> all;
-  for (const Json& j : json) {
-    if (!j.is_object()) return fail(Errc::corrupt, "targets");
-    Target t;
-    t.label = text(j, "label");
-    t.amount = text(j, "amount");
-    t.bytes = amount(j, "bytes");
-    const auto chosen = j.find("chosen");
-    t.chosen = chosen != j.end() && chosen->is_boolean() && chosen->get<bool>();
-    for (int i = 0; i < 5; ++i)
-      if (name(static_cast<TargetOrigin>(i)) == text(j, "origin")) t.origin = static_cast<TargetOrigin>(i);
-    all.push_back(std::move(t));
-  }
-  return all;
+namespace {
+
+ProofLine readProofLine(JsonReader& l) {
+  ProofLine line;
+  line.line = l.text("id");
+  line.kind = l.text("kind");
+  line.action = l.text("action");
+  line.example = l.path("example");
+  line.items = l.number<std::uint64_t>("items");
+  line.promised.sure = l.number<Bytes>("promised_bytes");
+  line.promised.atMost = l.numberOr<Bytes>("promised_at_most_bytes", line.promised.sure);
+  line.actual = l.number<SignedBytes>("actual_bytes");
+  l.each("reasons", mostLines, [&](JsonReader& r) {
+    ProofReason reason;
+    reason.kind = r.choice<ProofReason::Kind>("reason", proofReasonKinds);
+    reason.bytes = r.number<SignedBytes>("bytes");
+    reason.items = r.number<std::uint64_t>("items");
+    reason.code = codeNamed(r, "problem");
+    reason.detail = r.textOr("detail");
+    line.reasons.push_back(std::move(reason));
+  });
+  return line;
+}
+
+}  // namespace
+
+Result<Proof> proofFromJson(const Json& json) {
+  JsonReader in(json);
+  Proof proof;
+  proof.when = in.number<TimeNs>("when_ns");
+  proof.freeBefore = in.number<Bytes>("free_before_bytes");
+  proof.freeAfter = in.number<Bytes>("free_after_bytes");
+  proof.promised = in.number<Bytes>("promised_bytes");
+  proof.actual = in.number<SignedBytes>("actual_bytes");
+  proof.byOthers = in.number<SignedBytes>(in.has("by_others_bytes") ? "by_others_bytes" : "unexplained_bytes");
+  proof.held = in.number<Bytes>("held_bytes");
+  in.each("lines", mostLines, [&](JsonReader& l) { proof.lines.push_back(readProofLine(l)); });
+  in.each("targets", 1000, [&](JsonReader& t) {
+    TargetOutlook outlook;
+    // The first version kept targets of proofs without the words of theirs.
+    outlook.target = readTarget(t);
+    outlook.met = t.flag("met");
+    outlook.surplus = t.number<SignedBytes>("surplus_bytes");
+    proof.targets.push_back(std::move(outlook));
+  });
+  if (!in.ok()) return fail(Errc::corrupt, "proof", {}, in.fault());
+  return proof;
 }
 
 }  // namespace zt

@@ -1,20 +1,20 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <nlohmann/json.hpp>
-
+#include "core/plan/plan_json.h"
 #include "core/proof/proof.h"
 
 namespace zt {
 
-nlohmann::json toJson(const RunReport& report);
-nlohmann::json toJson(const JournalRecord& record);
-nlohmann::json toJson(const Proof& proof);
-nlohmann::json toJson(const Consent& consent);
-nlohmann::json toJson(const Target& target);
+Json toJson(const RunReport& report);
+Json toJson(const JournalRecord& record);
+Json toJson(const Proof& proof);
+/// Without the sentences, which are not the core's.
+Json toJson(const Consent& consent);
 
-/// The lines of a saved run; fails with corrupt.
-Result<std::vector<LineOutcome>> outcomesFromJson(const nlohmann::json& json);
-Result<std::vector<Target>> targetsFromJson(const nlohmann::json& json);
+/// The way back of what this program, or an earlier version of it, has stored; fails with corrupt and the place.
+/// What the items were is in the journal, not here.
+Result<RunReport> reportFromJson(const Json& json);
+Result<Proof> proofFromJson(const Json& json);
 
 }  // namespace zt

@@ -60,10 +60,19 @@ int searchTree(int fd, std::uint64_t tree, Key first, std::uint64_t last, Each e
   }
 }
 
+/// An extent as one file reaches it.
+struct Reach {
+  std::uint64_t place = 0;
+  Bytes bytes = 0;
+  std::uint64_t tree = 0;
+  std::uint64_t inode = 0;
+};
+
 /// Adds up the items of one subvolume. Those of one inode come together: first itself, then its extents.
 class Reader {
 public:
-  Reader(std::uint64_t tree, StoredSizes& sizes) : tree_(tree), sizes_(sizes) {}
+  Reader(std::uint64_t tree, StoredSizes& sizes, std::vector<Reach>& reaches)
+      : tree_(tree), sizes_(sizes), reaches_(reaches) {}
 
   void item(const Key& key, const char* data, std::size_t size) {
     if (key.object != inode_) finishInode(), inode_ = key.object;
@@ -78,7 +87,7 @@ public:
     Bytes stored = 0;
     for (const auto& [place, bytes] : own_) {
       stored += bytes;
-      sizes_.extents.push_back({place, bytes, tree_});
+      reaches_.push_back({place, bytes, tree_, inode_});
     }
     sizes_.trees.back().stored += stored;
     // What stat calls its blocks: whole sectors of what it holds.
@@ -114,6 +123,7 @@ private:
 
   std::uint64_t tree_;
   StoredSizes& sizes_;
+  std::vector<Reach>& reaches_;
   std::uint64_t inode_ = 0;
   Bytes reported_ = 0;
   std::vector<std::pair<Bytes, Bytes>> own_;  ///< place and length of the present inode's extents
@@ -122,6 +132,26 @@ private:
 bool isSubvolume(std::uint64_t tree) {
   return tree == BTRFS_FS_TREE_OBJECTID ||
          (tree >= BTRFS_FIRST_FREE_OBJECTID && tree <= BTRFS_LAST_FREE_OBJECTID);
+}
+
+/// What is reached by more than one file is shared; and each extent once for every subvolume that reaches it.
+void settleReaches(std::vector<Reach> reaches, StoredSizes& sizes) {
+  std::sort(reaches.begin(), reaches.end(), [](const Reach& a, const Reach& b) {
+    return std::tie(a.place, a.tree, a.inode) < std::tie(b.place, b.tree, b.inode);
+  });
+  for (std::size_t i = 0; i < reaches.size(); ++i) {
+    const Reach& r = reaches[i];
+    const bool before = i > 0 && reaches[i - 1].place == r.place;
+    const bool after = i + 1 < reaches.size() && reaches[i + 1].place == r.place;
+    if (before || after) sizes.sharers.push_back({r.tree, r.inode});
+    if (!before || reaches[i - 1].tree != r.tree) sizes.extents.push_back({r.place, r.bytes, r.tree});
+  }
+  const auto key = [](const StoredSizes::Sharer& s) { return std::pair(s.tree, s.inode); };
+  std::sort(sizes.sharers.begin(), sizes.sharers.end(),
+            [&](const auto& a, const auto& b) { return key(a) < key(b); });
+  sizes.sharers.erase(std::unique(sizes.sharers.begin(), sizes.sharers.end(),
+                                  [&](const auto& a, const auto& b) { return key(a) == key(b); }),
+                      sizes.sharers.end());
 }
 
 }  // namespace
@@ -136,9 +166,10 @@ Result<StoredSizes> readBtrfsExtents(int fd) {
                        });
   if (err != 0) return failErrno("extents", {}, err);
   StoredSizes sizes;
+  std::vector<Reach> reaches;
   for (const std::uint64_t tree : trees) {
     sizes.trees.push_back({tree, 0});
-    Reader reader(tree, sizes);
+    Reader reader(tree, sizes, reaches);
     err =
         searchTree(fd, tree, {BTRFS_FIRST_FREE_OBJECTID, 0, 0}, BTRFS_LAST_FREE_OBJECTID,
                    [&](const Key& key, const char* data, std::size_t size) { reader.item(key, data, size); });
@@ -146,13 +177,7 @@ Result<StoredSizes> readBtrfsExtents(int fd) {
     if (err != 0) return failErrno("extents", {}, err);
     reader.finishInode();
   }
-  std::sort(sizes.extents.begin(), sizes.extents.end(), [](const auto& a, const auto& b) {
-    return std::tie(a.place, a.tree) < std::tie(b.place, b.tree);
-  });
-  sizes.extents.erase(
-      std::unique(sizes.extents.begin(), sizes.extents.end(),
-                  [](const auto& a, const auto& b) { return a.place == b.place && a.tree == b.tree; }),
-      sizes.extents.end());
+  settleReaches(std::move(reaches), sizes);
   return sizes;
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -28,6 +29,11 @@ struct StoredSizes {
     std::uint64_t inode = 0;
     Bytes stored = 0;  ///< its extents, each once; an extent that is held for a part of it counts whole
   };
+  /// A file some of whose extents another file has too, here or in another subvolume.
+  struct Sharer {
+    std::uint64_t tree = 0;
+    std::uint64_t inode = 0;
+  };
   /// One extent as one subvolume reaches it; sorted by place, then by tree, each pair once.
   struct Extent {
     std::uint64_t place = 0;
@@ -40,6 +46,7 @@ struct StoredSizes {
   };
   std::vector<Tree> trees;
   std::vector<File> files;
+  std::vector<Sharer> sharers;
   std::vector<Extent> extents;
   Bytes compressed = 0;  ///< not stored, because compressed
   Bytes inlined = 0;     ///< counted by files, but stored among the metadata
@@ -59,10 +66,10 @@ public:
   /// The subvolume that a folder lies in, as `storedSizes` numbers them.
   virtual Result<std::uint64_t> treeOf(const Folder& folder) = 0;
 
-  /// A folder seen through a copy of its mount on which nothing is mounted over anything. The reader outlives
-  /// the folder. Fails with notPermitted without rights.
+  /// A folder seen through a copy of its mount on which nothing is mounted over anything. Fails with notPermitted
+  /// without rights.
   struct Uncovered {
-    FileSystemReader* files = nullptr;
+    std::shared_ptr<FileSystemReader> files;
     FolderPtr folder;
   };
   virtual Result<Uncovered> uncovered(const PathBytes& folder) = 0;

@@ -32,6 +32,14 @@ struct EntryStat {
   TimeNs accessed = 0;
   TimeNs changed = 0;
   TimeNs born = 0;
+  /// Others may hold some of its bytes too (shared extents), or hold them otherwise than the block count says.
+  bool mayShare = false;
+};
+
+/// What the file system says of how a file is stored.
+struct ExtentFacts {
+  bool shared = false;   ///< another file or a snapshot has some of the same extents
+  bool encoded = false;  ///< compressed, or kept among the metadata: its block count is not what it takes
 };
 
 /// What one entry was when it was measured; plans keep this, and the guard compares it before anything is
@@ -69,6 +77,8 @@ public:
   /// Told first, where the listing says so: the inode of the folder that is listed.
   virtual void folder(std::uint64_t /*inode*/) {}
   virtual bool take(std::span<const ScannedEntry> entries) = 0;
+  /// Told whenever the system has answered on the way, so that a slow listing is not taken for a dead one.
+  virtual void answered() {}
 };
 
 /// An open folder. Closing is its destruction. May be used from several threads at once.
@@ -122,11 +132,14 @@ public:
   virtual Result<EntryStat> stat(const Folder& at, std::string_view name) = 0;
   /// Lists a folder with the stat of every entry, in the order of the file system. "." and ".." are left out.
   virtual Result<void> scan(const Folder& at, ScanSink& sink) = 0;
-  /// Reads a regular file whole; fails with badInput if it is longer than `limit` bytes.
+  /// Reads a regular file whole without setting its access time; fails with badInput if it is longer than
+  /// `limit` bytes, notPermitted where the access time would change.
   virtual Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) = 0;
   /// Reads the first bytes of a regular file (at most `count`) without setting its access time; fails with
   /// notPermitted where that cannot be avoided.
   virtual Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) = 0;
+  /// How a regular file is stored. Reads no content. Fails with unsupported where the file system does not say.
+  virtual Result<ExtentFacts> extents(const Folder& at, std::string_view name) = 0;
   virtual Result<SpaceUsage> usage(const Folder& at) = 0;
 };
 
@@ -140,6 +153,9 @@ public:
                               std::string_view newName) = 0;
   virtual Result<void> unlink(const Folder& at, std::string_view name) = 0;
   virtual Result<void> removeFolder(const Folder& at, std::string_view name) = 0;
+  /// Adds to the end of a file of our own, which is made if need be (only its owner may read it), and returns
+  /// when that has reached the device.
+  virtual Result<void> appendFile(const Folder& at, std::string_view name, std::string_view bytes) = 0;
   /// Writes the folder's entries to the device.
   virtual Result<void> syncFolder(const Folder& at) = 0;
   /// Writes the whole file system out, so that its figures are true. Does not change content.

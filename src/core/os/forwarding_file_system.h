@@ -1,15 +1,19 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <memory>
+
 #include "core/os/file_system.h"
 
 namespace zt {
 
-/// Hands every call on to another file system. A decorator overrides what it changes. Same thread rule as the
-/// inner one, which must outlive it.
+using FileSystemPtr = std::shared_ptr<FileSystem>;
+
+/// Hands every call on to another file system, which it keeps alive. A decorator overrides what it changes. Same
+/// thread rule as the inner one.
 class ForwardingFileSystem : public FileSystem {
 public:
-  explicit ForwardingFileSystem(FileSystem& inner) : inner_(inner) {}
+  explicit ForwardingFileSystem(FileSystemPtr inner) : kept_(std::move(inner)), inner_(*kept_) {}
 
   Result<FolderPtr> openRoot(const PathBytes& path) override { return inner_.openRoot(path); }
   Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override {
@@ -18,6 +22,9 @@ public:
   Result<FolderPtr> openBeneath(const Folder& root, std::string_view relative) override {
     return inner_.openBeneath(root, relative);
   }
+  Result<FolderPtr> openNoLinks(const Folder& at, std::string_view relative) override {
+    return inner_.openNoLinks(at, relative);
+  }
   Result<EntryStat> stat(const Folder& at, std::string_view name) override { return inner_.stat(at, name); }
   Result<void> scan(const Folder& at, ScanSink& sink) override { return inner_.scan(at, sink); }
   Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) override {
@@ -25,6 +32,9 @@ public:
   }
   Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override {
     return inner_.readHead(at, name, count);
+  }
+  Result<ExtentFacts> extents(const Folder& at, std::string_view name) override {
+    return inner_.extents(at, name);
   }
   Result<SpaceUsage> usage(const Folder& at) override { return inner_.usage(at); }
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override {
@@ -38,11 +48,28 @@ public:
   Result<void> removeFolder(const Folder& at, std::string_view name) override {
     return inner_.removeFolder(at, name);
   }
+  Result<void> appendFile(const Folder& at, std::string_view name, std::string_view bytes) override {
+    return inner_.appendFile(at, name, bytes);
+  }
   Result<void> syncFolder(const Folder& at) override { return inner_.syncFolder(at); }
   Result<void> syncAll(const Folder& at) override { return inner_.syncAll(at); }
 
+private:
+  FileSystemPtr kept_;
+
 protected:
   FileSystem& inner_;
+};
+
+/// Passes a listing on, entry by entry changed. A decorator of a listing overrides `take` alone.
+class ForwardingSink : public ScanSink {
+public:
+  explicit ForwardingSink(ScanSink& next) : next_(next) {}
+  void folder(std::uint64_t inode) override { next_.folder(inode); }
+  void answered() override { next_.answered(); }
+
+protected:
+  ScanSink& next_;
 };
 
 }  // namespace zt

@@ -164,7 +164,7 @@ Result<DriveInsides::Uncovered> LinuxDriveInsides::uncovered(const PathBytes& fo
   const LinuxFolder holder(copy, true);
   const int fd = ::openat(copy, ".", O_RDONLY | O_DIRECTORY | O_CLOEXEC | O_NOATIME);
   if (fd < 0) return failErrno("uncover", folder, errno);
-  return Uncovered{&files_, std::make_shared<LinuxFolder>(fd, true)};
+  return Uncovered{files_, std::make_shared<LinuxFolder>(fd, true)};
 }
 
 }  // namespace zt

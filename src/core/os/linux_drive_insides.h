@@ -24,7 +24,7 @@ public:
   Result<Uncovered> uncovered(const PathBytes& folder) override;
 
 private:
-  LinuxFileSystem files_;
+  std::shared_ptr<LinuxFileSystem> files_ = std::make_shared<LinuxFileSystem>();
 };
 
 }  // namespace zt

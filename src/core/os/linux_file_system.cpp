@@ -3,7 +3,10 @@
 
 #include <dirent.h>
 #include <fcntl.h>
+#include <linux/fiemap.h>
+#include <linux/fs.h>
 #include <linux/openat2.h>
+#include <sys/ioctl.h>
 #include <sys/stat.h>
 #include <sys/statvfs.h>
 #include <sys/syscall.h>
@@ -16,6 +19,7 @@
 #include <chrono>
 #include <cstring>
 #include <limits>
+#include <optional>
 #include <vector>
 
 #include "core/os/linux_folder.h"
@@ -136,6 +140,7 @@ public:
   /// Stats every entry of one getdents64 buffer and hands them to the sink: a few at a time, which stay in
   /// the nearest cache; all at once where their order matters. False if the sink wants no more.
   bool read(const char* buffer, std::size_t size, ScanSink& sink) {
+    sink.answered();
     for (std::size_t at = 0; at < size;) {
       const auto* entry = reinterpret_cast<const LinuxDirent*>(buffer + at);
       at += entry->recordLength;
@@ -173,7 +178,11 @@ private:
     const std::span<ScannedEntry> entries = std::span(batch_).first(count_);
     const bool timed = !timed_ && count_ == few;
     const auto start = timed ? std::chrono::steady_clock::now() : std::chrono::steady_clock::time_point();
-    for (ScannedEntry& entry : entries) stat(entry);
+    for (ScannedEntry& entry : entries) {
+      stat(entry);
+      // Where answers come slowly each of them counts; where they come fast nobody waits for them.
+      if (timed || slow_) sink.answered();
+    }
     if (timed) slow_ = std::chrono::steady_clock::now() - start > few * slowEntry;
     timed_ = timed_ || timed;
     count_ = 0;
@@ -219,9 +228,40 @@ Result<FolderPtr> LinuxFileSystem::openRoot(const PathBytes& path) {
   return folder;
 }
 
+namespace {
+
+std::optional<std::uint64_t> mountOf(int fd) {
+  struct statx x;
+  if (::statx(fd, "", AT_EMPTY_PATH | AT_NO_AUTOMOUNT, STATX_MNT_ID, &x) != 0) return std::nullopt;
+  return x.stx_mnt_id;
+}
+
+/// Down one folder, never through a link. With `sameMount` what is mounted there is refused.
+Result<FolderPtr> stepInto(int at, const char* name, bool sameMount) {
+  auto opened = openKeepingTimes("open", name, [&](int flags) { return ::openat(at, name, flags); });
+  if (!opened || !sameMount) return opened;
+  const auto here = mountOf(at);
+  if (!here || here != mountOf(fdOf(**opened))) return fail(Errc::otherDevice, "open", name);
+  return opened;
+}
+
+Result<FolderPtr> openStepByStep(const Folder& root, std::string_view relative, bool sameMount) {
+  auto at = stepInto(fdOf(root), ".", false);
+  for (const auto part : splitPath(relative)) {
+    const CName name(part);
+    if (!at) return at;
+    if (!name.valid()) return fail(Errc::outsideRoot, "open", PathBytes(relative));
+    at = stepInto(fdOf(**at), name.get(), sameMount);
+  }
+  return at;
+}
+
+}  // namespace
+
 Result<FolderPtr> LinuxFileSystem::openFolder(const Folder& at, std::string_view name) {
   const CName cname(name);
   if (!cname.valid()) return fail(Errc::outsideRoot, "open", PathBytes(name));
+  if (opening_ == Opening::stepByStep) return openStepByStep(at, name, true);
   auto opened = openKeepingTimes("open", name, [&](int flags) {
     return openat2Beneath(fdOf(at), cname.get(), flags, beneathOnly | RESOLVE_NO_XDEV);
   });
@@ -262,10 +302,15 @@ Result<FolderPtr> openDown(const Folder& root, std::string_view relative, std::u
 }  // namespace
 
 Result<FolderPtr> LinuxFileSystem::openBeneath(const Folder& root, std::string_view relative) {
+  if (opening_ == Opening::stepByStep) {
+    if (relative.starts_with('/')) return fail(Errc::outsideRoot, "open", PathBytes(relative));
+    return openStepByStep(root, relative, true);
+  }
   return openDown(root, relative, beneathOnly | RESOLVE_NO_XDEV);
 }
 
 Result<FolderPtr> LinuxFileSystem::openNoLinks(const Folder& at, std::string_view relative) {
+  if (opening_ == Opening::stepByStep) return openStepByStep(at, relative, false);
   return openDown(at, relative, beneathOnly);
 }
 
@@ -297,12 +342,20 @@ Result<void> LinuxFileSystem::scan(const Folder& at, ScanSink& sink) {
   }
 }
 
+namespace {
+/// Opens a file for reading so that its access time stays: by O_NOATIME, or because the mount keeps none.
+int openUntouched(int at, const char* name) {
+  struct statvfs v;
+  const bool kept = ::fstatvfs(at, &v) == 0 && (v.f_flag & (ST_NOATIME | ST_RDONLY)) != 0;
+  const int flags = O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK;
+  return ::openat(at, name, kept ? flags : flags | O_NOATIME);
+}
+}  // namespace
+
 Result<std::string> LinuxFileSystem::readFile(const Folder& at, std::string_view name, std::size_t limit) {
   const CName cname(name);
   if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "read", PathBytes(name));
-  const int flags = O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK;
-  int fd = ::openat(fdOf(at), cname.get(), flags | O_NOATIME);
-  if (fd < 0 && errno == EPERM) fd = ::openat(fdOf(at), cname.get(), flags);
+  const int fd = openUntouched(fdOf(at), cname.get());
   if (fd < 0) return failErrno("read", PathBytes(name), errno);
   const LinuxFolder closer(fd, true);
   struct stat st;
@@ -323,10 +376,7 @@ Result<std::string> LinuxFileSystem::readFile(const Folder& at, std::string_view
 Result<FileHead> LinuxFileSystem::readHead(const Folder& at, std::string_view name, std::size_t count) {
   const CName cname(name);
   if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "look", PathBytes(name));
-  struct statvfs v;
-  const bool kept = ::fstatvfs(fdOf(at), &v) == 0 && (v.f_flag & (ST_NOATIME | ST_RDONLY)) != 0;
-  const int flags = O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK;
-  const int fd = ::openat(fdOf(at), cname.get(), kept ? flags : flags | O_NOATIME);
+  const int fd = openUntouched(fdOf(at), cname.get());
   if (fd < 0) return failErrno("look", PathBytes(name), errno);
   const LinuxFolder closer(fd, true);
   struct stat st;
@@ -338,6 +388,35 @@ Result<FileHead> LinuxFileSystem::readHead(const Folder& at, std::string_view na
   if (got < 0) return failErrno("look", PathBytes(name), errno);
   head.bytes.resize(static_cast<std::size_t>(got));
   return head;
+}
+
+Result<ExtentFacts> LinuxFileSystem::extents(const Folder& at, std::string_view name) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "extents", PathBytes(name));
+  // Opening alone sets no access time.
+  const int fd = ::openat(fdOf(at), cname.get(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK);
+  if (fd < 0) return failErrno("extents", PathBytes(name), errno);
+  const LinuxFolder closer(fd, true);
+  constexpr std::uint32_t room = 128;
+  alignas(fiemap) char memory[sizeof(fiemap) + room * sizeof(fiemap_extent)];
+  auto* map = reinterpret_cast<fiemap*>(memory);
+  ExtentFacts facts;
+  for (std::uint64_t from = 0;;) {
+    std::memset(map, 0, sizeof *map);
+    map->fm_start = from;
+    map->fm_length = ~std::uint64_t{0} - from;
+    map->fm_extent_count = room;
+    if (::ioctl(fd, FS_IOC_FIEMAP, map) != 0) return failErrno("extents", PathBytes(name), errno);
+    for (std::uint32_t i = 0; i < map->fm_mapped_extents; ++i) {
+      const fiemap_extent& e = map->fm_extents[i];
+      constexpr std::uint32_t elsewise = FIEMAP_EXTENT_ENCODED | FIEMAP_EXTENT_DATA_INLINE | FIEMAP_EXTENT_DATA_TAIL;
+      facts.shared = facts.shared || (e.fe_flags & FIEMAP_EXTENT_SHARED) != 0;
+      facts.encoded = facts.encoded || (e.fe_flags & elsewise) != 0;
+      from = e.fe_logical + e.fe_length;
+      if ((e.fe_flags & FIEMAP_EXTENT_LAST) != 0) return facts;
+    }
+    if (map->fm_mapped_extents < room || facts.shared) return facts;
+  }
 }
 
 Result<SpaceUsage> LinuxFileSystem::usage(const Folder& at) {
@@ -378,6 +457,25 @@ Result<void> LinuxFileSystem::removeFolder(const Folder& at, std::string_view na
   const CName cname(name);
   if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "remove-folder", PathBytes(name));
   return asResult(::unlinkat(fdOf(at), cname.get(), AT_REMOVEDIR), "remove-folder", name);
+}
+
+Result<void> LinuxFileSystem::appendFile(const Folder& at, std::string_view name, std::string_view bytes) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "append", PathBytes(name));
+  const int flags = O_WRONLY | O_APPEND | O_CREAT | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK;
+  const int fd = ::openat(fdOf(at), cname.get(), flags, 0600);
+  if (fd < 0) return failErrno("append", PathBytes(name), errno);
+  const LinuxFolder closer(fd, true);
+  struct stat st;
+  if (::fstat(fd, &st) != 0) return failErrno("append", PathBytes(name), errno);
+  if (!S_ISREG(st.st_mode) || st.st_nlink != 1) return fail(Errc::notAFile, "append", PathBytes(name));
+  while (!bytes.empty()) {
+    const ssize_t written = ::write(fd, bytes.data(), bytes.size());
+    if (written < 0 && errno == EINTR) continue;
+    if (written < 0) return failErrno("append", PathBytes(name), errno);
+    bytes.remove_prefix(static_cast<std::size_t>(written));
+  }
+  return asResult(::fdatasync(fd), "append", name);
 }
 
 Result<void> LinuxFileSystem::syncFolder(const Folder& at) {

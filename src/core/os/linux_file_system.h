@@ -8,6 +8,11 @@ namespace zt {
 /// The real file system through Linux system calls (openat2, getdents64, statx, renameat2). Any thread.
 class LinuxFileSystem final : public FileSystem {
 public:
+  /// How folders are opened: by one call that the kernel keeps beneath the root, or folder by folder, each seen
+  /// to be on the same mount, for a process that may not use that call.
+  enum class Opening { atOnce, stepByStep };
+  explicit LinuxFileSystem(Opening opening = Opening::atOnce) : opening_(opening) {}
+
   Result<FolderPtr> openRoot(const PathBytes& path) override;
   Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override;
   Result<FolderPtr> openBeneath(const Folder& root, std::string_view relative) override;
@@ -16,14 +21,19 @@ public:
   Result<void> scan(const Folder& at, ScanSink& sink) override;
   Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) override;
   Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override;
+  Result<ExtentFacts> extents(const Folder& at, std::string_view name) override;
   Result<SpaceUsage> usage(const Folder& at) override;
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override;
   Result<void> rename(const Folder& from, std::string_view name, const Folder& to,
                       std::string_view newName) override;
   Result<void> unlink(const Folder& at, std::string_view name) override;
   Result<void> removeFolder(const Folder& at, std::string_view name) override;
+  Result<void> appendFile(const Folder& at, std::string_view name, std::string_view bytes) override;
   Result<void> syncFolder(const Folder& at) override;
   Result<void> syncAll(const Folder& at) override;
+
+private:
+  Opening opening_;
 };
 
 }  // namespace zt

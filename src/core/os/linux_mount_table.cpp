@@ -3,6 +3,8 @@
 
 #include <blkid/blkid.h>
 #include <libmount/libmount.h>
+#include <libudev.h>
+#include <sys/stat.h>
 #include <sys/sysmacros.h>
 #include <unistd.h>
 
@@ -51,9 +53,9 @@ std::string firstWord(const std::string& path) {
   return word;
 }
 
-void readHardware(const std::string& sysfs, std::uint64_t device, DeviceFacts& facts) {
+void readHardware(const std::string& sysfs, dev_t device, DeviceFacts& facts) {
   const std::string node =
-      sysfs + "/dev/block/" + std::to_string(device >> 32) + ":" + std::to_string(device & 0xFFFFFFFFu);
+      sysfs + "/dev/block/" + std::to_string(major(device)) + ":" + std::to_string(minor(device));
   char resolved[PATH_MAX];
   if (::realpath(node.c_str(), resolved) == nullptr) return;
   std::string folder = resolved;
@@ -65,12 +67,42 @@ void readHardware(const std::string& sysfs, std::uint64_t device, DeviceFacts& f
   facts.removable = firstWord(folder + "/removable") == "1";
 }
 
+/// Number of the block device that a mount comes from. Subvolumes have numbers of their own, so the source is
+/// asked.
+dev_t deviceNumber(const Mount& mount) {
+  struct stat st {};
+  if (mount.source.rfind("/dev/", 0) == 0 && ::stat(mount.source.c_str(), &st) == 0 && S_ISBLK(st.st_mode))
+    return st.st_rdev;
+  return makedev(static_cast<unsigned>(mount.device >> 32), static_cast<unsigned>(mount.device & 0xFFFFFFFFu));
+}
+
+/// What the device manager has noted when the device came; needs no rights to the device.
+void readNotes(dev_t number, DeviceFacts& facts) {
+  struct Release {
+    void operator()(udev* u) const { udev_unref(u); }
+    void operator()(udev_device* d) const { udev_device_unref(d); }
+  };
+  const std::unique_ptr<udev, Release> context(udev_new());
+  if (!context) return;
+  const std::unique_ptr<udev_device, Release> device(udev_device_new_from_devnum(context.get(), 'b', number));
+  if (!device) return;
+  const auto note = [&](const char* key) { return text(udev_device_get_property_value(device.get(), key)); };
+  // Bytes that are not plain letters are kept as \xNN by the device manager.
+  facts.label = unescapePath(note("ID_FS_LABEL_ENC"));
+  facts.uuid = note("ID_FS_UUID");
+  facts.fsType = note("ID_FS_TYPE");
+  facts.partitionType = note("ID_PART_ENTRY_TYPE");
+  facts.model = unescapePath(note("ID_MODEL_ENC"));
+  while (!facts.model.empty() && facts.model.back() == ' ') facts.model.pop_back();
+}
+
+/// The header itself, where the device manager knows nothing and the device may be read.
 void readHeader(const PathBytes& source, DeviceFacts& facts) {
   if (source.rfind("/dev/", 0) != 0) return;
   blkid_probe probe = blkid_new_probe_from_filename(source.c_str());
   if (probe == nullptr) return;
   blkid_probe_enable_superblocks(probe, 1);
-  blkid_probe_set_superblocks_flags(probe, BLKID_SUBLKS_LABEL | BLKID_SUBLKS_UUID);
+  blkid_probe_set_superblocks_flags(probe, BLKID_SUBLKS_LABEL | BLKID_SUBLKS_UUID | BLKID_SUBLKS_TYPE);
   blkid_probe_enable_partitions(probe, 1);
   blkid_probe_set_partitions_flags(probe, BLKID_PARTS_ENTRY_DETAILS);
   const auto value = [&](const char* key) {
@@ -80,6 +112,7 @@ void readHeader(const PathBytes& source, DeviceFacts& facts) {
   if (blkid_do_safeprobe(probe) == 0) {
     facts.label = value("LABEL");
     facts.uuid = value("UUID");
+    facts.fsType = value("TYPE");
     facts.partitionType = value("PART_ENTRY_TYPE");
   }
   blkid_free_probe(probe);
@@ -100,8 +133,10 @@ Result<std::vector<Mount>> LinuxMountTable::mounts() {
 
 DeviceFacts LinuxMountTable::facts(const Mount& mount) {
   DeviceFacts facts;
-  readHardware(sysfs_, mount.device, facts);
-  readHeader(mount.source, facts);
+  readHardware(sysfs_, deviceNumber(mount), facts);
+  if (mount.network || mount.pseudo) return facts;
+  readNotes(deviceNumber(mount), facts);
+  if (facts.uuid.empty()) readHeader(mount.source, facts);
   return facts;
 }
 

@@ -2,6 +2,7 @@
 #include "core/os/linux_open_files.h"
 
 #include <dirent.h>
+#include <libmount/libmount.h>
 #include <sys/stat.h>
 #include <sys/sysmacros.h>
 #include <unistd.h>
@@ -47,7 +48,7 @@ void add(OpenFiles::Listing& listing, const std::string& link, int pid, const st
 void addProcess(OpenFiles::Listing& listing, const std::string& pid) {
   const std::string base = "/proc/" + pid;
   std::string holder;
-  std::ifstream(base + "/comm") >> holder;
+  std::getline(std::ifstream(base + "/comm"), holder);  // a program's name may have blanks
   const int number = std::atoi(pid.c_str());
   for (const char* part : {"/fd", "/map_files"}) {
     const std::string folder = base + part;
@@ -60,10 +61,16 @@ void addProcess(OpenFiles::Listing& listing, const std::string& pid) {
 }
 
 void addSwap(OpenFiles::Listing& listing) {
-  std::ifstream in("/proc/swaps");
-  std::string line;
-  std::getline(in, line);
-  while (std::getline(in, line)) add(listing, line.substr(0, line.find(' ')), 0, "swap");
+  struct Free {
+    void operator()(libmnt_table* t) const { mnt_unref_table(t); }
+    void operator()(libmnt_iter* i) const { mnt_free_iter(i); }
+  };
+  const std::unique_ptr<libmnt_table, Free> swaps(mnt_new_table());
+  const std::unique_ptr<libmnt_iter, Free> iter(mnt_new_iter(MNT_ITER_FORWARD));
+  if (!swaps || !iter || mnt_table_parse_swaps(swaps.get(), nullptr) != 0) return;
+  libmnt_fs* swap = nullptr;
+  while (mnt_table_next_fs(swaps.get(), iter.get(), &swap) == 0)
+    if (const char* path = mnt_fs_get_source(swap)) add(listing, path, 0, "swap");
 }
 
 void addLoops(OpenFiles::Listing& listing) {

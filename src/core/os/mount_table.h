@@ -28,6 +28,8 @@ struct Mount {
 struct DeviceFacts {
   std::string label;
   std::string uuid;
+  std::string fsType;         ///< as its header says
+  std::string model;          ///< of the device: "Harbour SSD 256"
   std::string partitionType;  ///< GPT type GUID or MBR type, lower case
   bool known = false;         ///< whether sysfs knows the device
   bool rotating = false;

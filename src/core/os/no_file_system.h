@@ -8,6 +8,8 @@ namespace zt {
 /// Stands for a drive that is not here: nothing can be opened, read or changed. Any thread.
 class NoFileSystem final : public FileSystem {
 public:
+  /// `why` is the code that every call fails with.
+  explicit NoFileSystem(Errc why) : why_(why) {}
   Result<FolderPtr> openRoot(const PathBytes& path) override { return none(path); }
   Result<FolderPtr> openFolder(const Folder&, std::string_view name) override { return none(name); }
   Result<FolderPtr> openBeneath(const Folder&, std::string_view path) override { return none(path); }
@@ -17,6 +19,7 @@ public:
     return none(name);
   }
   Result<FileHead> readHead(const Folder&, std::string_view name, std::size_t) override { return none(name); }
+  Result<ExtentFacts> extents(const Folder&, std::string_view name) override { return none(name); }
   Result<SpaceUsage> usage(const Folder&) override { return none({}); }
   Result<void> makeFolder(const Folder&, std::string_view name, std::uint32_t) override { return none(name); }
   Result<void> rename(const Folder&, std::string_view name, const Folder&, std::string_view) override {
@@ -24,13 +27,15 @@ public:
   }
   Result<void> unlink(const Folder&, std::string_view name) override { return none(name); }
   Result<void> removeFolder(const Folder&, std::string_view name) override { return none(name); }
+  Result<void> appendFile(const Folder&, std::string_view name, std::string_view) override {
+    return none(name);
+  }
   Result<void> syncFolder(const Folder&) override { return none({}); }
   Result<void> syncAll(const Folder&) override { return none({}); }
 
 private:
-  static tl::unexpected<Error> none(std::string_view path) {
-    return fail(Errc::imported, "open", PathBytes(path));
-  }
+  tl::unexpected<Error> none(std::string_view path) const { return fail(why_, "open", PathBytes(path)); }
+  Errc why_;
 };
 
 }  // namespace zt

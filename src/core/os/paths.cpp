@@ -55,6 +55,17 @@ bool exists(const PathBytes& path) {
   return ::lstat(path.c_str(), &st) == 0;
 }
 
+Result<void> makeFolders(const PathBytes& path) {
+  for (std::size_t at = 1; at != std::string::npos && !path.empty();) {
+    at = path.find('/', at);
+    const PathBytes part = path.substr(0, at);
+    if (::mkdir(part.c_str(), 0700) != 0 && errno != EEXIST && (at == std::string::npos || !exists(part)))
+      return failErrno("make-folder", part, errno);
+    if (at != std::string::npos) ++at;
+  }
+  return {};
+}
+
 Result<FileHead> readHead(const PathBytes& path, std::size_t count) {
   const int fd = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
   if (fd < 0) return failErrno("read", path, errno);

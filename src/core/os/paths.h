@@ -26,6 +26,9 @@ Result<PathBytes> openedProgram();
 /// Whether anything stands at a path, links not followed.
 bool exists(const PathBytes& path);
 
+/// Makes a folder of our own and all above it that are missing; only its owner may look into what is made.
+Result<void> makeFolders(const PathBytes& path);
+
 /// The size of a file of our own and its first bytes (at most `count`).
 Result<FileHead> readHead(const PathBytes& path, std::size_t count);
 

@@ -2,21 +2,21 @@
 #pragma once
 
 #include "core/base/clock.h"
-#include "core/os/file_system.h"
+#include "core/os/forwarding_file_system.h"
 #include "core/os/mount_table.h"
 #include "core/os/open_files.h"
-#include "core/os/privileged.h"
+#include "core/os/rights/privileged.h"
 
 namespace zt {
 
-/// The ports to the machine, as `main` chose them. All of them outlive whoever is given this.
+/// The ports to the machine, as `main` chose them. Shared, because a call that hangs may outlive whoever made it.
 struct System {
-  FileSystem& files;
-  MountTable& mounts;
-  OpenFiles& openFiles;
-  Clock& clock;
-  DriveInsides& insides;
-  Privileged& privileged;
+  FileSystemPtr files;
+  std::shared_ptr<MountTable> mounts;
+  std::shared_ptr<OpenFiles> openFiles;
+  std::shared_ptr<Clock> clock;
+  std::shared_ptr<DriveInsides> insides;
+  std::shared_ptr<Privileged> privileged;
 };
 
 }  // namespace zt

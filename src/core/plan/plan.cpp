@@ -1,36 +1,30 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/plan.h"
 
-#include <absl/container/flat_hash_set.h>
-
 #include <algorithm>
 
 namespace zt {
 
-std::string_view name(StepAction action) {
-  return action == StepAction::discard ? "discard" : "hold";
-}
-
-void setAction(PlanLine& line, StepAction action, Regret discardRegret) {
-  line.action = action;
-  line.regret = action == StepAction::hold ? Regret::personalMoved : discardRegret;
-  line.gain.when = action == StepAction::hold ? GainTime::onRelease : GainTime::now;
-  line.gain.sure = action == StepAction::hold ? 0 : line.gain.atMost;
-}
-
-Result<PlanLine> lineFor(const Find& find, StepAction action) {
-  if (find.standing == Standing::bedrock)
-    return fail(Errc::bedrock, "plan", find.items.empty() ? "" : find.items[0].path);
+Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_view action, const Marks& marks) {
+  const PathBytes about = find.items.empty() ? PathBytes{} : find.items[0].path;
+  if (find.standing == Standing::bedrock) return fail(Errc::bedrock, "plan", about);
+  for (const Subject& s : find.items)
+    if (marks.locks(s.path)) return fail(Errc::kept, "plan", s.path);
+  const StepPtr step = steps.find(action);
+  const bool offered = std::any_of(find.offers.begin(), find.offers.end(),
+                                   [&](const Offer& o) { return o.action == action; });
+  if (step == nullptr || !offered) return fail(Errc::unknownStep, "plan", about, std::string(action));
   PlanLine line;
   line.id = find.id;
   line.kind = find.kind;
+  line.step = step;
   line.standing = find.standing;
-  line.gain = find.gain;
+  line.found = find.regret;
+  for (const Offer& offer : find.offers)
+    if (offer.action == action) line.gain = offer.gain;
   line.place = find.place;
   line.band = find.band;
-  for (const FindItem& item : find.items)
-    line.items.push_back({item.path, item.identity, item.occupied, item.node});
-  setAction(line, action, find.regret);
+  line.items = find.items;
   return line;
 }
 
@@ -50,60 +44,98 @@ void append(std::vector<NodeId>& nodes, const PlanLine& line) {
 }
 }  // namespace
 
-PlannedGain plannedGain(const Plan& plan, const SetGain& gain) {
-  std::vector<NodeId> discards;
+PlannedGain plannedGain(const Plan& plan, const GainModel& gain) {
+  std::vector<NodeId> freeing;
   std::vector<NodeId> all;
   for (const auto& line : plan.lines) {
     if (!line.enabled) continue;
-    if (line.action == StepAction::discard) append(discards, line);
+    if (line.takesPart()) append(freeing, line);
     append(all, line);
   }
-  const Bytes sure = gain.of(discards);
-  return {sure, all.size() == discards.size() ? sure : gain.of(all)};
+  const GainBounds now = gain.of(freeing);
+  return {now.sure, all.size() == freeing.size() ? now.atMost : gain.of(all).atMost};
 }
 
-std::vector<NodeId> outermostItems(const Plan& plan, const SetGain& gain) {
+std::vector<NodeId> outermostItems(const Plan& plan, const GainModel& gain) {
   std::vector<NodeId> all;
   for (const auto& line : plan.lines)
     if (line.enabled) append(all, line);
   return gain.outermost(all);
 }
 
-Result<void> checkConflicts(const Plan& plan, const SurveyTree& tree) {
-  absl::flat_hash_set<NodeId> held;
-  absl::flat_hash_set<NodeId> aboveHeld;
+std::vector<GainBounds> stepGains(const Plan& plan, const GainModel& gain) {
+  std::vector<NodeId> freeing;
   for (const auto& line : plan.lines)
-    if (line.enabled && line.action == StepAction::hold)
-      for (const auto& item : line.items) {
-        held.insert(item.node);
-        for (NodeId up = tree.parent(item.node); up != noNode && aboveHeld.insert(up).second;)
-          up = tree.parent(up);
-      }
-  if (held.empty()) return {};
+    if (line.takesPart()) append(freeing, line);
+  const std::vector<NodeId> outer = gain.outermost(freeing);
+  std::vector<bool> counted(outer.size(), false);
+  GainModel::Sum sum(gain);
+  std::vector<GainBounds> steps;
+  for (const auto& line : plan.lines) {
+    GainBounds adds;
+    for (const auto& item : line.items) {
+      if (!line.takesPart()) break;
+      const auto at = std::lower_bound(outer.begin(), outer.end(), item.node);
+      if (at == outer.end() || *at != item.node) continue;
+      const auto index = static_cast<std::size_t>(at - outer.begin());
+      if (counted[index]) continue;  // another line has it already
+      counted[index] = true;
+      adds += sum.add(item.node);
+    }
+    steps.push_back(adds);
+  }
+  return steps;
+}
+
+Result<void> checkConflicts(const Plan& plan, const FindContext& context) {
+  std::vector<NodeId> kept;  // items with a way back
+  std::vector<NodeId> gone;
   for (const auto& line : plan.lines)
-    if (line.enabled && line.action == StepAction::discard)
-      for (const auto& item : line.items) {
-        bool clash = aboveHeld.contains(item.node);
-        for (NodeId up = item.node; up != noNode && !clash; up = tree.parent(up)) clash = held.contains(up);
-        if (clash) return fail(Errc::conflict, "plan", item.path);
-      }
+    if (line.enabled) append(line.step->undo != UndoRule::none ? kept : gone, line);
+  if (kept.empty() || gone.empty()) return {};
+  const std::vector<NodeId> tops = context.gain.outermost(kept);
+  std::vector<NodeId> both = context.gain.outermost(gone);
+  const std::size_t apart = both.size() + tops.size();
+  both.insert(both.end(), tops.begin(), tops.end());
+  if (context.gain.outermost(both).size() == apart) return {};
+  for (const auto& line : plan.lines) {
+    if (!line.enabled || line.step->undo != UndoRule::none) continue;
+    for (const auto& item : line.items) {
+      if (item.node == noNode) continue;
+      const bool clash = std::any_of(tops.begin(), tops.end(), [&](NodeId top) {
+        return context.gain.beneath(item.node, top) || context.gain.beneath(top, item.node);
+      });
+      if (clash) return fail(Errc::conflict, "plan", item.path);
+    }
+  }
   return {};
 }
 
-std::vector<Bytes> stepGains(const Plan& plan, const SetGain& gain) {
-  const std::vector<NodeId> outer = outermostItems(plan, gain);
-  std::vector<Bytes> steps;
-  std::vector<NodeId> nodes;
-  Bytes before = 0;
-  for (const auto& line : plan.lines) {
-    if (line.enabled && line.action == StepAction::discard)
-      for (const auto& item : line.items)
-        if (std::binary_search(outer.begin(), outer.end(), item.node)) nodes.push_back(item.node);
-    const Bytes now = gain.of(nodes);
-    steps.push_back(now - before);
-    before = now;
+Result<void> checkLocks(const Plan& plan, const PlaceMap& places, const Marks& marks) {
+  for (const PlanLine& line : plan.lines)
+    for (const Subject& item : line.items) {
+      if (places.locked(item.path)) return fail(Errc::bedrock, "plan", item.path);
+      if (marks.locks(item.path)) return fail(Errc::kept, "plan", item.path);
+    }
+  return {};
+}
+
+void reprice(Plan& plan, const FindContext& context) {
+  for (PlanLine& line : plan.lines) {
+    std::vector<NodeId> nodes;
+    Judgement worst{Standing::spent, Regret::none};
+    for (Subject& item : line.items) {
+      nodes.push_back(item.node);
+      item.occupied = context.tree.weight(item.node);
+      const Judgement own = context.strictest(item.node);
+      worst.standing = std::min(worst.standing, own.standing);
+      worst.regret = std::max(worst.regret, own.regret);
+    }
+    line.standing = worst.standing;
+    line.found = worst.regret;
+    const GainBounds bounds = context.gain.of(nodes);
+    line.gain = line.step->gainOf(bounds.sure, bounds.atMost);
   }
-  return steps;
 }
 
 bool plainRelative(std::string_view path) {

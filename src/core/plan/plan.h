@@ -7,41 +7,32 @@
 #include <vector>
 
 #include "core/drive/target.h"
-#include "core/finds/find.h"
+#include "core/finds/find_context.h"
+#include "core/finds/marks.h"
+#include "core/plan/step_kind.h"
 
 namespace zt {
 
-/// What is done with the things of a line. A hold sets aside on the same drive and frees nothing until it is
-/// released.
-enum class StepAction : std::uint8_t { discard, hold };
-std::string_view name(StepAction action);
-
-/// One thing a line acts on, as it was measured.
-struct PlanItem {
-  PathBytes path;  ///< relative to the survey's root
-  Identity identity;
-  Bytes occupied = 0;
-  NodeId node = noNode;  ///< in the survey that the plan belongs to; not stored
-};
-
-/// One step.
+/// One step on the things of a find.
 struct PlanLine {
-  std::string id;  ///< the find's
-  FindKind kind = FindKind::picked;
-  StepAction action = StepAction::discard;
+  std::string id;    ///< the find's
+  std::string kind;  ///< of the find
+  StepPtr step;      ///< never null
   Standing standing = Standing::unjudged;
-  Regret regret = Regret::personalGone;  ///< of the step as chosen: a hold only moves
-  Gain gain;                             ///< of this line alone
+  Regret found = Regret::personalGone;  ///< of letting its things go
+  Gain gain;                            ///< of this line alone, as the step gives it
   PathBytes place;
   AgeBand band = AgeBand::today;
   bool enabled = true;
-  std::vector<PlanItem> items;
+  std::vector<Subject> items;
+
+  Regret regret() const { return step->regretOf(found); }
+  bool takesPart() const { return enabled && step->frees(); }
 };
 
-/// A line for a find. Fails with bedrock if the find is locked.
-Result<PlanLine> lineFor(const Find& find, StepAction action);
-/// Sets the action and what follows from it.
-void setAction(PlanLine& line, StepAction action, Regret discardRegret);
+/// A line for a find. Fails with bedrock or kept if it is locked, unknownStep for a step that is not known or not
+/// offered.
+Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_view action, const Marks& marks);
 
 /// The chosen steps in their order.
 struct Plan {
@@ -50,30 +41,35 @@ struct Plan {
   const PlanLine* find(std::string_view id) const;
 };
 
-/// What a plan gives back as a whole: links, nesting and holds considered.
+/// What a plan gives back as a whole: links, nesting, shared extents and holds considered.
 struct PlannedGain {
-  Bytes sure = 0;    ///< by the discards
-  Bytes atMost = 0;  ///< when the holds are released too
+  Bytes sure = 0;    ///< by the steps that free bytes, for certain
+  Bytes atMost = 0;  ///< by all of them, when what is held is released too
 };
+PlannedGain plannedGain(const Plan& plan, const GainModel& gain);
 
-/// Exact gain of the enabled lines together.
-PlannedGain plannedGain(const Plan& plan, const SetGain& gain);
-
-/// What each line adds to those before it, in order; 0 for lines that are off and for holds. What lies
-/// beneath an item of another line goes with that line and counts there. Sums to `plannedGain().sure`.
-std::vector<Bytes> stepGains(const Plan& plan, const SetGain& gain);
+/// What each line adds to those before it, in order; nothing for lines that are off and for steps that free no
+/// bytes. What lies beneath an item of another line goes with that line and counts there. The sure ones sum to
+/// `plannedGain().sure`.
+std::vector<GainBounds> stepGains(const Plan& plan, const GainModel& gain);
 
 /// The items of the enabled lines that are acted on: none twice, and none beneath another. Sorted node
 /// numbers.
-std::vector<NodeId> outermostItems(const Plan& plan, const SetGain& gain);
+std::vector<NodeId> outermostItems(const Plan& plan, const GainModel& gain);
 
 /// Finds the nodes of all items in a survey; fails with changed if an identity is not what the survey holds,
 /// or with outsideRoot for a path that is not a plain relative one.
 Result<void> bind(Plan& plan, const SurveyTree& tree);
 
-/// Fails with conflict where something is to be held and something at, above or beneath it is to be
-/// discarded.
-Result<void> checkConflicts(const Plan& plan, const SurveyTree& tree);
+/// Fails with conflict where one step leaves a way back and another, at, above or beneath the same thing, does
+/// not.
+Result<void> checkConflicts(const Plan& plan, const FindContext& context);
+
+/// Fails with bedrock or kept for the first enabled or disabled line of which anything is locked.
+Result<void> checkLocks(const Plan& plan, const PlaceMap& places, const Marks& marks);
+
+/// Works standing, regret and gain of every line out anew from the survey, whatever they said.
+void reprice(Plan& plan, const FindContext& context);
 
 /// Whether a path is relative, not empty, and without "." and "..".
 bool plainRelative(std::string_view path);

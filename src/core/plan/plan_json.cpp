@@ -1,30 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/plan_json.h"
 
-#include <absl/strings/escaping.h>
-
 namespace zt {
-
-using Json = nlohmann::json;
-
-void putPath(Json& object, std::string_view key, std::string_view path) {
-  const std::string shown = escapePath(path);
-  if (shown != path)
-    object[std::string(key) + "_b64"] = absl::Base64Escape(absl::string_view(path.data(), path.size()));
-  object[std::string(key)] = shown;
-}
-
-Result<PathBytes> getPath(const Json& object, const std::string& key) {
-  const auto bad = [&] { return fail(Errc::badInput, "plan-file", {}, key); };
-  if (const auto exact = object.find(key + "_b64"); exact != object.end()) {
-    std::string bytes;
-    if (!exact->is_string() || !absl::Base64Unescape(exact->get<std::string>(), &bytes)) return bad();
-    return bytes;
-  }
-  const auto plain = object.find(key);
-  if (plain == object.end() || !plain->is_string()) return bad();
-  return plain->get<std::string>();
-}
 
 Json toJson(const Gain& gain) {
   return {{"sure_bytes", gain.sure}, {"at_most_bytes", gain.atMost}, {"when", name(gain.when)}};
@@ -35,196 +12,168 @@ Json toJson(const Identity& i) {
           {"modified_ns", i.modified},        {"born_mark", i.bornMark}, {"changed_mark", i.changedMark}};
 }
 
-namespace {
-
-/// Reads checked numbers and names; the first fault sticks.
-class Fields {
-public:
-  explicit Fields(const Json& json) : json_(json) {}
-  template <class T>
-  T number(const char* key) {
-    const auto at = json_.find(key);
-    if (at == json_.end() || !at->is_number_integer() || (std::is_unsigned_v<T> && !at->is_number_unsigned()))
-      return wrong(key), T{};
-    if constexpr (sizeof(T) < 8)
-      if (at->is_number_unsigned() && at->get<std::uint64_t>() > std::numeric_limits<T>::max())
-        return wrong(key), T{};
-    return at->get<T>();
-  }
-  std::string text(const char* key) {
-    const auto at = json_.find(key);
-    if (at == json_.end() || !at->is_string() || at->get_ref<const std::string&>().size() > 4096)
-      return wrong(key), std::string{};
-    return at->get<std::string>();
-  }
-  template <class Enum>
-  Enum choice(const char* key, int count) {
-    const std::string given = text(key);
-    for (int i = 0; i < count; ++i)
-      if (name(static_cast<Enum>(i)) == given) return static_cast<Enum>(i);
-    wrong(key);
-    return static_cast<Enum>(0);
-  }
-  PathBytes path(const char* key) {
-    auto p = getPath(json_, key);
-    if (!p) return wrong(key), PathBytes{};
-    return std::move(*p);
-  }
-  const Json* array(const char* key, std::size_t most) {
-    const auto at = json_.find(key);
-    if (at == json_.end() || !at->is_array() || at->size() > most) return wrong(key), nullptr;
-    return &*at;
-  }
-  const Json* object(const char* key) {
-    const auto at = json_.find(key);
-    if (at == json_.end() || !at->is_object()) return wrong(key), nullptr;
-    return &*at;
-  }
-  void wrong(const char* key) {
-    if (fault_.empty()) fault_ = key;
-  }
-  void adopt(const Fields& inner) {
-    if (fault_.empty()) fault_ = inner.fault_;
-  }
-  const std::string& fault() const { return fault_; }
-
-private:
-  const Json& json_;
-  std::string fault_;
-};
-
-constexpr std::size_t mostLines = 100'000;
-constexpr std::size_t mostItems = 1'000'000;
-
-Identity readIdentity(Fields& owner, const Json* json) {
+Identity readIdentity(JsonReader& in) {
   Identity i;
-  if (json == nullptr) return i;
-  Fields f(*json);
-  const auto kind = f.number<std::uint32_t>("kind");
-  if (kind > 3) f.wrong("kind");
+  const auto kind = in.number<std::uint32_t>("kind");
+  if (kind > 3) in.wrong("kind");
   i.kind = static_cast<EntryKind>(kind & 3u);
-  i.inode = f.number<std::uint64_t>("inode");
-  i.length = f.number<std::uint64_t>("length_bytes");
-  i.modified = f.number<std::int64_t>("modified_ns");
-  i.bornMark = f.number<std::uint32_t>("born_mark");
-  i.changedMark = f.number<std::uint32_t>("changed_mark");
-  owner.adopt(f);
+  i.inode = in.number<std::uint64_t>("inode");
+  i.length = in.number<std::uint64_t>("length_bytes");
+  i.modified = in.number<std::int64_t>("modified_ns");
+  i.bornMark = in.number<std::uint32_t>("born_mark");
+  i.changedMark = in.number<std::uint32_t>("changed_mark");
   return i;
 }
 
-Gain readGain(Fields& owner, const Json* json) {
+namespace {
+
+constexpr std::size_t mostLines = 100'000;
+constexpr std::size_t mostItems = 1'000'000;
+constexpr std::size_t mostOffers = 100;
+
+Gain readGain(JsonReader& in, const char* key) {
   Gain g;
-  if (json == nullptr) return g;
-  Fields f(*json);
-  g.sure = f.number<std::uint64_t>("sure_bytes");
-  g.atMost = f.number<std::uint64_t>("at_most_bytes");
-  g.when = f.choice<GainTime>("when", 4);
-  owner.adopt(f);
+  in.object(key, [&](JsonReader& gain) {
+    g.sure = gain.number<Bytes>("sure_bytes");
+    g.atMost = gain.number<Bytes>("at_most_bytes");
+    g.when = gain.choice<GainTime>("when", gainTimes);
+  });
   return g;
 }
 
-PlanLine readLine(Fields& owner, const Json& json, bool hasAction = true) {
-  PlanLine line;
-  if (!json.is_object()) return owner.wrong("lines"), line;
-  Fields f(json);
-  line.id = f.text("id");
-  line.kind = f.choice<FindKind>("kind", 5);
-  if (hasAction) line.action = f.choice<StepAction>("action", 2);
-  line.standing = f.choice<Standing>("standing", standings);
-  line.regret = f.choice<Regret>("regret", regrets);
-  line.gain = readGain(f, f.object("gain"));
-  line.place = f.path("place");
-  line.band = f.choice<AgeBand>("age", ageBands);
-  if (const auto on = json.find("enabled"); on != json.end() && on->is_boolean())
-    line.enabled = on->get<bool>();
-  if (const Json* items = f.array("items", mostItems))
-    for (const Json& item : *items) {
-      if (!item.is_object()) {
-        f.wrong("items");
-        break;
-      }
-      Fields i(item);
-      PlanItem entry;
-      entry.path = i.path("path");
-      entry.occupied = i.number<std::uint64_t>("occupied_bytes");
-      entry.identity = readIdentity(i, i.object("identity"));
-      f.adopt(i);
-      line.items.push_back(std::move(entry));
-    }
-  owner.adopt(f);
-  return line;
+std::string readFindKind(JsonReader& in, const KnownKinds& known) {
+  std::string kind = in.text("kind");
+  if (kind != pickedKind && !known.detectors.knows(kind)) in.wrong("kind");
+  return kind;
 }
 
-template <class Item>
-Json itemJson(const Item& item) {
-  Json j{{"occupied_bytes", item.occupied}, {"identity", toJson(item.identity)}};
-  putPath(j, "path", item.path);
+Json subjectJson(const Subject& s) {
+  Json j{{"occupied_bytes", s.occupied}, {"identity", toJson(s.identity)}};
+  if (s.kind != SubjectKind::entry) j["subject"] = name(s.kind);
+  putPath(j, "path", s.path);
+  if (!s.origin.empty()) putPath(j, "origin", s.origin);
+  if (!s.deleted.empty()) j["deleted"] = s.deleted;
   return j;
+}
+
+Subject readSubject(JsonReader& in) {
+  Subject s;
+  s.kind = in.choiceOr("subject", subjectKinds, SubjectKind::entry);
+  s.path = in.path("path");
+  s.occupied = in.number<Bytes>("occupied_bytes");
+  in.object("identity", [&](JsonReader& identity) { s.identity = readIdentity(identity); });
+  s.origin = in.pathOr("origin");
+  s.deleted = in.textOr("deleted");
+  return s;
+}
+
+std::vector<Subject> readSubjects(JsonReader& in) {
+  std::vector<Subject> all;
+  in.each("items", mostItems, [&](JsonReader& item) { all.push_back(readSubject(item)); });
+  return all;
+}
+
+Json factsJson(const Find& find) {
+  Json facts = Json::array();
+  for (const Fact& fact : find.facts) {
+    Json j{{"id", fact.id}};
+    std::visit([&](const auto& value) { j["value"] = value; }, fact.value);
+    facts.push_back(std::move(j));
+  }
+  return facts;
+}
+
+Json offersJson(const Find& find) {
+  Json offers = Json::array();
+  for (const Offer& o : find.offers)
+    offers.push_back({{"action", o.action},
+                      {"regret", name(o.regret)},
+                      {"gain", toJson(o.gain)},
+                      {"conditions", o.conditions}});
+  return offers;
+}
+
+void readOffers(JsonReader& in, const KnownKinds& known, Find& find) {
+  in.eachOr("offers", mostOffers, [&](JsonReader& o) {
+    Offer offer;
+    offer.action = o.text("action");
+    if (known.steps.find(offer.action) == nullptr) o.wrong("action");
+    offer.regret = o.choice<Regret>("regret", regrets);
+    offer.gain = readGain(o, "gain");
+    if (o.json().contains("conditions") && o.json()["conditions"].is_array())
+      for (const Json& c : o.json()["conditions"])
+        if (c.is_string()) offer.conditions.push_back(c.get<std::string>());
+    find.offers.push_back(std::move(offer));
+  });
+  in.eachOr("facts", mostOffers, [&](JsonReader& f) {
+    Fact fact{f.text("id"), std::string{}};
+    const Json value = f.json().value("value", Json());
+    if (value.is_number_unsigned())
+      fact.value = value.get<std::uint64_t>();
+    else
+      fact.value = f.text("value");
+    find.facts.push_back(std::move(fact));
+  });
+}
+
+/// The first version had no offers: what it knew could be discarded or held.
+void offersOfVersion1(const KnownKinds& known, Find& find) {
+  if (find.standing == Standing::bedrock) return;
+  for (const char* action : {find.kind == "trash" ? "empty" : "discard", "hold"})
+    find.offers.push_back({action, {}, {}, {}});
+  priceOffers(find, known.steps);
 }
 
 }  // namespace
 
-Result<Identity> identityFromJson(const Json& json) {
-  if (!json.is_object()) return fail(Errc::badInput, "identity");
-  Fields f(json);
-  const Identity i = readIdentity(f, &json);
-  if (!f.fault().empty()) return fail(Errc::badInput, "identity", {}, f.fault());
-  return i;
-}
-
 Json toJson(const Find& find) {
   Json items = Json::array();
-  for (const FindItem& item : find.items) {
-    Json j = itemJson(item);
-    if (!item.origin.empty()) putPath(j, "origin", item.origin);
-    if (!item.deleted.empty()) j["deleted"] = item.deleted;
-    items.push_back(std::move(j));
-  }
+  for (const Subject& s : find.items) items.push_back(subjectJson(s));
   Json j{{"id", find.id},
-         {"kind", name(find.kind)},
+         {"kind", find.kind},
          {"standing", name(find.standing)},
+         {"judged", name(find.judged)},
          {"regret", name(find.regret)},
          {"gain", toJson(find.gain)},
          {"items", std::move(items)},
+         {"offers", offersJson(find)},
+         {"facts", factsJson(find)},
          {"age", name(find.band)},
          {"newest_ns", find.newest},
          {"accessed_seconds", find.accessed},
          {"owner", find.owner},
          {"files", find.files},
          {"links_elsewhere", find.linksElsewhere},
-         {"left_out", find.leftOut},
+         {"likelihood", find.likelihood},
          {"place_id", find.placeId}};
   putPath(j, "place", find.place);
   return j;
 }
 
-Result<Find> findFromJson(const Json& json) {
-  Fields f(json);
-  const PlanLine line = readLine(f, json, false);
+Result<Find> findFromJson(const Json& json, const KnownKinds& known) {
+  JsonReader in(json);
   Find find;
-  find.id = line.id;
-  find.kind = line.kind;
-  find.standing = line.standing;
-  find.regret = line.regret;
-  find.gain = line.gain;
-  find.place = line.place;
-  find.band = line.band;
-  for (const auto& item : line.items)
-    find.items.push_back({noNode, item.path, item.identity, item.occupied, {}, {}});
-  find.newest = f.number<std::int64_t>("newest_ns");
-  find.accessed = f.number<std::int64_t>("accessed_seconds");
-  find.owner = f.number<std::uint32_t>("owner");
-  find.files = f.number<std::uint32_t>("files");
-  find.linksElsewhere = f.number<std::uint32_t>("links_elsewhere");
-  find.leftOut = f.number<std::uint32_t>("left_out");
-  find.placeId = f.text("place_id");
-  if (!f.fault().empty() || find.items.empty()) return fail(Errc::corrupt, "finds", {}, f.fault());
-  for (std::size_t i = 0; i < find.items.size(); ++i) {
-    const Json& item = json["items"][i];
-    if (item.contains("origin")) find.items[i].origin = getPath(item, "origin").value_or(PathBytes{});
-    if (const auto d = item.find("deleted"); d != item.end() && d->is_string())
-      find.items[i].deleted = d->get<std::string>();
-  }
+  find.id = in.text("id");
+  find.kind = readFindKind(in, known);
+  find.standing = find.judged = in.choiceOr("judged", standings, in.choice<Standing>("standing", standings));
+  find.regret = in.choice<Regret>("regret", regrets);
+  find.gain = readGain(in, "gain");
+  find.items = readSubjects(in);
+  if (find.items.empty()) in.wrong("items");
+  find.band = in.choice<AgeBand>("age", ageBands);
+  find.place = in.path("place");
+  find.newest = in.number<std::int64_t>("newest_ns");
+  find.accessed = in.number<std::int64_t>("accessed_seconds");
+  find.owner = in.number<std::uint32_t>("owner");
+  find.files = in.number<std::uint32_t>("files");
+  find.linksElsewhere = in.number<std::uint32_t>("links_elsewhere");
+  find.likelihood = in.numberOr<std::uint32_t>("likelihood", 0);
+  find.placeId = in.text("place_id");
+  if (in.has("left_out") && in.number<std::uint64_t>("left_out") > 0)
+    find.facts.push_back({"left-out", in.number<std::uint64_t>("left_out")});
+  readOffers(in, known, find);
+  if (!in.ok()) return fail(Errc::corrupt, "finds", {}, in.fault());
+  if (!in.has("offers")) offersOfVersion1(known, find);
   return find;
 }
 
@@ -232,12 +181,12 @@ Json toJson(const Plan& plan) {
   Json lines = Json::array();
   for (const PlanLine& line : plan.lines) {
     Json items = Json::array();
-    for (const auto& item : line.items) items.push_back(itemJson(item));
+    for (const auto& item : line.items) items.push_back(subjectJson(item));
     Json j{{"id", line.id},
-           {"kind", name(line.kind)},
-           {"action", name(line.action)},
+           {"kind", line.kind},
+           {"action", line.step->id},
            {"standing", name(line.standing)},
-           {"regret", name(line.regret)},
+           {"regret", name(line.regret())},
            {"gain", toJson(line.gain)},
            {"age", name(line.band)},
            {"enabled", line.enabled},
@@ -248,17 +197,85 @@ Json toJson(const Plan& plan) {
   return {{"format", "zip-tally-plan"}, {"version", 1}, {"lines", std::move(lines)}};
 }
 
-Result<Plan> planFromJson(const Json& json) {
+namespace {
+
+PlanLine readLine(JsonReader& in, const KnownKinds& known) {
+  PlanLine line;
+  line.id = in.text("id");
+  line.kind = readFindKind(in, known);
+  line.step = known.steps.find(in.text("action"));
+  if (line.step == nullptr) in.wrong("action");
+  line.standing = in.choice<Standing>("standing", standings);
+  line.found = in.choice<Regret>("regret", regrets);
+  line.gain = readGain(in, "gain");
+  line.place = in.path("place");
+  line.band = in.choice<AgeBand>("age", ageBands);
+  line.enabled = in.flagOr("enabled", true);
+  line.items = readSubjects(in);
+  return line;
+}
+
+}  // namespace
+
+Result<Plan> planFromJson(const Json& json, const KnownKinds& known) {
   if (!json.is_object() || json.value("format", Json()) != "zip-tally-plan")
     return fail(Errc::notOurs, "plan-file");
-  Fields f(json);
-  if (f.number<std::uint64_t>("version") != 1)
-    return fail(f.fault().empty() ? Errc::tooNew : Errc::badInput, "plan-file");
+  JsonReader in(json);
+  const auto version = in.number<std::uint64_t>("version");
+  if (in.ok() && version != 1) return fail(Errc::tooNew, "plan-file");
   Plan plan;
-  if (const Json* lines = f.array("lines", mostLines))
-    for (const Json& line : *lines) plan.lines.push_back(readLine(f, line));
-  if (!f.fault().empty()) return fail(Errc::badInput, "plan-file", {}, f.fault());
+  in.each("lines", mostLines, [&](JsonReader& line) { plan.lines.push_back(readLine(line, known)); });
+  if (!in.ok()) return fail(Errc::badInput, "plan-file", {}, in.fault());
   return plan;
+}
+
+Json toJson(const Target& t) {
+  return {{"label", t.label},     {"origin", name(t.origin)}, {"amount", t.amount},
+          {"bytes", t.bytes},     {"chosen", t.chosen},       {"while_it_runs", t.whileItRuns}};
+}
+
+Target readTarget(JsonReader& in) {
+  Target t;
+  t.label = in.text("label");
+  t.origin = in.choice<TargetOrigin>("origin", targetOrigins);
+  t.amount = in.text("amount");
+  t.bytes = in.number<Bytes>("bytes");
+  t.chosen = in.flag("chosen");
+  t.whileItRuns = in.flagOr("while_it_runs", false);
+  return t;
+}
+
+Result<std::vector<Target>> targetsFromJson(const Json& json) {
+  const Json wrapped{{"targets", json}};
+  JsonReader in(wrapped);
+  std::vector<Target> all;
+  in.each("targets", 1000, [&](JsonReader& t) { all.push_back(readTarget(t)); });
+  if (!in.ok()) return fail(Errc::corrupt, "targets", {}, in.fault());
+  return all;
+}
+
+Json toJson(const Marks& marks) {
+  Json list = Json::array();
+  for (const auto& [path, mark] : marks.all()) {
+    Json j{{"mark", name(mark)}};
+    putPath(j, "path", path);
+    list.push_back(std::move(j));
+  }
+  return list;
+}
+
+Result<Marks> marksFromJson(const Json& json) {
+  const Json wrapped{{"marks", json}};
+  JsonReader in(wrapped);
+  Marks marks;
+  in.each("marks", 1'000'000, [&](JsonReader& m) {
+    const PathBytes path = m.path("path");
+    const bool first = m.has("kept");
+    const Mark mark = first ? (m.flag("kept") ? Mark::keep : Mark::notNow) : m.choice<Mark>("mark", markKinds);
+    marks.set(path, mark);
+  });
+  if (!in.ok()) return fail(Errc::corrupt, "marks", {}, in.fault());
+  return marks;
 }
 
 }  // namespace zt

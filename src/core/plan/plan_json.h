@@ -1,27 +1,35 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <nlohmann/json.hpp>
-
+#include "core/base/json_reader.h"
+#include "core/finds/detector.h"
 #include "core/plan/plan.h"
 
 namespace zt {
 
-/// A path for JSON: "path" escaped, and "path_b64" with the exact bytes where escaping was needed.
-void putPath(nlohmann::json& object, std::string_view key, std::string_view path);
-/// The exact bytes of such a path; fails with badInput.
-Result<PathBytes> getPath(const nlohmann::json& object, const std::string& key);
+/// The kinds that a document from outside may name.
+struct KnownKinds {
+  const StepTable& steps;
+  const DetectorTable& detectors;
+};
 
-nlohmann::json toJson(const Gain& gain);
-nlohmann::json toJson(const Identity& identity);
-/// The way back; fails with badInput.
-Result<Identity> identityFromJson(const nlohmann::json& json);
-nlohmann::json toJson(const Find& find);
-nlohmann::json toJson(const Plan& plan);
+Json toJson(const Gain& gain);
+Json toJson(const Identity& identity);
+Identity readIdentity(JsonReader& in);
+Json toJson(const Find& find);
+Json toJson(const Plan& plan);
+Json toJson(const Target& target);
+Target readTarget(JsonReader& in);
+Json toJson(const Marks& marks);
 
-/// Parses a plan from outside (docs/formats/plan.md). Hostile text gives badInput, notOurs or tooNew.
-/// Standing, regret and gain are not believed: the caller looks them up anew. Nodes are not bound.
-Result<Plan> planFromJson(const nlohmann::json& json);
-Result<Find> findFromJson(const nlohmann::json& json);
+/// Parses a plan from outside (docs/formats/plan.md). Hostile text gives badInput with the place, notOurs or tooNew;
+/// a step, detector or standing that is not known is badInput too. Standing, regret and gain are not believed:
+/// the caller looks them up anew. Nodes are not bound.
+Result<Plan> planFromJson(const Json& json, const KnownKinds& known);
+/// A find that this program has stored; fails with corrupt and the place.
+Result<Find> findFromJson(const Json& json, const KnownKinds& known);
+Result<std::vector<Target>> targetsFromJson(const Json& json);
+/// Marks of this version, and of the first, which knew `{path, kept}`.
+Result<Marks> marksFromJson(const Json& json);
 
 }  // namespace zt

@@ -90,6 +90,14 @@ Choice cover(std::vector<const Find*> candidates, Bytes need) {
   return choice;
 }
 
+/// Everything that a proposal is made from.
+struct Choices {
+  std::span<const Find> finds;
+  const FindContext& context;
+  const Marks& marks;
+  const ProposeOptions& options;
+};
+
 bool keptOut(const Find& find, const ProposeOptions& options) {
   if (std::find(options.without.begin(), options.without.end(), find.id) != options.without.end())
     return true;
@@ -99,13 +107,11 @@ bool keptOut(const Find& find, const ProposeOptions& options) {
   return false;
 }
 
-std::vector<const Find*> usable(std::span<const Find> finds, Regret ceiling, bool unjudged,
-                                const ProposeOptions& options) {
+std::vector<const Find*> usable(const Choices& choices, Regret ceiling) {
   std::vector<const Find*> list;
-  for (const Find& f : finds) {
-    if (f.standing == Standing::bedrock || f.standing == Standing::kept || f.gain.sure == 0) continue;
-    if (f.standing == Standing::unjudged && !unjudged) continue;
-    if (f.regret <= ceiling && !keptOut(f, options)) list.push_back(&f);
+  for (const Find& f : choices.finds) {
+    if (f.offers.empty() || f.offers.front().gain.sure == 0 || !mayPropose(f, choices.marks)) continue;
+    if (f.regret <= ceiling && !keptOut(f, choices.options)) list.push_back(&f);
   }
   return list;
 }
@@ -120,11 +126,10 @@ std::vector<const Find*> withoutOverlap(std::vector<const Find*> list, bool whol
   return list;
 }
 
-Choice best(std::span<const Find> finds, Regret ceiling, bool unjudged, Bytes need, const SurveyTree& tree,
-            const ProposeOptions& options) {
-  const auto list = usable(finds, ceiling, unjudged, options);
-  Choice wholes = cover(withoutOverlap(list, true, tree), need);
-  Choice parts = cover(withoutOverlap(list, false, tree), need);
+Choice best(const Choices& choices, Regret ceiling, Bytes need) {
+  const auto list = usable(choices, ceiling);
+  Choice wholes = cover(withoutOverlap(list, true, choices.context.tree), need);
+  Choice parts = cover(withoutOverlap(list, false, choices.context.tree), need);
   if (wholes.reached != parts.reached) return wholes.reached ? wholes : parts;
   const auto rank = [](const Choice& c) { return std::pair(c.regretBytes, c.finds.size()); };
   if (!wholes.reached) return rank(wholes) > rank(parts) ? wholes : parts;
@@ -133,13 +138,13 @@ Choice best(std::span<const Find> finds, Regret ceiling, bool unjudged, Bytes ne
 
 /// Sums of single gains never exceed the gain of the set, so together the lines may give more than was
 /// needed: drop what can go, the most regretted first.
-void dropSurplus(std::vector<const Find*>& finds, Bytes need, const SetGain& gain) {
+void dropSurplus(std::vector<const Find*>& finds, Bytes need, const GainModel& gain) {
   const auto gainOf = [&](const Find* without) {
     std::vector<NodeId> nodes;
     for (const Find* f : finds)
       if (f != without)
         for (const auto& item : f->items) nodes.push_back(item.node);
-    return gain.of(nodes);
+    return gain.of(nodes).sure;
   };
   const Bytes together = gainOf(nullptr);
   const Bytes singly = std::accumulate(finds.begin(), finds.end(), Bytes{0},
@@ -153,17 +158,60 @@ void dropSurplus(std::vector<const Find*>& finds, Bytes need, const SetGain& gai
     if (gainOf(f) >= need) std::erase(finds, f);
 }
 
+/// What only a person may decide, without overlap, the likeliest first.
+std::vector<Decision> decisionsOf(const Choices& choices) {
+  constexpr std::size_t most = 20;
+  std::vector<const Find*> list;
+  for (const Find& f : choices.finds) {
+    const bool open = f.standing == Standing::ownersCall || f.standing == Standing::unjudged;
+    const bool said = choices.marks.locks(f) || choices.marks.of(f) == Mark::notNow;
+    if (open && !said && !f.offers.empty() && f.gain.atMost > 0 && !mayPropose(f, choices.marks) &&
+        !keptOut(f, choices.options))
+      list.push_back(&f);
+  }
+  std::stable_sort(list.begin(), list.end(), [](const Find* a, const Find* b) {
+    return std::pair(a->likelihood, a->gain.atMost) > std::pair(b->likelihood, b->gain.atMost);
+  });
+  Disjoint disjoint(choices.context.tree);
+  std::vector<Decision> decisions;
+  for (const Find* f : list) {
+    if (decisions.size() == most) break;
+    if (!disjoint.take(*f)) continue;
+    decisions.push_back({f->id, f->items.size() == 1 ? f->items.front().path : f->place, f->gain.atMost, f->kind,
+                         f->standing});
+  }
+  return decisions;
+}
+
+Plan planOf(const Choice& choice, const StepTable& steps, const Marks& marks) {
+  Plan plan;
+  for (const Find* f : choice.finds)
+    if (auto line = lineFor(*f, steps, f->offers.front().action, marks)) plan.lines.push_back(std::move(*line));
+  std::stable_sort(plan.lines.begin(), plan.lines.end(), [](const PlanLine& a, const PlanLine& b) {
+    return std::pair(a.regret(), b.gain.sure) < std::pair(b.regret(), a.gain.sure);
+  });
+  return plan;
+}
+
 }  // namespace
 
-Proposal propose(std::span<const Find> finds, Bytes need, const SurveyTree& tree, const SetGain& gain,
-                 const ProposeOptions& options) {
+bool mayPropose(const Find& find, const Marks& marks) {
+  if (find.standing == Standing::bedrock || marks.locks(find)) return false;
+  const auto mark = marks.of(find);
+  if (mark == Mark::mayGo) return true;
+  if (mark == Mark::notNow) return false;
+  const bool known = find.standing == Standing::rebuilds || find.standing == Standing::spent;
+  return known && find.regret <= Regret::wayBack;
+}
+
+Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& context, const StepTable& steps,
+                 const Marks& marks, const ProposeOptions& options) {
+  const Choices choices{finds, context, marks, options};
   Proposal proposal;
-  for (int level = 0; level < regrets; ++level) {
-    Bytes sum = 0;
-    for (const Find* f :
-         withoutOverlap(usable(finds, static_cast<Regret>(level), false, options), true, tree))
-      sum += f->gain.sure;
-    proposal.possible[static_cast<std::size_t>(level)] = sum;
+  for (std::size_t level = 0; level < regrets; ++level) {
+    const auto list = withoutOverlap(usable(choices, static_cast<Regret>(level)), true, context.tree);
+    proposal.steps[level] = list.size();
+    for (const Find* f : list) proposal.possible[level] += f->gain.sure;
   }
   if (need == 0) {
     proposal.reached = proposal.optimal = true;
@@ -173,31 +221,26 @@ Proposal propose(std::span<const Find> finds, Bytes need, const SurveyTree& tree
   Choice choice;
   for (int level = 0; level <= highest && !choice.reached; ++level) {
     proposal.ceiling = static_cast<Regret>(level);
-    choice = best(finds, proposal.ceiling, false, need, tree, options);
+    choice = best(choices, proposal.ceiling, need);
   }
-  if (!choice.reached && proposal.ceiling == Regret::personalGone) {
-    Choice more = best(finds, proposal.ceiling, true, need, tree, options);
-    proposal.usesUnjudged = more.reached;
-    if (more.reached) choice = std::move(more);
-  }
-  dropSurplus(choice.finds, need, gain);
-  for (const Find* f : choice.finds)
-    if (auto line = lineFor(*f, StepAction::discard)) proposal.plan.lines.push_back(std::move(*line));
-  std::stable_sort(proposal.plan.lines.begin(), proposal.plan.lines.end(),
-                   [](const PlanLine& a, const PlanLine& b) {
-                     return std::pair(a.regret, b.gain.sure) < std::pair(b.regret, a.gain.sure);
-                   });
-  const Bytes given = plannedGain(proposal.plan, gain).sure;
+  dropSurplus(choice.finds, need, context.gain);
+  proposal.plan = planOf(choice, steps, marks);
+  const Bytes given = plannedGain(proposal.plan, context.gain).sure;
   proposal.reached = given >= need;
   proposal.shortBy = proposal.reached ? 0 : need - given;
   Bytes regretBytes = 0;
-  for (const auto& line : proposal.plan.lines)
-    regretBytes += line.regret == Regret::none ? 0 : line.gain.sure;
+  Regret worst = Regret::none;
+  for (const auto& line : proposal.plan.lines) {
+    regretBytes += line.regret() == Regret::none ? 0 : line.gain.sure;
+    worst = std::max(worst, line.regret());
+  }
+  if (!proposal.reached && !options.ceiling) proposal.ceiling = worst;  // nothing higher would have given more
   proposal.boundGap =
       choice.bound == 0 || regretBytes <= choice.bound
           ? 0
           : static_cast<double>(regretBytes - choice.bound) / static_cast<double>(choice.bound);
   proposal.optimal = proposal.reached && proposal.boundGap == 0;
+  if (!proposal.reached) proposal.decisions = decisionsOf(choices);
   return proposal;
 }
 

@@ -16,24 +16,38 @@ struct ProposeOptions {
   std::vector<std::string> without;  ///< ids of finds that are not to be used
 };
 
+/// Something personal or unjudged that only a person may put on the plan.
+struct Decision {
+  std::string find;  ///< its id
+  PathBytes path;
+  Bytes bytes = 0;  ///< at most
+  std::string kind;
+  Standing standing = Standing::unjudged;
+};
+
 /// A plan worked out.
 struct Proposal {
   Plan plan;
   Regret ceiling = Regret::none;
   bool reached = false;
-  Bytes shortBy = 0;                      ///< of the hardest target, if not reached
-  bool usesUnjudged = false;              ///< nothing else would have reached it
-  std::array<Bytes, regrets> possible{};  ///< most that each ceiling could give, unjudged things left alone
-  bool optimal = false;                   ///< no plan under this ceiling has fewer bytes of regret
+  Bytes shortBy = 0;                         ///< of the hardest target, if not reached
+  std::array<Bytes, regrets> possible{};     ///< the most that each ceiling could give for certain
+  std::array<std::size_t, regrets> steps{};  ///< by how many steps
+  bool optimal = false;  ///< no plan under this ceiling has fewer bytes of regret
   double boundGap =
       0;  ///< (bytes of regret − lower bound) ÷ lower bound; the bound is the linear relaxation's
+  std::vector<Decision> decisions;  ///< the likeliest first; only where nothing else reaches
 };
 
+/// Whether the program may put a find on a plan by itself: what is known to rebuild or to be spent, and what
+/// somebody said may go. Nothing unjudged and nothing personal otherwise, and nothing that somebody keeps.
+bool mayPropose(const Find& find, const Marks& marks);
+
 /// Reaches the hardest chosen target with the lowest regret ceiling that can, then the fewest bytes of
-/// regret, then the fewest steps. Overlapping finds are not used twice. `need` is the shortfall of the
-/// hardest target. Pure; any thread.
-Proposal propose(std::span<const Find> finds, Bytes need, const SurveyTree& tree, const SetGain& gain,
-                 const ProposeOptions& options);
+/// regret, then the fewest steps; by bytes that are sure. Overlapping finds are not used twice. `need` is the
+/// shortfall of the hardest target. Pure; any thread.
+Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& context, const StepTable& steps,
+                 const Marks& marks, const ProposeOptions& options);
 
 /// Picks amounts whose sum is at least `need` and as little above it as can be found. Amounts must be sorted
 /// downwards. Gives the indices; empty if all together do not reach. Exact where the search stays within its

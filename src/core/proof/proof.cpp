@@ -8,13 +8,15 @@
 namespace zt {
 
 std::string_view name(ProofReason::Kind kind) {
-  static constexpr std::array<std::string_view, 8> names{"not-done",   "not-reached",  "held",
-                                                         "put-back",   "links-remain", "came-back",
-                                                         "still-open", "less-occupied"};
+  static constexpr std::array<std::string_view, proofReasonKinds> names{"not-done",  "not-reached",   "held",         "put-back",
+                                                          "links-remain", "came-back",  "still-open",   "less-occupied",
+                                                          "released",     "shared-freed", "drive-differs"};
   return names[static_cast<std::size_t>(kind)];
 }
 
 namespace {
+
+using Kind = ProofReason::Kind;
 
 /// Adds up reasons of one kind and cause.
 void note(ProofLine& line, ProofReason reason) {
@@ -31,121 +33,148 @@ SignedBytes less(Bytes bytes) {
   return -static_cast<SignedBytes>(bytes);
 }
 
+/// What the touched places say that a line gave, so far as it is judged.
+struct Shown {
+  SignedBytes sure = 0;
+  SignedBytes atMost = 0;
+};
+
+void judgeGone(const GuardedDrive& drive, const Holders& holders, const JournalRecord& r, ProofLine& line,
+               Shown& shown) {
+  shown.sure += static_cast<SignedBytes>(r.freed.sure);
+  shown.atMost += static_cast<SignedBytes>(r.freed.atMost);
+  const bool promisedNone = r.promised.atMost == 0;
+  if (promisedNone && r.freed.sure > 0) note(line, {Kind::released, static_cast<SignedBytes>(r.freed.sure), {}, 1, {}});
+  // Something else by that name, or the very thing.
+  if (look(drive, r.path)) note(line, {Kind::cameBack, 0, {}, 1, {}});
+  // Only a process that opened it before it was taken can still hold it; whoever has a name now is another file.
+  const std::string* who = holders.holderOfDeleted(r.device, r.identity.inode);
+  if (who == nullptr) return;
+  note(line, {Kind::stillOpen, less(r.freed.sure), {}, 1, *who});
+  shown.sure -= static_cast<SignedBytes>(r.freed.sure);
+  shown.atMost -= static_cast<SignedBytes>(r.freed.atMost);
+}
+
 /// What one item's last state says about its line.
-void judge(const GuardedDrive& drive, const Holders& holders, const JournalRecord& r, ProofLine& line) {
-  using Kind = ProofReason::Kind;
-  line.actual += r.freed;
-  if (r.linksRemain > 0) note(line, {Kind::linksRemain, less(r.linksRemain), {}, 1, {}});
+void judge(const GuardedDrive& drive, const Holders& holders, const JournalRecord& r, ProofLine& line,
+           Shown& shown) {
+  const SignedBytes lost = less(r.promised.sure);
+  const Bytes linked = r.state == ItemState::gone ? std::min(r.linksRemain, r.promised.sure) : 0;
+  if (linked > 0) note(line, {Kind::linksRemain, less(linked), {}, 1, {}});
   switch (r.state) {
-    case ItemState::gone: {
-      if (look(drive, r.path)) note(line, {Kind::cameBack, 0, {}, 1, {}});
-      // Only a process that opened it before it was taken can still hold it.
-      const auto root = drive.files.stat(*drive.root, {});
-      if (const auto* who = root ? holders.holderOf(root->device, r.identity.inode) : nullptr)
-        note(line, {Kind::stillOpen, less(r.freed), {}, 1, *who});
-      break;
-    }
+    case ItemState::gone:
+      return judgeGone(drive, holders, r, line, shown);
     case ItemState::held:
-      if (r.action == StepAction::hold)
-        note(line, {Kind::held, less(r.promised), {}, 1, {}});
-      else
-        note(line, {Kind::notDone, less(r.promised), r.problem, 1, r.detail});
-      break;
+      return note(line, r.problem ? ProofReason{Kind::notDone, lost, r.problem, 1, r.detail}
+                                  : ProofReason{Kind::held, less(r.occupied), {}, 1, {}});
     case ItemState::returned:
-      if (r.action == StepAction::hold || r.problem == Errc::io)
-        note(line, {Kind::putBack, less(r.promised), {}, 1, {}});
-      else
-        note(line, {Kind::notDone, less(r.promised), r.problem, 1, r.detail});
-      break;
+      return note(line, r.problem ? ProofReason{Kind::notDone, lost, r.problem, 1, r.detail}
+                                  : ProofReason{Kind::putBack, lost, {}, 1, {}});
     case ItemState::missing:
-      note(line, {Kind::notDone, less(r.promised), Errc::notThere, 1, {}});
-      break;
+      return note(line, {Kind::notDone, lost, Errc::notThere, 1, {}});
+    case ItemState::untouched:
+      return note(line, {Kind::notReached, lost, {}, 1, {}});
     default:
-      note(line, {Kind::notDone, less(r.promised), r.problem, 1, r.detail});
-      break;
+      return note(line, {Kind::notDone, lost, r.problem.value_or(Errc::io), 1, r.detail});
   }
+}
+
+/// Names what is left of the difference: what the places show against the promise, and the counter against the
+/// places.
+void settle(ProofLine& line, const Shown& shown) {
+  SignedBytes explained = 0;
+  for (const auto& r : line.reasons)
+    if (r.kind != Kind::held) explained += r.bytes;
+  const auto promised = static_cast<SignedBytes>(line.promised.sure);
+  if (const SignedBytes rest = shown.sure - promised - explained; rest != 0)
+    note(line, {Kind::lessOccupied, rest, {}, 0, {}});
+  SignedBytes beyond = line.actual - shown.sure;
+  const SignedBytes shared = std::clamp<SignedBytes>(beyond, 0, shown.atMost - shown.sure);
+  if (shared > 0) note(line, {Kind::sharedFreed, shared, {}, 0, {}});
+  beyond -= shared;
+  if (beyond != 0) note(line, {Kind::driveDiffers, beyond, {}, 0, {}});
 }
 
 void judgeRun(const GuardedDrive& drive, const Holders& holders, const ProvedRun& run, Proof& proof) {
   absl::flat_hash_map<std::string, std::size_t> at;
+  std::vector<Shown> shown;
+  const std::size_t first = proof.lines.size();
   for (const LineOutcome& outcome : run.lines) {
     ProofLine line;
     line.line = outcome.line;
+    line.kind = pickedKind;
     line.action = outcome.action;
     line.promised = outcome.promised;
+    line.actual = outcome.rose;
     line.items = outcome.items;
-    if (const PlanLine* planned = run.plan.find(outcome.line)) {
-      line.kind = planned->kind;
-      if (!planned->items.empty()) line.example = planned->items.front().path;
-    }
-    if (outcome.state == LineOutcome::State::notReached && outcome.items > 0)
-      note(line, {ProofReason::Kind::notReached, less(outcome.promised), {}, outcome.items, {}});
+    for (const auto& planned : run.planned)
+      if (planned.id == outcome.line) line.kind = planned.kind, line.example = planned.example;
     at[outcome.line] = proof.lines.size();
     proof.lines.push_back(std::move(line));
+    shown.emplace_back();
   }
+  std::vector<Bytes> recorded(shown.size(), 0);
   for (const JournalRecord& r : run.records)
-    if (const auto line = at.find(r.line); line != at.end())
-      judge(drive, holders, r, proof.lines[line->second]);
-}
-
-/// A difference that no reason explains is named too: it occupied something else when it went.
-void settle(ProofLine& line) {
-  SignedBytes explained = 0;
-  for (const auto& r : line.reasons)
-    if (r.kind != ProofReason::Kind::held) explained += r.bytes;
-  const SignedBytes difference =
-      static_cast<SignedBytes>(line.actual) - static_cast<SignedBytes>(line.promised);
-  if (line.reasons.empty() && difference != 0)
-    note(line, {ProofReason::Kind::lessOccupied, difference - explained, {}, 0, {}});
+    if (const auto line = at.find(r.line); line != at.end()) {
+      judge(drive, holders, r, proof.lines[line->second], shown[line->second - first]);
+      recorded[line->second - first] += r.promised.sure;
+    }
+  for (std::size_t i = 0; i < shown.size(); ++i) {
+    ProofLine& line = proof.lines[first + i];
+    // Items that the run never came to are in no record.
+    if (run.lines[i].state == LineOutcome::State::notReached || run.lines[i].state == LineOutcome::State::partly)
+      if (const Bytes rest = line.promised.sure - std::min(line.promised.sure, recorded[i]); rest > 0)
+        note(line, {Kind::notReached, less(rest), {}, line.items, {}});
+    settle(line, shown[i]);
+  }
 }
 
 }  // namespace
 
-std::vector<LineOutcome> outcomesOfRecords(const Plan& plan, std::span<const JournalRecord> records) {
+std::vector<LineOutcome> outcomesOfRecords(std::span<const JournalRecord> records) {
   std::vector<LineOutcome> lines;
-  for (const PlanLine& line : plan.lines) {
-    if (!line.enabled) continue;
-    LineOutcome o;
-    o.line = line.id;
-    o.action = line.action;
-    o.promised = line.gain.sure;
-    o.items = line.items.size();
-    for (const auto& r : records) {
-      if (r.line != line.id) continue;
-      o.freed += r.freed;
-      o.itemsDone +=
-          r.state == ItemState::gone || (r.state == ItemState::held && line.action == StepAction::hold);
+  for (const auto& r : records) {
+    auto line = std::find_if(lines.begin(), lines.end(), [&](const auto& o) { return o.line == r.line; });
+    if (line == lines.end()) {
+      lines.emplace_back();
+      line = lines.end() - 1;
+      line->line = r.line;
+      line->action = r.action;
     }
+    ++line->items;
+    line->promised += r.promised;
+    line->freed += r.freed;
+    line->linksRemain += r.linksRemain;
+    line->itemsDone += r.state == ItemState::gone || (r.state == ItemState::held && !r.problem);
+  }
+  for (auto& o : lines)
     o.state = o.itemsDone == o.items ? LineOutcome::State::done
               : o.itemsDone == 0     ? LineOutcome::State::notReached
                                      : LineOutcome::State::partly;
-    lines.push_back(std::move(o));
-  }
   return lines;
 }
 
 Result<Proof> prove(const GuardedDrive& drive, std::span<const ProvedRun> runs,
                     const std::vector<Target>& targets, TimeNs now) {
-  if (auto synced = drive.files.syncAll(*drive.root); !synced) return tl::unexpected(synced.error());
-  const auto usage = drive.files.usage(*drive.root);
+  if (auto synced = drive.files->syncAll(*drive.root); !synced) return tl::unexpected(synced.error());
+  const auto usage = drive.files->usage(*drive.root);
   if (!usage) return tl::unexpected(usage.error());
   Proof proof;
   proof.when = now;
   proof.freeAfter = usage->available;
   proof.freeBefore = runs.empty() ? usage->available : runs.front().freeBefore;
-  const Holders holders = Holders::read(drive.openFiles);
+  const Holders holders = Holders::read(*drive.openFiles);
   for (const auto& run : runs) {
     judgeRun(drive, holders, run, proof);
     for (const auto& r : run.records)
-      if (r.state == ItemState::held) proof.held += r.promised;
+      if (r.state == ItemState::held) proof.held += r.occupied;
   }
   for (auto& line : proof.lines) {
-    settle(line);
-    proof.promised += line.promised;
+    proof.promised += line.promised.sure;
     proof.actual += line.actual;
   }
   proof.byOthers = static_cast<SignedBytes>(proof.freeAfter) - static_cast<SignedBytes>(proof.freeBefore) -
-                   static_cast<SignedBytes>(proof.actual);
+                   proof.actual;
   proof.targets = outlook(targets, proof.freeAfter, {});
   return proof;
 }

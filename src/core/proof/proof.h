@@ -8,44 +8,48 @@ namespace zt {
 /// Why a line gave something else than was promised.
 struct ProofReason {
   enum class Kind : std::uint8_t {
-    notDone,      ///< items that would not go; `code` and `detail` say why
-    notReached,   ///< the run ended before this line
-    held,         ///< set aside: freed on release
-    putBack,      ///< put back since
-    linksRemain,  ///< further names keep the bytes
-    cameBack,     ///< something stands at the old place again
-    stillOpen,    ///< unlinked, but a process keeps it open
-    lessOccupied  ///< occupied something else than measured when it went
+    notDone,       ///< items that would not go; `code` and `detail` say why
+    notReached,    ///< the run ended before this line, or before these items
+    held,          ///< set aside: freed on release
+    putBack,       ///< put back since
+    linksRemain,   ///< further names keep the bytes
+    cameBack,      ///< something stands at the old place again
+    stillOpen,     ///< unlinked, but a process keeps it open
+    lessOccupied,  ///< occupied something else than measured when it went
+    released,      ///< was set aside, and was let go since
+    sharedFreed,   ///< was at most to come free, and did
+    driveDiffers   ///< the drive's counter rose by something else: its own structures, or others meanwhile
   };
   Kind kind = Kind::notDone;
   SignedBytes bytes = 0;
-  Errc code = Errc::io;
+  std::optional<Errc> code;
   std::uint64_t items = 0;
   std::string detail;
 };
+constexpr int proofReasonKinds = 11;
 std::string_view name(ProofReason::Kind kind);
 
 struct ProofLine {
   std::string line;
-  FindKind kind = FindKind::picked;
-  StepAction action = StepAction::discard;
-  PathBytes example;  ///< its largest item
+  std::string kind;    ///< of the find; `pickedKind` where that is not known any more
+  std::string action;  ///< of the step
+  PathBytes example;   ///< its largest item
   std::uint64_t items = 0;
-  Bytes promised = 0;
-  Bytes actual = 0;
-  std::vector<ProofReason> reasons;
+  GainBounds promised;
+  SignedBytes actual = 0;  ///< what the drive's own free counter rose by for it
+  std::vector<ProofReason> reasons;  ///< their bytes sum to actual − promised.sure, but for those of held things
 };
 
-/// Measured again: before, promised, actual, and why they differ.
+/// Measured again: before, promised, actual, and why they differ. Actual is what the drive's own counter says and
+/// what the touched places show, never the run's own bookkeeping.
 struct Proof {
   TimeNs when = 0;
   Bytes freeBefore = 0;  ///< available bytes when the first of the runs began
   Bytes freeAfter = 0;   ///< available bytes now
-  Bytes promised = 0;
-  Bytes actual = 0;  ///< sum of the lines
-  SignedBytes byOthers =
-      0;           ///< change of the free bytes that no line accounts for: others wrote or freed meanwhile
-  Bytes held = 0;  ///< still in the hold
+  Bytes promised = 0;    ///< sure
+  SignedBytes actual = 0;    ///< sum of the lines
+  SignedBytes byOthers = 0;  ///< change of the free bytes outside the runs
+  Bytes held = 0;            ///< still in the hold
   std::vector<ProofLine> lines;
   std::vector<TargetOutlook> targets;
 };
@@ -53,15 +57,22 @@ struct Proof {
 /// One run as the proof needs it: outcome of its lines and the journal's last word on every item.
 struct ProvedRun {
   Bytes freeBefore = 0;
-  std::vector<LineOutcome> lines;
+  std::vector<LineOutcome> lines;  ///< with what the counter rose by in the run, and at releases and put-backs since
   std::vector<JournalRecord> records;
-  Plan plan;
+  /// What is known of its lines.
+  struct Line {
+    std::string id;
+    std::string kind;
+    PathBytes example;
+  };
+  std::vector<Line> planned;
 };
 
 /// The lines of a run that was cut short before it could sum up: worked out from the journal.
-std::vector<LineOutcome> outcomesOfRecords(const Plan& plan, std::span<const JournalRecord> records);
+std::vector<LineOutcome> outcomesOfRecords(std::span<const JournalRecord> records);
 
-/// Re-reads the drive and every touched place, and compares. Writes nothing but a sync.
+/// Re-reads the drive and every touched place, and compares. Writes nothing but a sync. Needs no survey: a new one
+/// since the runs does not matter.
 Result<Proof> prove(const GuardedDrive& drive, std::span<const ProvedRun> runs,
                     const std::vector<Target>& targets, TimeNs now);
 

@@ -8,6 +8,9 @@ namespace zt {
 
 namespace {
 
+/// Items that share a look at who holds what.
+constexpr std::size_t atOnce = 256;
+
 Result<void> note(Journal& journal, const JournalRecord& record) {
   return journal.write(std::span(&record, 1));
 }
@@ -17,114 +20,102 @@ void problem(JournalRecord& r, const Error& e) {
   r.detail = e.detail.empty() ? escapePath(e.path) : e.detail;
 }
 
-/// Settles where an item is when the journal does not know: in the hold, or (with `elsewhere`) not.
-Result<bool> stillHeld(Hold& hold, JournalRecord& r, ItemState elsewhere) {
-  const auto held = hold.holds(r);
-  if (!held) return tl::unexpected(held.error());
-  if (!*held) r.state = elsewhere;
-  return *held;
-}
-
-/// Whether the measured item stands at its old place, or beside it; then `putAt` says where.
-bool atOldPlace(const GuardedDrive& drive, JournalRecord& r) {
-  const auto stands = [&](const PathBytes& path) {
-    const auto now = look(drive, path);
-    return now && now->stat.inode == r.identity.inode;
-  };
-  if (stands(r.path)) return r.putAt.clear(), true;
-  for (int attempt = 1; attempt < 1000; ++attempt) {
-    const PathBytes beside = joinPath(parentPath(r.path), Hold::besideName(baseName(r.path), attempt));
-    const auto now = look(drive, beside);
-    if (!now) return false;
-    if (now->stat.inode == r.identity.inode) return r.putAt = beside, true;
+template <class Work>
+Result<void> guardedly(Work work) {
+  try {
+    return work();
+  } catch (const std::exception& e) {
+    return fail(Errc::io, "step", {}, e.what());
   }
-  return false;
 }
 
-void putBackOne(Hold& hold, JournalRecord& r) {
-  if (const auto done = hold.putBack(r); done) {
-    r.state = ItemState::returned;
-    hold.tidy(r);
-  } else {
+const StepExecutor* executorOf(const StepTable& steps, const JournalRecord& r) {
+  const StepPtr step = steps.find(r.action);
+  return step == nullptr ? nullptr : step->executor.get();
+}
+
+/// One record through one of an executor's ways; the journal says before that it is under way, and after what came
+/// of it.
+template <class Work>
+Result<void> carry(const StepTable& steps, Journal& journal, JournalRecord& r, ItemState underWay, StepSite& site,
+                   Work work) {
+  const StepExecutor* executor = executorOf(steps, r);
+  if (executor == nullptr) {
+    problem(r, Error{Errc::unknownStep, "aftermath", r.path, 0, r.action});
+    return {};
+  }
+  r.state = underWay;
+  if (auto noted = note(journal, r); !noted) return noted;
+  if (const auto done = guardedly([&] { return work(*executor, r); }); !done) {
     r.state = ItemState::held;
     problem(r, done.error());
-  }
-}
-
-void unlinkOne(Hold& hold, JournalRecord& r) {
-  if (const auto done = hold.unlinkHeld(r); done) {
-    r.state = ItemState::gone;
-    hold.tidy(r);
   } else {
-    r.state = ItemState::held;
-    problem(r, done.error());
+    executor->tidy(site, r);
   }
+  return note(journal, r);
 }
 
 }  // namespace
 
-Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, Journal& journal,
+Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, const StepTable& steps, Journal& journal,
                                            std::vector<JournalRecord> held, std::stop_token stop) {
   std::reverse(held.begin(), held.end());
+  const Holders nobody;
   for (auto& r : held) {
     if (stop.stop_requested()) break;
-    Hold hold(drive, r.run);
-    r.state = ItemState::returning;
-    if (auto noted = note(journal, r); !noted) return tl::unexpected(noted.error());
-    const auto there = stillHeld(hold, r, ItemState::missing);
-    if (!there) return tl::unexpected(there.error());
-    if (*there) putBackOne(hold, r);
-    if (auto noted = note(journal, r); !noted) return tl::unexpected(noted.error());
+    StepSite site{drive, r.run, nobody};
+    r.problem.reset();
+    const auto done = carry(steps, journal, r, ItemState::returning, site,
+                            [&](const StepExecutor& e, JournalRecord& record) { return e.undo(site, record); });
+    if (!done) return tl::unexpected(done.error());
   }
   return held;
 }
 
-Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, Journal& journal,
+Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTable& steps, Journal& journal,
                                               std::vector<JournalRecord> held, std::stop_token stop) {
-  for (auto& r : held) {
-    if (stop.stop_requested()) break;
-    Hold hold(drive, r.run);
-    const auto there = stillHeld(hold, r, ItemState::missing);
-    if (!there) return tl::unexpected(there.error());
-    if (*there) {
-      const Holders holders = Holders::read(drive.openFiles);
-      if (const auto same = hold.lookAt(r, holders); !same) {
-        problem(r, same.error());
-        continue;  // stays held
-      }
-      r.state = ItemState::discarding;
-      if (auto noted = note(journal, r); !noted) return tl::unexpected(noted.error());
-      unlinkOne(hold, r);
+  for (std::size_t from = 0; from < held.size() && !stop.stop_requested(); from += atOnce) {
+    const Holders holders = Holders::read(*drive.openFiles);
+    for (auto& r : std::span(held).subspan(from, std::min(atOnce, held.size() - from))) {
+      if (stop.stop_requested()) break;
+      StepSite site{drive, r.run, holders};
+      const StepExecutor* executor = executorOf(steps, r);
+      r.problem.reset();
+      if (executor != nullptr)
+        if (const auto same = guardedly([&] { return executor->verify(site, r); });
+            !same && same.error().code != Errc::notThere) {
+          problem(r, same.error());
+          continue;  // stays held
+        }
+      const auto done = carry(steps, journal, r, ItemState::discarding, site,
+                              [&](const StepExecutor& e, JournalRecord& record) { return e.release(site, record); });
+      if (!done) return tl::unexpected(done.error());
     }
-    if (auto noted = note(journal, r); !noted) return tl::unexpected(noted.error());
   }
   return held;
 }
 
-Result<std::vector<JournalRecord>> recover(GuardedDrive drive, Journal& journal,
+Result<std::vector<JournalRecord>> recover(GuardedDrive drive, const StepTable& steps, Journal& journal,
                                            std::vector<JournalRecord> open) {
+  const Holders nobody;
   for (auto& r : open) {
-    Hold hold(drive, r.run);
-    const auto held = hold.holds(r);
-    if (!held) return tl::unexpected(held.error());
-    switch (r.state) {
-      case ItemState::intended:
-      case ItemState::returning:
-        if (*held)
-          putBackOne(hold, r);
-        else
-          r.state = atOldPlace(drive, r) ? ItemState::returned : ItemState::missing;
-        break;
-      case ItemState::discarding:
-        if (*held)
-          unlinkOne(hold, r);
-        else
-          r.state = ItemState::gone;
-        break;
-      default:
-        continue;
+    const StepExecutor* executor = executorOf(steps, r);
+    const bool isOpen = r.state == ItemState::intended || r.state == ItemState::returning ||
+                        r.state == ItemState::discarding;
+    if (!isOpen) continue;
+    if (executor == nullptr) {
+      problem(r, Error{Errc::unknownStep, "recover", r.path, 0, r.action});
+      continue;
     }
-    hold.tidy(r);
+    StepSite site{drive, r.run, nobody};
+    if (const auto settled = guardedly([&] { return executor->recover(site, r); }); !settled) {
+      // Where the drive does not answer nothing is known, and the record stays open.
+      if (settled.error().code == Errc::unanswered || settled.error().code == Errc::away)
+        return tl::unexpected(settled.error());
+      r.state = ItemState::held;
+      problem(r, settled.error());
+    }
+    executor->tidy(site, r);
     if (auto noted = note(journal, r); !noted) return tl::unexpected(noted.error());
   }
   return open;

@@ -16,7 +16,7 @@ Consent consentFor(const Plan& plan) {
   for (const PlanLine& line : plan.lines) {
     if (!line.enabled) continue;
     add(line.id);
-    add(name(line.action));
+    add(line.step->id);
     for (const auto& item : line.items) {
       add(item.path);
       const Identity& i = item.identity;
@@ -25,9 +25,9 @@ Consent consentFor(const Plan& plan) {
             static_cast<std::uint64_t>(i.modified), std::uint64_t{i.bornMark}, std::uint64_t{i.changedMark}})
         add(std::to_string(n));
     }
-    if (line.action == StepAction::discard)
-      consent.lines.push_back({line.id, line.gain.atMost, line.items.size(),
-                               line.items.empty() ? PathBytes{} : line.items.front().path, line.regret});
+    if (line.step->consent != ConsentRule::none)
+      consent.lines.push_back({line.id, line.step->id, line.gain.atMost, line.items.size(),
+                               line.items.empty() ? PathBytes{} : line.items.front().path, line.regret()});
   }
   if (consent.lines.empty()) return consent;
   const XXH128_hash_t hash = XXH3_128bits(all.data(), all.size());

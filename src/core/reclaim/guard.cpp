@@ -7,18 +7,27 @@ namespace zt {
 
 std::string_view name(ItemState state) {
   static constexpr std::array<std::string_view, itemStates> names{
-      "intended", "held", "discarding", "gone", "returning", "returned", "refused", "missing"};
+      "intended", "held", "discarding", "gone", "returning", "returned", "refused", "missing", "untouched"};
   return names[static_cast<std::size_t>(state)];
+}
+
+NodeId GuardedDrive::nodeAt(std::string_view path) const {
+  if (surveyedAt.empty()) return tree().find(path).value_or(noNode);
+  if (path == surveyedAt) return 0;
+  if (!beneath(path, surveyedAt)) return noNode;
+  return tree().find(path.substr(surveyedAt.size() + 1)).value_or(noNode);
 }
 
 Holders Holders::read(OpenFiles& port) {
   Holders all;
   const auto listing = port.list();
   all.complete_ = listing && listing->complete;
-  if (listing)
-    for (const OpenFile& f : listing->files)
-      all.holders_.try_emplace({f.device, f.inode},
-                               f.pid == 0 ? f.holder : f.holder + " (" + std::to_string(f.pid) + ")");
+  if (!listing) return all;
+  for (const OpenFile& f : listing->files) {
+    const std::string who = f.pid == 0 ? f.holder : f.holder + " (" + std::to_string(f.pid) + ")";
+    all.holders_.try_emplace({f.device, f.inode}, who);
+    if (f.deleted) all.deleted_.try_emplace({f.device, f.inode}, who);
+  }
   return all;
 }
 
@@ -27,32 +36,39 @@ const std::string* Holders::holderOf(std::uint64_t device, std::uint64_t inode) 
   return at == holders_.end() ? nullptr : &at->second;
 }
 
-Result<NodeId> checkOnPaper(const GuardedDrive& drive, const PlanItem& item) {
+const std::string* Holders::holderOfDeleted(std::uint64_t device, std::uint64_t inode) const {
+  const auto at = deleted_.find({device, inode});
+  return at == deleted_.end() ? nullptr : &at->second;
+}
+
+Result<NodeId> checkOnPaper(const GuardedDrive& drive, const Subject& item) {
   if (!plainRelative(item.path)) return fail(Errc::outsideRoot, "guard", item.path);
   const auto parts = splitPath(item.path);
   if (std::find(parts.begin(), parts.end(), holdName) != parts.end())
     return fail(Errc::bedrock, "guard", item.path);
-  if (drive.catalogue.touchesBedrock(drive.anchor, item.path)) return fail(Errc::bedrock, "guard", item.path);
-  const auto node = drive.survey.tree.find(item.path);
+  if (drive.context->places.locked(item.path)) return fail(Errc::bedrock, "guard", item.path);
+  if (drive.marks.locks(item.path)) return fail(Errc::kept, "guard", item.path);
+  const auto node = drive.tree().find(item.path);
   if (!node) return fail(Errc::notThere, "guard", item.path);
-  if (drive.survey.tree.identity(*node) != item.identity) return fail(Errc::changed, "guard", item.path);
-  for (const SurveyException& e : drive.survey.exceptions) {
-    if (e.node != *node && !drive.survey.tree.isBeneath(e.node, *node)) continue;
+  if (drive.tree().identity(*node) != item.identity) return fail(Errc::changed, "guard", item.path);
+  for (const SurveyException& e : drive.context->survey.exceptions) {
+    if (!drive.context->gain.beneath(e.node, *node)) continue;
     // What was not seen cannot be compared, so it cannot go.
     if (e.kind == SurveyException::Kind::mountedOver)
-      return fail(Errc::inUse, "guard", item.path, escapePath(drive.survey.tree.path(e.node)));
-    if (e.kind == SurveyException::Kind::unreadable) return fail(Errc::notPermitted, "guard", item.path);
+      return fail(Errc::inUse, "guard", item.path, escapePath(drive.tree().path(e.node)));
+    if (e.kind == SurveyException::Kind::unreadable || e.kind == SurveyException::Kind::unanswered)
+      return fail(Errc::notPermitted, "guard", item.path);
   }
   return *node;
 }
 
 Result<Looked> look(const GuardedDrive& drive, const PathBytes& path) {
-  auto parent = drive.files.openBeneath(*drive.root, parentPath(path));
+  auto parent = drive.files->openBeneath(*drive.root, parentPath(path));
   if (!parent) {
     parent.error().path = path;
     return tl::unexpected(parent.error());
   }
-  const auto stat = drive.files.stat(**parent, baseName(path));
+  const auto stat = drive.files->stat(**parent, baseName(path));
   if (!stat) return fail(stat.error().code, "look", path);
   return Looked{std::move(*parent), *stat};
 }
@@ -84,21 +100,20 @@ struct Waiting {
 };
 
 Result<void> changedAt(const GuardedDrive& drive, NodeId node, std::string_view name = {}) {
-  return fail(Errc::changed, "look", joinPath(drive.survey.tree.path(node), name));
+  return fail(Errc::changed, "look", joinPath(drive.tree().path(node), name));
 }
 
 /// Compares one entry with its node.
 Result<void> compareEntry(const GuardedDrive& drive, const EntryStat& stat, NodeId node, std::uint64_t mount,
-                          const Holders& holders, bool leftovers) {
-  const SurveyTree& tree = drive.survey.tree;
+                          const Holders& holders) {
+  const SurveyTree& tree = drive.tree();
   Identity now = identityOf(stat);
   const Identity then = tree.identity(node);
   if (stat.mountId != mount) return fail(Errc::otherDevice, "look", tree.path(node));
   if (const auto* holder = holders.holderOf(stat.device, stat.inode))
     return fail(Errc::inUse, "look", tree.path(node), *holder);
-  // Unlinking one name changes the times of folders and the change time of inodes with further names.
-  if (leftovers && now.kind == EntryKind::folder) now.modified = then.modified;
-  if (leftovers || tree.isLinked(node)) now.changedMark = then.changedMark;
+  // Unlinking one name changes the change time of an inode with further names.
+  if (tree.isLinked(node)) now.changedMark = then.changedMark;
   if (now.kind == EntryKind::folder) now.length = then.length;
   if (now != then) return fail(Errc::changed, "look", tree.path(node));
   return {};
@@ -107,37 +122,53 @@ Result<void> compareEntry(const GuardedDrive& drive, const EntryStat& stat, Node
 }  // namespace
 
 Result<void> checkContent(const GuardedDrive& drive, const Folder& at, std::string_view name, NodeId node,
-                          const Holders& holders, bool leftovers) {
-  const SurveyTree& tree = drive.survey.tree;
-  const auto top = drive.files.stat(at, {});
+                          const Holders& holders) {
+  const SurveyTree& tree = drive.tree();
+  const auto top = drive.files->stat(at, {});
   if (!top) return tl::unexpected(top.error());
-  auto first = drive.files.openFolder(at, name);
+  auto first = drive.files->openFolder(at, name);
   if (!first) return tl::unexpected(first.error());
   std::vector<Waiting> waiting;
   FolderPtr folder = std::move(*first);
   for (NodeId current = node;;) {
     Collect seen;
-    if (const auto listed = drive.files.scan(*folder, seen); !listed) return listed;
+    if (const auto listed = drive.files->scan(*folder, seen); !listed) return listed;
     const FolderTotals& t = tree.totals(current);
-    if (seen.broken || (!leftovers && seen.entries.size() != t.children)) return changedAt(drive, current);
+    if (seen.broken || seen.entries.size() != t.children) return changedAt(drive, current);
     const ChildIndex known(tree, current);
     for (const auto& entry : seen.entries) {
       const NodeId child = known.find(entry.name);
       if (child == noNode) return changedAt(drive, current, entry.name);
-      if (auto same = compareEntry(drive, entry.stat, child, top->mountId, holders, leftovers); !same)
+      if (auto same = compareEntry(drive, entry.stat, child, top->mountId, holders); !same)
         return same;
       if (entry.stat.kind == EntryKind::folder) waiting.push_back({folder, entry.name, child});
     }
     if (waiting.empty()) return {};
     const Waiting next = std::move(waiting.back());
     waiting.pop_back();
-    auto opened = drive.files.openFolder(*next.parent, next.name);
+    auto opened = drive.files->openFolder(*next.parent, next.name);
     if (!opened) return tl::unexpected(opened.error());
-    const auto still = drive.files.stat(**opened, {});
+    const auto still = drive.files->stat(**opened, {});
     if (!still || still->inode != tree.inode(next.node)) return changedAt(drive, next.node);
     folder = std::move(*opened);
     current = next.node;
   }
+}
+
+Result<void> checkAwake(FileSystemReader& files, const Folder& root, const std::vector<SystemRoot>& systems) {
+  for (const SystemRoot& system : systems) {
+    if (system.family != SystemFamily::nt || system.previous || !system.prefix.empty()) continue;
+    const auto top = files.openBeneath(root, system.at);
+    if (!top) continue;
+    for (const char* spelt : {"hiberfil.sys", "HIBERFIL.SYS", "Hiberfil.sys"}) {
+      if (!files.stat(**top, spelt)) continue;
+      const auto head = files.readHead(**top, spelt, 4);
+      // "WAKE" and zeros: its session was taken up again. All else is, or may be, a saved one.
+      const bool awake = head && (head->bytes == "WAKE" || head->bytes == "wake" || head->bytes == std::string(4, 0));
+      if (!awake) return fail(Errc::asleep, "guard", joinPath(system.at, spelt));
+    }
+  }
+  return {};
 }
 
 }  // namespace zt

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -9,18 +10,19 @@
 
 namespace zt {
 
-/// Where one item is. Written before and after every change; docs/safety.md has the diagram.
+/// Which phase one item is in. Written before and after every change; docs/safety.md has the diagram.
 enum class ItemState : std::uint8_t {
-  intended,    ///< about to be taken: at its old place, or already in the hold but not yet looked at
-  held,        ///< in the hold, looked at
-  discarding,  ///< in the hold, looked at, being unlinked
-  gone,        ///< unlinked
-  returning,   ///< about to be put back: in the hold, or already back
-  returned,    ///< at its old place, or beside it (`putAt`)
-  refused,     ///< never taken; `problem` says why
-  missing      ///< neither here nor there: somebody else moved it
+  intended,    ///< about to be done: untouched, or done in part and not yet looked at
+  held,        ///< done so far as it can be taken back, and looked at
+  discarding,  ///< looked at, and being finished for good
+  gone,        ///< finished for good
+  returning,   ///< being taken back
+  returned,    ///< taken back: at its old place, or beside it (`putAt`)
+  refused,     ///< never begun; `problem` says why
+  missing,     ///< neither here nor there: somebody else moved it
+  untouched    ///< intended, but the run was stopped first
 };
-constexpr int itemStates = 8;
+constexpr int itemStates = 9;
 std::string_view name(ItemState state);
 
 /// The journal's line for one item of one run.
@@ -28,17 +30,21 @@ struct JournalRecord {
   std::int64_t run = 0;
   std::int64_t seq = 0;  ///< unique within the run; also the item's name in the hold
   std::string line;      ///< id of the plan line
-  StepAction action = StepAction::discard;
+  std::string action;    ///< name of the kind of step
   PathBytes path;        ///< old place, relative to the root
-  PathBytes holdFolder;  ///< relative to the root
-  PathBytes putAt;       ///< where it was put back, if not at `path`
   Identity identity;
   ItemState state = ItemState::intended;
-  Bytes promised = 0;     ///< occupied bytes as measured
-  Bytes freed = 0;        ///< occupied bytes of inodes whose last name went
-  Bytes linksRemain = 0;  ///< occupied bytes of inodes that live on under other names
-  Errc problem = Errc::io;
+  GainBounds promised;     ///< by what was measured, if this item alone goes after those before it
+  Bytes occupied = 0;      ///< as measured
+  GainBounds freed;        ///< of inodes whose last name went, as the touched places showed
+  Bytes linksRemain = 0;   ///< occupied bytes of inodes that live on under other names
+  std::optional<Errc> problem;
   std::string detail;  ///< holder of an open file, or an escaped path
+  // What a kind of step keeps for itself. Those that set aside use the first two.
+  PathBytes holdFolder;      ///< relative to the root
+  PathBytes putAt;           ///< where it was put back, if not at `path`
+  std::uint64_t device = 0;  ///< that it was last seen on; numbers of devices last until the next start
+  std::string payload;       ///< anything else, in the step's own words
 };
 
 /// The port to the place where a run is recorded. `write` returns only when the records would survive a power

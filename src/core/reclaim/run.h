@@ -4,8 +4,10 @@
 #include <functional>
 #include <stop_token>
 
+#include "core/base/pause.h"
 #include "core/base/progress.h"
-#include "core/reclaim/hold.h"
+#include "core/reclaim/space_credit.h"
+#include "core/reclaim/step_executor.h"
 
 namespace zt {
 
@@ -13,16 +15,18 @@ namespace zt {
 struct LineOutcome {
   enum class State : std::uint8_t { done, partly, refused, notReached };
   std::string line;
-  StepAction action = StepAction::discard;
+  std::string action;
   State state = State::notReached;
-  Bytes promised = 0;     ///< exact gain as the plan said it, in the plan's order
-  Bytes freed = 0;        ///< occupied bytes of inodes whose last name went
+  GainBounds promised;    ///< as the plan said it, in the plan's order
+  GainBounds freed;       ///< of inodes whose last name went, as the touched places showed
+  SignedBytes rose = 0;   ///< what the drive's own free counter rose by meanwhile
   Bytes linksRemain = 0;  ///< of inodes that live on under other names
   Bytes held = 0;         ///< set aside; frees nothing until released
   std::uint64_t items = 0;
   std::uint64_t itemsDone = 0;
   std::vector<JournalRecord> problems;  ///< items that would not go, and why
 };
+constexpr int lineStates = 4;
 std::string_view name(LineOutcome::State state);
 
 struct RunReport {
@@ -37,6 +41,7 @@ struct RunReport {
 struct Consent {
   struct Line {
     std::string id;
+    std::string action;
     Bytes bytes = 0;
     std::uint64_t items = 0;
     PathBytes example;  ///< its largest item
@@ -46,11 +51,16 @@ struct Consent {
   std::vector<Line> lines;
 };
 
-/// The consents that a plan's discards need. The token depends on every line, path and identity.
+/// The consents that a plan's steps need, by their kinds. The token depends on every line, path and identity.
 Consent consentFor(const Plan& plan);
 
-/// Called after every batch of items with what the line has come to; on the running thread.
-using LineProgress = std::function<void(const LineOutcome&)>;
+/// How a run is watched and steered.
+struct RunControl {
+  std::stop_token stop;
+  std::shared_ptr<PauseGate> pause;  ///< waited at between items; may be nullptr
+  /// Called between items, at most 20 times a second, with what the line has come to; on the running thread.
+  std::function<void(const LineOutcome&)> progress;
+};
 
 /// Carries a plan out. Refuses as a whole (noConsent) unless `token` is that of `consentFor(plan)`; then goes
 /// line by line, item by item, and stops between items when asked. Each item is taken, looked at again, and
@@ -58,41 +68,47 @@ using LineProgress = std::function<void(const LineOutcome&)>;
 class Runner {
 public:
   Runner(GuardedDrive drive, Journal& journal, std::int64_t run)
-      : drive_(std::move(drive)), journal_(journal), run_(run), hold_(drive_, run) {}
+      : drive_(std::move(drive)), journal_(journal), run_(run) {}
 
   /// Checks every item as the run would, and changes nothing: refused records say why.
   std::vector<JournalRecord> rehearse(const Plan& plan);
-  Result<RunReport> carryOut(const Plan& plan, std::string_view token, std::stop_token stop,
-                             const LineProgress& progress);
+  Result<RunReport> carryOut(const Plan& plan, std::string_view token, const RunControl& control);
 
 private:
   using Batch = std::vector<JournalRecord>;
-  Batch prepare(const PlanLine& line, std::span<const PlanItem> items);
-  Result<void> runBatch(Batch& batch, bool discard);
-  void takeAll(Batch& batch);
-  void chooseHolds(Batch& batch);
-  void unlinkAll(Batch& batch);
-  Result<void> record(const Batch& batch);
-  void takeBack(JournalRecord& record, const Error& why);
+  void runLine(const PlanLine& line, std::span<const Subject> items, LineOutcome& outcome, RunReport& report);
+  Batch prepare(const PlanLine& line, std::span<const Subject> items);
+  Result<void> runBatch(const PlanLine& line, Batch& batch, LineOutcome& outcome);
+  void chooseAll(const StepExecutor& executor, Batch& batch);
+  void applyAll(const StepExecutor& executor, Batch& batch);
+  void verifyAll(const StepExecutor& executor, Batch& batch);
+  void finishAll(const PlanLine& line, const StepExecutor& executor, Batch& batch, LineOutcome& outcome);
+  void takeBack(const StepExecutor& executor, JournalRecord& record, const Holders& holders);
+  bool mayGoOn();
+  void tell(const PlanLine& line, const Batch& batch, const LineOutcome& so);
 
   GuardedDrive drive_;
   Journal& journal_;
   std::int64_t run_;
-  Hold hold_;
   std::int64_t seq_ = 0;
+  RunControl control_;
+  std::optional<SpaceLedger> space_;
+  std::optional<GainModel::Sum> promises_;
+  std::chrono::steady_clock::time_point nextTold_{};
 };
 
 /// Puts held items back, the last taken first. Gives the records as they then stand.
-Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, Journal& journal,
+Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, const StepTable& steps, Journal& journal,
                                            std::vector<JournalRecord> held, std::stop_token stop);
 
 /// Lets held items go for good. The caller has the consent.
-Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, Journal& journal,
+Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTable& steps, Journal& journal,
                                               std::vector<JournalRecord> held, std::stop_token stop);
 
 /// After a crash: brings every open record (intended, discarding, returning) to a known end. Intended items
-/// are taken back, those that were being discarded are finished, those being put back are put back.
-Result<std::vector<JournalRecord>> recover(GuardedDrive drive, Journal& journal,
+/// are taken back, those that were being discarded are finished, those being put back are put back. Records of a
+/// step that is not known stay open.
+Result<std::vector<JournalRecord>> recover(GuardedDrive drive, const StepTable& steps, Journal& journal,
                                            std::vector<JournalRecord> open);
 
 }  // namespace zt

@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "core/os/file_system.h"
-#include "core/survey/survey_tree.h"
+#include "core/survey/tree/survey_tree.h"
 
 namespace zt {
 
@@ -38,10 +38,11 @@ enum class StatementLine : std::uint8_t {
   openDeleted,
   beneathMounts,
   overhead,
-  elsewhere,  ///< only when a folder was measured: used bytes of the drive outside it, not looked at
+  changedMeanwhile,  ///< bytes that others wrote (or, below zero, freed) while it was measured
+  elsewhere,         ///< only when a folder was measured: used bytes of the drive outside it, not looked at
   unexplained
 };
-constexpr std::size_t statementLines = 9;
+constexpr std::size_t statementLines = 10;
 
 /// The name used in JSON ("open_deleted").
 std::string_view name(StatementLine line);
@@ -103,7 +104,9 @@ struct Survey {
   bool standIn = false;
   bool imported = false;  ///< read from an exchange file: may be explored, never reclaimed by
   std::uint64_t vanished = 0;
-  std::uint64_t timesAtRisk = 0;  ///< folders listed without O_NOATIME: their access time may have been set
+  /// Folders listed without the right to keep their access time: it may have been set. Files are never read
+  /// without it.
+  std::uint64_t timesAtRisk = 0;
   std::vector<SurveyException> exceptions;
   SpaceUsage usage;
   Statement statement;

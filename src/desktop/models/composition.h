@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "core/finds/query.h"
-#include "core/survey/age_size.h"
+#include "core/survey/tree/age_size.h"
 
 namespace zt::desktop {
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/models/finds_model.h"
 
-#include "core/survey/set_gain.h"
+#include "core/survey/tree/gain_model.h"
 #include "desktop/style/palette.h"
 #include "desktop/style/words.h"
 

@@ -10,7 +10,7 @@
 
 #include <nlohmann/json.hpp>
 
-#include "core/drive/stand_in_drive.h"
+#include "core/job/sites/stand_in_drive.h"
 #include "demo/scenario.h"
 #include "support/fakes.h"
 #include "support/temp_folder.h"

@@ -3,7 +3,7 @@
 
 #include <gtest/gtest.h>
 
-#include "core/drive/stand_in_drive.h"
+#include "core/job/sites/stand_in_drive.h"
 #include "core/drive/target.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"

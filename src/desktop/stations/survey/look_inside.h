@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/survey/peek.h"
+#include "core/finds/peek.h"
 
 class QDialog;
 class QWidget;

@@ -1,0 +1,207 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// reclaim, prove, undo, release
+#include <algorithm>
+#include <fstream>
+#include <iostream>
+
+#include "cli/verbs.h"
+#include "core/job/drive_holds.h"
+#include "core/job/outcome_json.h"
+#include "core/os/paths.h"
+#include "core/plan/plan_json.h"
+
+namespace zt::cli {
+
+namespace {
+
+int loadPlan(Console& console, Job& job, const std::string& file) {
+  std::ifstream in(file, std::ios::binary);
+  if (!in) return report(console, Error{Errc::notThere, "plan-file", file, 0, {}});
+  std::string text;
+  constexpr std::size_t most = 512u << 20;
+  std::vector<char> block(65536);
+  while (in.read(block.data(), static_cast<std::streamsize>(block.size())) || in.gcount() > 0) {
+    text.append(block.data(), static_cast<std::size_t>(in.gcount()));
+    if (text.size() > most) return report(console, Error{Errc::badInput, "plan-file", file, 0, "too large"});
+  }
+  const Craft& craft = *console.workshop.craft;
+  auto parsed = planFromJson(parseJson(text), {craft.steps, craft.detectors});
+  if (!parsed) {
+    parsed.error().path = file;
+    return report(console, parsed.error());
+  }
+  if (auto set = job.planBook().set(std::move(*parsed)); !set) return report(console, set.error());
+  return Exit::done;
+}
+
+std::string problemOf(const JournalRecord& r) {
+  return r.problem ? words().problem(*r.problem, r.detail) : words().itemState(r.state);
+}
+
+/// Every item checked as the run would, nothing changed.
+int dryRun(Console& console, Job& job, bool json) {
+  const auto checked = job.rehearse();
+  if (!checked) return report(console, checked.error());
+  Json lines = Json::array();
+  bool clear = true;
+  for (const auto& r : *checked) {
+    clear = clear && r.state != ItemState::refused;
+    if (json)
+      lines.push_back(toJson(r));
+    else if (r.state == ItemState::refused)
+      console.out << escapePath(r.path) << ": " << problemOf(r) << '\n';
+  }
+  if (json)
+    print(console, {{"dry_run", true}, {"items", std::move(lines)}});
+  else
+    console.out << words().things(checked->size()) << " checked, nothing changed\n";
+  return clear ? Exit::done : Exit::partly;
+}
+
+void printReport(Console& console, const RunReport& report) {
+  for (const auto& o : report.lines) {
+    console.out << column(o.freed.sure) << "  " << words().lineState(o.state) << "  " << o.line;
+    if (o.held > 0) console.out << ", " << words().bytes(o.held) << " in the hold";
+    console.out << '\n';
+    for (const auto& r : o.problems) console.out << "            " << escapePath(r.path) << ": " << problemOf(r) << '\n';
+  }
+}
+
+void warnOfUnseenFiles(Console& console, const Job& job) {
+  if (!job.seesAllOpenFiles())
+    console.err << "ztally: files that other users' programs have open cannot be seen without more rights; whether any "
+                   "of this is in use there is not known\n";
+}
+
+}  // namespace
+
+int reclaim(Console& console, const Arguments& args) {
+  int status = 0;
+  const auto job = openJob(console, args, status);
+  if (!job) return status;
+  if (!args.planFile.empty())
+    if (const int loaded = loadPlan(console, *job, args.planFile); loaded != Exit::done) return loaded;
+  if (args.dryRun) return dryRun(console, *job, args.json);
+  if (job->planBook().plan().lines.empty()) {
+    if (args.json)
+      print(console, {{"run", nullptr}, {"lines", Json::array()}});
+    else
+      console.out << "The plan is empty: there is nothing to do.\n";
+    return Exit::done;
+  }
+  warnOfUnseenFiles(console, *job);
+  const Consent consent = job->consent();
+  if (consent.token != args.consent)
+    return askConsent(console, consent, args.json, {{"open_files_complete", job->seesAllOpenFiles()}});
+  RunControl control;
+  control.stop = console.stop;
+  control.progress = [&](const LineOutcome& o) {
+    if (console.progress)
+      console.err << "\r" << o.line << ": " << o.itemsDone << " of " << o.items << "   " << std::flush;
+  };
+  const auto ran = job->reclaim(args.consent, control);
+  if (!ran) return report(console, ran.error());
+  if (args.json)
+    print(console, toJson(*ran));
+  else
+    printReport(console, *ran);
+  if (ran->journalFailed) {
+    console.err << "ztally: the job file could not be written: " << words().error(ran->journalFailure)
+                << "; nothing more was touched\n";
+    return Exit::failed;
+  }
+  const bool all = std::all_of(ran->lines.begin(), ran->lines.end(),
+                               [](const LineOutcome& o) { return o.state == LineOutcome::State::done; });
+  return all && !ran->stopped ? Exit::done : Exit::partly;
+}
+
+int proveVerb(Console& console, const Arguments& args) {
+  int status = 0;
+  const auto job = openJob(console, args, status);
+  if (!job) return status;
+  const auto proof = job->prove();
+  if (!proof) return report(console, proof.error());
+  if (args.json) {
+    print(console, toJson(*proof));
+    return Exit::done;
+  }
+  console.out << "free before " << words().bytes(proof->freeBefore) << ", now " << words().bytes(proof->freeAfter)
+              << "\n  promised    actual\n";
+  for (const auto& line : proof->lines) {
+    console.out << column(line.promised.sure) << signedColumn(line.actual) << "  " << words().action(line.action) << ": "
+                << escapePath(line.example) << (line.items > 1 ? " and " + words().things(line.items - 1) + " more" : "");
+    for (const auto& r : line.reasons) console.out << "\n                      " << words().reason(r);
+    console.out << '\n';
+  }
+  console.out << column(proof->promised) << signedColumn(proof->actual) << "  sum\n";
+  if (proof->byOthers != 0)
+    console.out << "others wrote or freed meanwhile: " << words().signedBytes(proof->byOthers) << '\n';
+  if (proof->held > 0) console.out << "still in the hold: " << words().bytes(proof->held) << '\n';
+  for (const auto& t : proof->targets)
+    console.out << "target " << words().targetName(t.target) << ": "
+                << (t.met ? "met, " + words().signedBytes(t.surplus) + " to spare"
+                          : words().signedBytes(-t.surplus) + " short")
+                << '\n';
+  return Exit::done;
+}
+
+namespace {
+
+int reportRecords(Console& console, const Result<std::vector<JournalRecord>>& records, ItemState wanted, bool json) {
+  if (!records) return report(console, records.error());
+  Json list = Json::array();
+  bool all = true;
+  for (const auto& r : *records) {
+    all = all && r.state == wanted;
+    if (json)
+      list.push_back(toJson(r));
+    else
+      console.out << words().itemState(r.state) << "  " << escapePath(r.putAt.empty() ? r.path : r.putAt)
+                  << (r.state == wanted ? "" : ": " + problemOf(r)) << '\n';
+  }
+  if (json)
+    print(console, {{"items", std::move(list)}});
+  else if (records->empty())
+    console.out << "Nothing is held: there is nothing to do.\n";
+  return all ? Exit::done : Exit::partly;
+}
+
+/// The holds of the drive that was named instead of a job.
+Result<std::unique_ptr<DriveHolds>> namedHolds(Console& console, const Arguments& args) {
+  const auto path = canonicalPath(args.drive);
+  if (!path) return tl::unexpected(path.error());
+  return DriveHolds::open(console.workshop, *path, args.standIn);
+}
+
+}  // namespace
+
+int undo(Console& console, const Arguments& args) {
+  if (!args.drive.empty()) {
+    const auto holds = namedHolds(console, args);
+    if (!holds) return report(console, holds.error());
+    return reportRecords(console, (*holds)->putBack(console.stop), ItemState::returned, args.json);
+  }
+  int status = 0;
+  const auto job = openJob(console, args, status);
+  if (!job) return status;
+  return reportRecords(console, job->undo(args.run, console.stop), ItemState::returned, args.json);
+}
+
+int release(Console& console, const Arguments& args) {
+  if (!args.drive.empty()) {
+    const auto holds = namedHolds(console, args);
+    if (!holds) return report(console, holds.error());
+    const Consent consent = (*holds)->releaseConsent();
+    if (consent.token != args.consent) return askConsent(console, consent, args.json);
+    return reportRecords(console, (*holds)->release(args.consent, console.stop), ItemState::gone, args.json);
+  }
+  int status = 0;
+  const auto job = openJob(console, args, status);
+  if (!job) return status;
+  const auto consent = job->runs().releaseConsent();
+  if (!consent) return report(console, consent.error());
+  if (consent->token != args.consent) return askConsent(console, *consent, args.json);
+  return reportRecords(console, job->release(args.consent, console.stop), ItemState::gone, args.json);
+}
+
+}  // namespace zt::cli

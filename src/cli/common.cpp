@@ -1,0 +1,101 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What all verbs share.
+#include <iostream>
+
+#include "cli/verbs.h"
+#include "core/job/outcome_json.h"
+
+namespace zt::cli {
+
+const Words& words() {
+  static const Words plain;
+  return plain;
+}
+
+Exit exitFor(const Error& error) {
+  switch (error.code) {
+    case Errc::bedrock:
+    case Errc::kept:
+    case Errc::asleep:
+    case Errc::conflict:
+    case Errc::outsideRoot:
+    case Errc::noConsent:
+    case Errc::onDrive:
+    case Errc::changed:
+    case Errc::inUse:
+    case Errc::imported:
+    case Errc::away:
+      return refused;
+    case Errc::badInput:
+      return usage;
+    default:
+      return failed;
+  }
+}
+
+int report(Console& console, const Error& error) {
+  std::string text = error.operation == "question" ? words().notUnderstood(error) : words().error(error);
+  if (error.code == Errc::onDrive) text += "; give another place, or --job-on-drive";
+  console.err << "ztally: " << text << '\n';
+  return exitFor(error);
+}
+
+void print(Console& console, const Json& json) {
+  console.out << json.dump(2, ' ', false, Json::error_handler_t::replace) << '\n';
+}
+
+namespace {
+std::string rightAligned(std::string text, std::size_t letters) {
+  constexpr std::size_t width = 10;
+  return std::string(letters < width ? width - letters : 0, ' ') + text;
+}
+}  // namespace
+
+std::string column(Bytes bytes) {
+  const std::string text = words().bytes(bytes);
+  return rightAligned(text, text.size());
+}
+
+std::string signedColumn(SignedBytes bytes) {
+  const std::string text = words().signedBytes(bytes);
+  return rightAligned(text, text.size() - (bytes < 0 ? 2 : 0));  // the minus sign takes three bytes
+}
+
+std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& status) {
+  auto job = Job::open(console.workshop, args.job);
+  if (!job) {
+    status = report(console, job.error());
+    return nullptr;
+  }
+  for (const auto& r : (*job)->recovered())
+    console.err << "ztally: a run was cut short; " << escapePath(r.path) << ": " << words().itemState(r.state) << '\n';
+  if (const auto& waits = (*job)->recoveryWaits())
+    console.err << "ztally: a run was cut short, and nothing was touched: " << words().error(*waits) << '\n';
+  if ((*job)->site().closed() == Errc::away || (*job)->site().closed() == Errc::changed)
+    console.err << "ztally: " << words().problem(*(*job)->site().closed()) << '\n';
+  if ((*job)->surveys().survey() == nullptr) {
+    console.err << "ztally: nothing has been measured in this job yet\n";
+    status = Exit::failed;
+    return nullptr;
+  }
+  return std::move(*job);
+}
+
+Json consentJson(const Consent& consent) {
+  Json j = toJson(consent);
+  for (std::size_t i = 0; i < consent.lines.size(); ++i) j["lines"][i]["text"] = words().consent(consent.lines[i]);
+  return j;
+}
+
+int askConsent(Console& console, const Consent& consent, bool json, Json more) {
+  if (json) {
+    more["consent"] = consentJson(consent);
+    print(console, more);
+    return Exit::refused;
+  }
+  for (const auto& line : consent.lines) console.out << column(line.bytes) << "  " << words().consent(line) << '\n';
+  console.out << "Nothing was changed. To agree, say the same again with --consent " << consent.token << '\n';
+  return Exit::refused;
+}
+
+}  // namespace zt::cli

@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/finds/detector.h"
+
+#include <algorithm>
+#include <mutex>
+#include <thread>
+
+namespace zt {
+
+void DetectorTable::add(std::shared_ptr<const Detector> detector) {
+  const auto same = std::find_if(all_.begin(), all_.end(), [&](const auto& d) { return d->id() == detector->id(); });
+  if (same == all_.end())
+    all_.push_back(std::move(detector));
+  else
+    *same = std::move(detector);
+}
+
+bool DetectorTable::knows(std::string_view id) const {
+  return std::any_of(all_.begin(), all_.end(), [&](const auto& d) { return d->id() == id; });
+}
+
+namespace {
+
+/// One detector, whatever becomes of it: what it throws is its problem too.
+Result<void> runOne(const Detector& detector, const DetectInput& input, const FindSink& sink,
+                    const std::stop_token& stop) {
+  try {
+    return detector.detect(input, sink, stop);
+  } catch (const std::exception& e) {
+    return fail(Errc::io, "detect", {}, e.what());
+  }
+}
+
+}  // namespace
+
+Detected detectAll(const DetectorTable& table, const DetectInput& input, const std::stop_token& stop,
+                   const std::function<void(const Find&)>& found) {
+  Detected all;
+  std::mutex mutex;
+  const FindSink take = [&](Find find) {
+    const std::scoped_lock lock(mutex);
+    if (found) found(find);
+    all.finds.push_back(std::move(find));
+    return !stop.stop_requested();
+  };
+  std::atomic<std::size_t> next{0};
+  const auto work = [&] {
+    for (std::size_t i = next++; i < table.all().size() && !stop.stop_requested(); i = next++) {
+      const Detector& detector = *table.all()[i];
+      if (detector.needs() != Needs::survey && (input.files == nullptr || input.root == nullptr)) continue;
+      if (const auto done = runOne(detector, input, take, stop); !done) {
+        const std::scoped_lock lock(mutex);
+        all.problems.push_back({std::string(detector.id()), done.error()});
+      }
+    }
+  };
+  {
+    std::vector<std::jthread> others;
+    for (unsigned i = 1; i < std::clamp(std::thread::hardware_concurrency(), 1u, 8u); ++i) others.emplace_back(work);
+    work();
+  }
+  all.stopped = stop.stop_requested();
+  std::sort(all.finds.begin(), all.finds.end(), [](const Find& a, const Find& b) {
+    return std::tie(b.gain.atMost, a.id) < std::tie(a.gain.atMost, b.id);
+  });
+  return all;
+}
+
+}  // namespace zt

@@ -1,0 +1,16 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/finds/detectors.h"
+
+namespace zt {
+
+/// A new kind of find is a new file, and a line here.
+DetectorTable builtInDetectors() {
+  DetectorTable table;
+  table.add(trashDetector());
+  table.add(dormantDetector());
+  table.add(largeDetector());
+  table.add(oldDetector());
+  return table;
+}
+
+}  // namespace zt

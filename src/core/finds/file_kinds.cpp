@@ -1,0 +1,163 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/finds/file_kinds.h"
+
+#include <fnmatch.h>
+
+#include <algorithm>
+#include <array>
+#include <charconv>
+
+#include "core/os/paths.h"
+
+namespace zt {
+
+std::string_view name(FileKind kind) {
+  static constexpr std::array<std::string_view, fileKinds> names{"sound",    "picture", "video", "archive",
+                                                                 "document", "program", "other"};
+  return names[static_cast<std::size_t>(kind)];
+}
+
+namespace {
+
+bool holdsAny(std::string_view type, std::initializer_list<std::string_view> parts) {
+  return std::any_of(parts.begin(), parts.end(),
+                     [&](std::string_view part) { return type.find(part) != std::string_view::npos; });
+}
+
+/// The kind of a MIME type. The large families go by their first half; what is under "application" by what
+/// its name tells.
+FileKind kindOfType(std::string_view type) {
+  if (type.starts_with("audio/")) return FileKind::sound;
+  if (type.starts_with("video/")) return FileKind::video;
+  if (type.starts_with("image/")) return FileKind::picture;
+  if (holdsAny(type, {"/ogg", "x-flac", "x-cue"})) return FileKind::sound;
+  if (holdsAny(type, {"x-matroska", "vnd.rn-realmedia", "mxf", "x-shockwave"})) return FileKind::video;
+  if (holdsAny(type, {"script", "x-sharedlib", "x-object", "x-executable", "java-archive",
+                      "portable-executable", "x-msi", "x-msdownload", "x-archive", "bytecode", "x-pkcs",
+                      "wasm", "appimage", "flatpak", "vnd.snap", "x-java"}))
+    return FileKind::program;
+  if (holdsAny(
+          type,
+          {"zip",        "x-tar",      "-compressed", "x-rar",        "vnd.rar",   "x-7z",
+           "zstd",       "x-xz",       "x-lzma",      "x-cpio",       "x-rpm",     "debian.binary-package",
+           "disk-image", "x-cd-image", "x-qemu",      "x-virtualbox", "vmdk",      "x-lz4",
+           "x-lha",      "x-arj",      "vnd.ms-cab",  "x-raw-disk",   "x-stuffit", "x-apple-diskimage",
+           "x-ace",      "x-iso9660"}))
+    return FileKind::archive;
+  if (type.starts_with("text/") || type.starts_with("message/") || type.starts_with("font/"))
+    return FileKind::document;
+  if (holdsAny(type, {"pdf",
+                      "postscript",
+                      "msword",
+                      "ms-excel",
+                      "ms-powerpoint",
+                      "opendocument",
+                      "officedocument",
+                      "epub",
+                      "rtf",
+                      "x-tex",
+                      "json",
+                      "xml",
+                      "yaml",
+                      "sqlite",
+                      "x-abiword",
+                      "x-gnumeric",
+                      "wordperfect",
+                      "msaccess",
+                      "mobipocket",
+                      "x-bibtex",
+                      "gpx",
+                      "geo",
+                      "sql",
+                      "mbox"}))
+    return FileKind::document;
+  return FileKind::other;
+}
+
+std::string lower(std::string_view text) {
+  std::string out(text);
+  for (char& c : out) c = c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
+  return out;
+}
+
+std::string longestLiteral(const std::string& pattern) {
+  std::string best;
+  std::string run;
+  bool set = false;  // within [...]
+  for (const char c : pattern) {
+    if (c == '*' || c == '?' || c == '[' || c == '\\' || set) {
+      if (run.size() > best.size()) best = run;
+      run.clear();
+      set = c == '[' || (set && c != ']');
+    } else {
+      run += c;
+    }
+  }
+  return run.size() > best.size() ? run : best;
+}
+
+}  // namespace
+
+KindTable::KindTable(std::string_view globs2) {
+  const auto keep = [](auto& table, std::string key, const Rule& rule) {
+    const auto [at, fresh] = table.try_emplace(std::move(key), rule);
+    if (!fresh && rule.weight > at->second.weight) at->second = rule;
+  };
+  while (!globs2.empty()) {
+    const auto end = std::min(globs2.find('\n'), globs2.size());
+    const std::string_view line = globs2.substr(0, end);
+    globs2.remove_prefix(std::min(globs2.size(), end + 1));
+    const auto first = line.find(':');
+    const auto second = first == std::string_view::npos ? first : line.find(':', first + 1);
+    if (line.empty() || line[0] == '#' || second == std::string_view::npos) continue;
+    Rule rule;
+    std::from_chars(line.data(), line.data() + first, rule.weight);
+    rule.kind = kindOfType(line.substr(first + 1, second - first - 1));
+    // Flags may follow ("cs"): ending in the same letters in another case still tells the kind well enough.
+    const std::string pattern = lower(line.substr(second + 1, line.find(':', second + 1) - second - 1));
+    if (pattern.empty() || pattern.size() > 255) continue;
+    const bool plainRest = pattern.find_first_of("*?[", 1) == std::string::npos;
+    if (pattern.starts_with("*.") && plainRest)
+      keep(endings_, pattern.substr(1), rule);
+    else if (pattern[0] != '*' && pattern[0] != '?' && pattern[0] != '[' && plainRest)
+      keep(names_, pattern, rule);
+    else
+      globs_.push_back({pattern, longestLiteral(pattern), rule});
+  }
+  std::stable_sort(globs_.begin(), globs_.end(),
+                   [](const auto& a, const auto& b) { return a.rule.weight > b.rule.weight; });
+}
+
+Result<KindTable> KindTable::ofThisMachine() {
+  const auto text = readHead("/usr/share/mime/globs2", std::size_t{4} << 20);
+  if (!text) return tl::unexpected(text.error());
+  return KindTable(text->bytes);
+}
+
+namespace {
+absl::string_view key(std::string_view text) {
+  return {text.data(), text.size()};
+}
+}  // namespace
+
+FileKind KindTable::of(std::string_view fileName) const {
+  std::array<char, 256> buffer;
+  const std::size_t size = std::min(fileName.size(), buffer.size() - 1);
+  for (std::size_t i = 0; i < size; ++i) {
+    const char c = fileName[i];
+    buffer[i] = c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
+  }
+  buffer[size] = 0;
+  const std::string_view plain(buffer.data(), size);
+  // The longest ending wins: ".tar.gz" before ".gz".
+  for (auto dot = plain.find('.'); dot != std::string_view::npos; dot = plain.find('.', dot + 1))
+    if (const auto at = endings_.find(key(plain.substr(dot))); at != endings_.end()) return at->second.kind;
+  if (const auto at = names_.find(key(plain)); at != names_.end()) return at->second.kind;
+  for (const Glob& glob : globs_)
+    if (plain.find(glob.needle) != std::string_view::npos &&
+        ::fnmatch(glob.pattern.c_str(), buffer.data(), 0) == 0)
+      return glob.rule.kind;
+  return FileKind::other;
+}
+
+}  // namespace zt

@@ -1,0 +1,52 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <iterator>
+#include <memory>
+
+#include "core/finds/marks.h"
+
+namespace zt {
+
+/// Finds in their order, each shared: a list with one more or one changed costs pointers, not finds. A value; what is
+/// in it never changes.
+class FindList {
+public:
+  class Iterator {
+  public:
+    using iterator_category = std::forward_iterator_tag;
+    using value_type = Find;
+    using difference_type = std::ptrdiff_t;
+    using pointer = const Find*;
+    using reference = const Find&;
+    explicit Iterator(const std::shared_ptr<const Find>* at = nullptr) : at_(at) {}
+    reference operator*() const { return **at_; }
+    pointer operator->() const { return at_->get(); }
+    Iterator& operator++() { return ++at_, *this; }
+    Iterator operator++(int) { return Iterator(at_++); }
+    bool operator==(const Iterator&) const = default;
+
+  private:
+    const std::shared_ptr<const Find>* at_;
+  };
+
+  FindList() = default;
+  explicit FindList(std::vector<Find> finds) {
+    for (Find& f : finds) add(std::move(f));
+  }
+  void add(Find find) { finds_.push_back(std::make_shared<const Find>(std::move(find))); }
+  Iterator begin() const { return Iterator(finds_.data()); }
+  Iterator end() const { return Iterator(finds_.data() + finds_.size()); }
+  std::size_t size() const { return finds_.size(); }
+  bool empty() const { return finds_.empty(); }
+  const Find& operator[](std::size_t at) const { return *finds_[at]; }
+  /// nullptr if there is none of that id.
+  const Find* find(std::string_view id) const;
+  /// The same finds as marks let them stand: kept where somebody said keep, as they were judged elsewhere.
+  FindList marked(const Marks& marks) const;
+
+private:
+  std::vector<std::shared_ptr<const Find>> finds_;
+};
+
+}  // namespace zt

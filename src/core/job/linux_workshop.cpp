@@ -1,0 +1,25 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/job/linux_workshop.h"
+
+#include "core/os/linux_drive_insides.h"
+#include "core/os/linux_file_system.h"
+#include "core/os/linux_mount_table.h"
+#include "core/os/linux_open_files.h"
+#include "core/os/rights/helper_client.h"
+#include "core/os/system_clock.h"
+
+namespace zt {
+
+Workshop linuxWorkshop() {
+  Workshop workshop;
+  workshop.files = std::make_shared<LinuxFileSystem>();
+  workshop.mounts = std::make_shared<LinuxMountTable>();
+  workshop.openFiles = std::make_shared<LinuxOpenFiles>();
+  workshop.clock = std::make_shared<SystemClock>();
+  workshop.insides = std::make_shared<LinuxDriveInsides>();
+  workshop.privileged = std::make_shared<HelperClient>(helperCommand());
+  workshop.visits = Register::open(registerFile()).value_or(nullptr);
+  return workshop;
+}
+
+}  // namespace zt

@@ -1,0 +1,217 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/job/plan_book.h"
+
+#include <algorithm>
+
+#include "core/plan/plan_json.h"
+
+namespace zt {
+
+JobFile::Documents PlanBook::documents(const Plan& plan) const {
+  Json targets = Json::array();
+  for (const Target& t : targets_) targets.push_back(toJson(t));
+  return {{"targets", targets.dump()}, {"marks", toJson(marks_).dump()}, {"plan", toJson(plan).dump()}};
+}
+
+Result<void> PlanBook::load() {
+  const auto document = [&](const char* key) -> Result<Json> {
+    auto text = file_.get(key);
+    if (!text) return tl::unexpected(text.error());
+    if (!*text) return Json();
+    const Json json = parseJson(**text);
+    if (json.is_null()) return fail(Errc::corrupt, "job-file", file_.path(), key);
+    return json;
+  };
+  const auto targets = document("targets");
+  const auto marks = document("marks");
+  const auto plan = document("plan");
+  for (const auto* read : {&targets, &marks, &plan})
+    if (!*read) return tl::unexpected(read->error());
+  if (!targets->is_null()) {
+    auto list = targetsFromJson(*targets);
+    if (!list) return tl::unexpected(list.error());
+    targets_ = std::move(*list);
+  }
+  if (!marks->is_null()) {
+    auto said = marksFromJson(*marks);
+    if (!said) return tl::unexpected(said.error());
+    marks_ = std::move(*said);
+  }
+  surveys_.applyMarks(marks_);
+  if (plan->is_null() || !surveys_.survey()) return {};
+  auto parsed = planFromJson(*plan, {workshop_.craft->steps, workshop_.craft->detectors});
+  if (!parsed) return fail(Errc::corrupt, "plan", file_.path(), parsed.error().detail);
+  if (auto bound = bind(*parsed, surveys_.survey()->tree); !bound)
+    return fail(Errc::corrupt, "plan", bound.error().path);
+  plan_ = std::move(*parsed);
+  return {};
+}
+
+Result<void> PlanBook::setTargets(std::vector<Target> targets) {
+  targets_ = std::move(targets);
+  return save();
+}
+
+/// Writes a changed plan, and only then lets it stand.
+Result<void> PlanBook::settle(Plan plan) {
+  if (auto clear = checkConflicts(plan, *surveys_.context()); !clear) return clear;
+  if (auto put = file_.put({{"plan", toJson(plan).dump()}}); !put) return put;
+  plan_ = std::move(plan);
+  return {};
+}
+
+Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_view action) {
+  if (!surveys_.survey()) return fail(Errc::notThere, "survey");
+  Plan changed = plan_;
+  for (const std::string& id : finds) {
+    const Find* find = surveys_.find(id);
+    if (find == nullptr) return fail(Errc::notThere, "plan", {}, id);
+    const std::string usual = find->offers.empty() ? "discard" : find->offers.front().action;
+    auto line = lineFor(*find, workshop_.craft->steps, action.empty() ? std::string_view(usual) : action, marks_);
+    if (!line) return tl::unexpected(line.error());
+    if (PlanLine* there = changed.find(id))
+      *there = std::move(*line);
+    else
+      changed.lines.push_back(std::move(*line));
+  }
+  return settle(std::move(changed));
+}
+
+Result<void> PlanBook::drop(std::string_view id) {
+  if (plan_.find(id) == nullptr) return fail(Errc::notThere, "plan", {}, std::string(id));
+  Plan changed = plan_;
+  std::erase_if(changed.lines, [&](const PlanLine& l) { return l.id == id; });
+  if (auto put = file_.put({{"plan", toJson(changed).dump()}}); !put) return put;
+  plan_ = std::move(changed);
+  return {};
+}
+
+Result<void> PlanBook::edit(const std::function<void(Plan&)>& change) {
+  Plan plan = plan_;
+  change(plan);
+  return set(std::move(plan));
+}
+
+Result<void> PlanBook::set(Plan plan) {
+  if (!surveys_.survey()) return fail(Errc::notThere, "survey");
+  const FindContext& context = *surveys_.context();
+  if (auto bound = bind(plan, context.tree); !bound) return bound;
+  if (auto free = checkLocks(plan, context.places, marks_); !free) return free;
+  reprice(plan, context);
+  std::vector<NodeId> picked;
+  for (const PlanLine& line : plan.lines)
+    if (line.items.size() == 1 && surveys_.find(line.id) == nullptr) picked.push_back(line.items.front().node);
+  if (auto settled = settle(std::move(plan)); !settled) return settled;
+  if (!picked.empty()) surveys_.addPicked(picked), surveys_.applyMarks(marks_);
+  return {};
+}
+
+Result<void> PlanBook::mark(const std::vector<PathBytes>& paths, std::optional<Mark> mark) {
+  const Marks before = marks_;
+  for (const PathBytes& path : paths) marks_.set(path, mark);
+  Plan changed = plan_;
+  std::vector<LeftLine> left;
+  std::erase_if(changed.lines, [&](const PlanLine& line) {
+    for (const Subject& item : line.items)
+      if (marks_.locks(item.path)) return left.push_back({line.id, item.path, Errc::kept}), true;
+    return false;
+  });
+  if (auto put = file_.put(documents(changed)); !put) return marks_ = before, put;
+  plan_ = std::move(changed);
+  left_ = std::move(left);
+  surveys_.applyMarks(marks_);
+  return {};
+}
+
+PlannedGain PlanBook::planned() const {
+  return surveys_.context() ? plannedGain(plan_, surveys_.context()->gain) : PlannedGain{};
+}
+
+namespace {
+
+/// Single files that somebody said may go, the largest: a proposal may use them though no detector found them.
+void addFreed(const FindContext& c, const Marks& marks, const StepTable& steps, std::vector<Find>& finds) {
+  constexpr std::size_t most = 2000;
+  for (const auto& [path, mark] : marks.all()) {
+    const auto node = mark == Mark::mayGo ? c.tree.find(path) : std::nullopt;
+    if (!node) continue;
+    std::vector<NodeId> files;
+    for (NodeId id = *node; id < c.tree.size(); ++id)
+      if (c.tree.kind(id) == EntryKind::file && c.tree.occupied(id) > 0 && c.gain.beneath(id, *node)) files.push_back(id);
+    std::sort(files.begin(), files.end(), [&](NodeId a, NodeId b) { return c.tree.occupied(a) > c.tree.occupied(b); });
+    files.resize(std::min(files.size(), most));
+    for (const NodeId id : files) {
+      Find find = pickedFind(c, id);
+      priceOffers(find, steps);
+      finds.push_back(std::move(find));
+    }
+  }
+}
+
+}  // namespace
+
+Result<Proposal> PlanBook::propose(ProposeOptions options, Bytes free) const {
+  if (!surveys_.survey()) return fail(Errc::notThere, "survey");
+  const Target* most = hardest(targets_);
+  Bytes need = most != nullptr && most->bytes > free ? most->bytes - free : 0;
+  // A little more than the shortfall: the machine goes on writing, and folders for the hold take a block.
+  if (need > 0) need += need / 2000 + 65536;
+  std::vector<Find> finds(surveys_.finds()->begin(), surveys_.finds()->end());
+  addFreed(*surveys_.context(), marks_, workshop_.craft->steps, finds);
+  return zt::propose(finds, need, *surveys_.context(), workshop_.craft->steps, marks_, options);
+}
+
+namespace {
+
+/// The entry that an item of the plan is now: at the same path, and the same inode.
+std::optional<NodeId> sameEntry(const SurveyTree& tree, const Subject& item) {
+  const auto node = tree.find(item.path);
+  if (!node || tree.inode(*node) != item.identity.inode || tree.kind(*node) != item.identity.kind) return std::nullopt;
+  return node;
+}
+
+}  // namespace
+
+PlanBook::Rebound PlanBook::rebind(const SurveyStore::Content& content) const {
+  Rebound rebound;
+  const FindList finds = content.finds->marked(marks_);
+  for (const PlanLine& line : plan_.lines) {
+    const PathBytes about = line.items.empty() ? line.place : line.items.front().path;
+    const auto keep = [&](const Find& find) -> Result<void> {
+      auto again = lineFor(find, workshop_.craft->steps, line.step->id, marks_);
+      if (!again) return tl::unexpected(again.error());
+      again->enabled = line.enabled;
+      rebound.plan.lines.push_back(std::move(*again));
+      return {};
+    };
+    Result<void> kept = fail(Errc::notThere, "plan", about);
+    if (const Find* same = finds.find(line.id)) {
+      kept = keep(*same);
+    } else if (line.items.size() == 1) {
+      // What one thing is about stays, found again or not: somebody put it there.
+      if (const auto node = sameEntry(content.survey->tree, line.items.front())) {
+        Find find = pickedFind(*content.context, *node);
+        priceOffers(find, workshop_.craft->steps);
+        kept = content.context->places.locked(about) ? Result<void>(fail(Errc::bedrock, "plan", about)) : keep(find);
+        if (kept) rebound.picked.push_back(*node);
+      }
+    }
+    if (!kept) rebound.left.push_back({line.id, about, kept.error().code});
+  }
+  return rebound;
+}
+
+void PlanBook::adopt(Rebound rebound) {
+  plan_ = std::move(rebound.plan);
+  left_ = std::move(rebound.left);
+  if (!rebound.picked.empty()) surveys_.addPicked(rebound.picked);
+  surveys_.applyMarks(marks_);
+}
+
+void PlanBook::takeOff(const std::vector<std::string>& lines) {
+  std::erase_if(plan_.lines, [&](const PlanLine& l) {
+    return std::find(lines.begin(), lines.end(), l.id) != lines.end();
+  });
+}
+
+}  // namespace zt

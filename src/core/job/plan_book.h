@@ -1,0 +1,75 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/job/survey_store.h"
+#include "core/plan/proposer.h"
+
+namespace zt {
+
+/// A line that is not on the plan any more, although nobody took it off.
+struct LeftLine {
+  std::string id;
+  PathBytes path;  ///< of its largest item
+  Errc why = Errc::notThere;
+};
+
+/// The plan of a job, the targets it is to reach and what somebody said of things. Every change is checked and
+/// written before it stands. One thread at a time.
+class PlanBook {
+public:
+  PlanBook(const Workshop& workshop, JobFile& file, SurveyStore& surveys)
+      : workshop_(workshop), file_(file), surveys_(surveys) {}
+
+  const Plan& plan() const { return plan_; }
+  const std::vector<Target>& targets() const { return targets_; }
+  const Marks& marks() const { return marks_; }
+  /// Lines that the latest survey, or a mark, took off the plan.
+  const std::vector<LeftLine>& left() const { return left_; }
+
+  Result<void> setTargets(std::vector<Target> targets);
+
+  /// Puts finds on the plan, all or none; one that is there already gets the step. Fails with bedrock, kept,
+  /// conflict, unknownStep, notThere. An empty action takes each find's usual offer.
+  Result<void> add(const std::vector<std::string>& finds, std::string_view action);
+  Result<void> drop(std::string_view id);
+  /// Changes the plan through the same checks as a plan from outside.
+  Result<void> edit(const std::function<void(Plan&)>& change);
+  /// A plan from outside is not believed: standing, regret and gain are worked out anew from the survey.
+  Result<void> set(Plan plan);
+
+  /// What somebody says of a thing and of all beneath it, or that nothing is said any more. What is kept leaves the
+  /// plan: every line of which anything is.
+  Result<void> mark(const std::vector<PathBytes>& paths, std::optional<Mark> mark);
+
+  PlannedGain planned() const;
+  /// Works a plan out for the hardest target, from `free` bytes on.
+  Result<Proposal> propose(ProposeOptions options, Bytes free) const;
+
+  /// The plan as it would be on another survey: a line stays if the same thing is found again, or picked again.
+  struct Rebound {
+    Plan plan;
+    std::vector<LeftLine> left;
+    std::vector<NodeId> picked;  ///< entries that need a picked find of their own
+  };
+  Rebound rebind(const SurveyStore::Content& content) const;
+  void adopt(Rebound rebound);
+  void takeOff(const std::vector<std::string>& lines);
+
+  /// The documents of targets, marks and this plan.
+  JobFile::Documents documents(const Plan& plan) const;
+  Result<void> save() { return file_.put(documents(plan_)); }
+  Result<void> load();
+
+private:
+  Result<void> settle(Plan plan);
+
+  const Workshop& workshop_;
+  JobFile& file_;
+  SurveyStore& surveys_;
+  Plan plan_;
+  std::vector<Target> targets_;
+  Marks marks_;
+  std::vector<LeftLine> left_;
+};
+
+}  // namespace zt

@@ -1,0 +1,172 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/job/register.h"
+
+#include <cstdlib>
+
+#include "core/job/sqlite.h"
+#include "core/os/paths.h"
+
+namespace zt {
+
+namespace {
+
+constexpr int applicationId = 0x5A545247;  // "ZTRG"
+constexpr int schemaVersion = 1;
+constexpr int patienceMs = 2000;
+
+constexpr const char* schema = R"(
+CREATE TABLE visit(drive TEXT NOT NULL, job TEXT NOT NULL, file BLOB NOT NULL, root BLOB NOT NULL, at INTEGER NOT NULL,
+                   capacity INTEGER NOT NULL, free INTEGER NOT NULL, entries INTEGER NOT NULL, whole INTEGER NOT NULL,
+                   PRIMARY KEY(drive, job)) WITHOUT ROWID;
+CREATE TABLE overrule(drive TEXT PRIMARY KEY, kind TEXT, size TEXT) WITHOUT ROWID;
+CREATE TABLE hold(drive TEXT NOT NULL, folder BLOB NOT NULL, PRIMARY KEY(drive, folder)) WITHOUT ROWID;
+)";
+
+template <class Work>
+auto guarded(const PathBytes& path, Work work) {
+  return sqlite::guarded("register", path, std::move(work));
+}
+
+/// A value of an enumeration by its name, if there is one.
+template <class Enum>
+std::optional<Enum> named(const SQLite::Column& column, int count) {
+  if (column.isNull()) return std::nullopt;
+  for (int i = 0; i < count; ++i)
+    if (name(static_cast<Enum>(i)) == column.getString()) return static_cast<Enum>(i);
+  return std::nullopt;
+}
+
+template <class Enum>
+void bindName(SQLite::Statement& q, int index, std::optional<Enum> value) {
+  if (value)
+    q.bind(index, std::string(name(*value)));
+  else
+    q.bind(index);
+}
+
+}  // namespace
+
+Register::Register(PathBytes file, std::unique_ptr<SQLite::Database> db)
+    : file_(std::move(file)), db_(std::move(db)) {}
+Register::~Register() = default;
+
+Result<std::shared_ptr<Register>> Register::open(const PathBytes& file) {
+  if (auto made = makeFolders(PathBytes(parentPath(file))); !made) return tl::unexpected(made.error());
+  Errc refusal = Errc::io;
+  auto opened = guarded(file, [&]() -> std::shared_ptr<Register> {
+    auto db = std::make_unique<SQLite::Database>(file, SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE, patienceMs);
+    db->exec("PRAGMA journal_mode=WAL");
+    db->exec("PRAGMA trusted_schema=OFF");
+    SQLite::Transaction all(*db, SQLite::TransactionBehavior::IMMEDIATE);
+    const int application = sqlite::pragma(*db, "application_id");
+    const bool fresh = application == 0 && db->execAndGet("SELECT count(*) FROM sqlite_master").getInt() == 0;
+    refusal = Errc::notOurs;
+    if (!fresh && application != applicationId) return nullptr;
+    refusal = Errc::tooNew;
+    if (sqlite::pragma(*db, "user_version") > schemaVersion) return nullptr;
+    if (fresh) {
+      db->exec("PRAGMA application_id=" + std::to_string(applicationId));
+      db->exec("PRAGMA user_version=" + std::to_string(schemaVersion));
+      db->exec(schema);
+    }
+    all.commit();
+    return std::shared_ptr<Register>(new Register(file, std::move(db)));
+  });
+  if (opened && *opened == nullptr) return fail(refusal, "register", file);
+  return opened;
+}
+
+Result<void> Register::noteVisit(const Visit& v) {
+  const std::scoped_lock lock(mutex_);
+  return guarded(file_, [&] {
+    SQLite::Statement q(*db_, "INSERT OR REPLACE INTO visit VALUES(?,?,?,?,?,?,?,?,?)");
+    q.bind(1, v.drive);
+    q.bind(2, v.job);
+    sqlite::bindBlob(q, 3, v.file);
+    sqlite::bindBlob(q, 4, v.root);
+    q.bind(5, v.when);
+    q.bind(6, static_cast<std::int64_t>(v.capacity));
+    q.bind(7, static_cast<std::int64_t>(v.free));
+    q.bind(8, static_cast<std::int64_t>(v.entries));
+    q.bind(9, static_cast<int>(v.wholeDrive));
+    q.exec();
+  });
+}
+
+Result<std::vector<Visit>> Register::visits(const std::string& drive) {
+  const std::scoped_lock lock(mutex_);
+  return guarded(file_, [&] {
+    std::vector<Visit> all;
+    SQLite::Statement q(*db_, "SELECT job,file,root,at,capacity,free,entries,whole FROM visit WHERE drive=? ORDER BY at");
+    q.bind(1, drive);
+    while (q.executeStep()) {
+      Visit v;
+      v.drive = drive;
+      v.job = q.getColumn(0).getString();
+      v.file = sqlite::blob(q.getColumn(1));
+      v.root = sqlite::blob(q.getColumn(2));
+      v.when = q.getColumn(3).getInt64();
+      v.capacity = static_cast<Bytes>(q.getColumn(4).getInt64());
+      v.free = static_cast<Bytes>(q.getColumn(5).getInt64());
+      v.entries = static_cast<std::uint64_t>(q.getColumn(6).getInt64());
+      v.wholeDrive = q.getColumn(7).getInt() != 0;
+      all.push_back(std::move(v));
+    }
+    return all;
+  });
+}
+
+Result<void> Register::setOverrule(const std::string& drive, const DriveOverrule& said) {
+  const std::scoped_lock lock(mutex_);
+  return guarded(file_, [&] {
+    SQLite::Statement q(*db_, "INSERT OR REPLACE INTO overrule VALUES(?,?,?)");
+    q.bind(1, drive);
+    bindName(q, 2, said.kind);
+    bindName(q, 3, said.size);
+    q.exec();
+  });
+}
+
+DriveOverrule Register::overrule(const std::string& drive) {
+  const std::scoped_lock lock(mutex_);
+  const auto said = guarded(file_, [&]() -> DriveOverrule {
+    SQLite::Statement q(*db_, "SELECT kind,size FROM overrule WHERE drive=?");
+    q.bind(1, drive);
+    if (!q.executeStep()) return {};
+    return {named<DriveKind>(q.getColumn(0), driveKinds), named<SizeClass>(q.getColumn(1), sizeClasses)};
+  });
+  return said.value_or(DriveOverrule{});
+}
+
+Result<void> Register::noteHold(const std::string& drive, const PathBytes& folder) {
+  const std::scoped_lock lock(mutex_);
+  return guarded(file_, [&] {
+    SQLite::Statement q(*db_, "INSERT OR IGNORE INTO hold VALUES(?,?)");
+    q.bind(1, drive);
+    sqlite::bindBlob(q, 2, folder);
+    q.exec();
+  });
+}
+
+std::vector<PathBytes> Register::holds(const std::string& drive) {
+  const std::scoped_lock lock(mutex_);
+  const auto folders = guarded(file_, [&] {
+    std::vector<PathBytes> all;
+    SQLite::Statement q(*db_, "SELECT folder FROM hold WHERE drive=? ORDER BY folder");
+    q.bind(1, drive);
+    while (q.executeStep()) all.push_back(sqlite::blob(q.getColumn(0)));
+    return all;
+  });
+  return folders.value_or(std::vector<PathBytes>{});
+}
+
+PathBytes registerFile() {
+  const char* data = std::getenv("XDG_DATA_HOME");
+  const char* home = std::getenv("HOME");
+  PathBytes base = data != nullptr && data[0] == '/' ? PathBytes(data)
+                   : home != nullptr                 ? joinPath(home, ".local/share")
+                                                     : PathBytes("/var/tmp");
+  return joinPath(base, "zip-tally/register.sqlite");
+}
+
+}  // namespace zt

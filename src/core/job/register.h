@@ -1,0 +1,63 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <vector>
+
+#include "core/drive/drive.h"
+
+namespace SQLite {
+class Database;
+}
+
+namespace zt {
+
+/// What one visit to a drive left: its figures at one time.
+struct Visit {
+  std::string drive;  ///< id of the drive
+  std::string job;    ///< identity of the job
+  PathBytes file;     ///< of the job; empty for one in memory
+  PathBytes root;     ///< what was measured
+  TimeNs when = 0;
+  Bytes capacity = 0;
+  Bytes free = 0;
+  std::uint64_t entries = 0;
+  bool wholeDrive = false;
+};
+
+/// The register of drives and of the visits to them (docs/formats/register.md): one SQLite file in the user's data
+/// directory. Several programs may use it at once. It holds nothing that a drive or a job could not tell again;
+/// whoever cannot open it works without. Any thread.
+class Register {
+public:
+  /// Makes the file if need be. Fails with notOurs, tooNew, corrupt, notPermitted, busy.
+  static Result<std::shared_ptr<Register>> open(const PathBytes& file);
+  ~Register();
+
+  /// Notes a visit; a later one of the same job takes the place of the earlier.
+  Result<void> noteVisit(const Visit& visit);
+  /// Of one drive, oldest first.
+  Result<std::vector<Visit>> visits(const std::string& drive);
+
+  Result<void> setOverrule(const std::string& drive, const DriveOverrule& said);
+  /// Nothing said where nothing can be read.
+  DriveOverrule overrule(const std::string& drive);
+
+  /// Where things are held on a drive beside its top: folders relative to the drive's top.
+  Result<void> noteHold(const std::string& drive, const PathBytes& folder);
+  std::vector<PathBytes> holds(const std::string& drive);
+
+private:
+  Register(PathBytes file, std::unique_ptr<SQLite::Database> db);
+  PathBytes file_;
+  std::mutex mutex_;
+  std::unique_ptr<SQLite::Database> db_;
+};
+
+/// Where the register of this user lies: `zip-tally/register.sqlite` in the data directory of the XDG Base Directory
+/// specification 0.8.
+PathBytes registerFile();
+
+}  // namespace zt

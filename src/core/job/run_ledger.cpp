@@ -1,0 +1,201 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/job/run_ledger.h"
+
+#include <xxhash.h>
+
+#include <algorithm>
+#include <array>
+
+#include "core/job/outcome_json.h"
+
+namespace zt {
+
+Result<void> RunLedger::load() {
+  auto proof = file_.get("proof");
+  if (!proof) return tl::unexpected(proof.error());
+  if (*proof) {
+    auto parsed = proofFromJson(parseJson(**proof));
+    if (!parsed) return tl::unexpected(parsed.error());
+    proof_ = std::move(*parsed);
+  }
+  const auto rows = file_.runs();
+  if (!rows) return tl::unexpected(rows.error());
+  if (rows->empty() || rows->back().outcome.empty()) return {};
+  auto report = reportFromJson(parseJson(rows->back().outcome));
+  if (!report) return tl::unexpected(report.error());
+  report->run = rows->back().id;
+  const auto records = file_.records(report->run, {});
+  if (!records) return tl::unexpected(records.error());
+  for (const JournalRecord& r : *records)
+    for (LineOutcome& o : report->lines)
+      if (r.problem && r.line == o.line) o.problems.push_back(r);
+  report_ = std::move(*report);
+  return {};
+}
+
+Result<RunReport> RunLedger::carryOut(const GuardedDrive& drive, const Plan& plan, std::string_view token,
+                                      const RunControl& control) {
+  if (consentFor(plan).token != token) return fail(Errc::noConsent, "reclaim");
+  if (auto synced = drive.files->syncAll(*drive.root); !synced) return tl::unexpected(synced.error());
+  const auto usage = drive.files->usage(*drive.root);
+  if (!usage) return tl::unexpected(usage.error());
+  const auto run = file_.beginRun(workshop_.clock->now(), usage->available, toJson(plan).dump());
+  if (!run) return tl::unexpected(run.error());
+  auto report = Runner(drive, file_, *run).carryOut(plan, token, control);
+  if (!report) return report;
+  report_ = *report;
+  // The items are safe in the journal; a full job disk now costs the summary only.
+  std::vector<JobFile::Credit> credits;
+  for (const LineOutcome& o : report->lines) credits.push_back({*run, o.line, o.rose});
+  auto kept = file_.addCredits(credits);
+  if (kept) kept = file_.endRun(*run, workshop_.clock->now(), toJson(*report).dump());
+  if (!kept && !report->journalFailed) {
+    report->journalFailed = true;
+    report->journalFailure = kept.error();
+  }
+  return report;
+}
+
+Result<std::vector<JournalRecord>> RunLedger::held(std::int64_t run) {
+  static constexpr std::array<ItemState, 1> states{ItemState::held};
+  return file_.records(run, states);
+}
+
+template <class Work>
+Result<std::vector<JournalRecord>> RunLedger::credited(const GuardedDrive& drive, Work work) {
+  auto space = SpaceLedger::begin(*drive.files, drive.root);
+  if (!space) return tl::unexpected(space.error());
+  Result<std::vector<JournalRecord>> records = work();
+  if (!records) return records;
+  // By line, in the order of the records.
+  std::vector<JobFile::Credit> credits;
+  std::vector<GainBounds> freed;
+  for (const JournalRecord& r : *records) {
+    const auto same = std::find_if(credits.begin(), credits.end(),
+                                   [&](const auto& c) { return c.run == r.run && c.line == r.line; });
+    const auto at = static_cast<std::size_t>(same - credits.begin());
+    if (same == credits.end()) credits.push_back({r.run, r.line, 0}), freed.emplace_back();
+    if (r.state == ItemState::gone) freed[at] += r.freed;
+  }
+  space->ended({}, true);
+  const auto rose = static_cast<SignedBytes>(space->last()) - static_cast<SignedBytes>(space->first());
+  const auto shares = shareOut(rose, freed);
+  for (std::size_t i = 0; i < credits.size(); ++i) credits[i].rose = shares[i];
+  // What was done is in the journal already; without the credits the proof calls it a change by others.
+  (void)file_.addCredits(credits);
+  return records;
+}
+
+Result<std::vector<JournalRecord>> RunLedger::undo(const GuardedDrive& drive, std::int64_t run, std::stop_token stop) {
+  auto things = held(run);
+  if (!things || things->empty()) return things;
+  return credited(drive, [&] { return undoRun(drive, workshop_.craft->steps, file_, std::move(*things), stop); });
+}
+
+Consent consentToRelease(std::span<const JournalRecord> held) {
+  Consent consent;
+  std::string all;
+  for (const JournalRecord& r : held) {
+    const std::string id = "held-" + std::to_string(r.run) + "-" + std::to_string(r.seq);
+    all += id + ':' + std::to_string(r.path.size()) + ':' + r.path + ':' + std::to_string(r.identity.inode) + ':' +
+           std::to_string(r.identity.modified) + ';';
+    consent.lines.push_back({id, "release", r.occupied, 1, r.path, Regret::personalGone});
+  }
+  if (consent.lines.empty()) return consent;
+  const XXH128_hash_t hash = XXH3_128bits(all.data(), all.size());
+  char text[40];
+  std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(hash.high64),
+                static_cast<unsigned long long>(hash.low64));
+  consent.token = text;
+  return consent;
+}
+
+Result<Consent> RunLedger::releaseConsent() {
+  const auto things = held();
+  if (!things) return tl::unexpected(things.error());
+  return consentToRelease(*things);
+}
+
+Result<std::vector<JournalRecord>> RunLedger::release(const GuardedDrive& drive, std::string_view token,
+                                                      std::stop_token stop) {
+  auto things = held();
+  if (!things) return things;
+  if (consentToRelease(*things).token != token) return fail(Errc::noConsent, "release");
+  if (things->empty()) return things;
+  return credited(drive, [&] { return releaseRun(drive, workshop_.craft->steps, file_, std::move(*things), stop); });
+}
+
+namespace {
+constexpr std::array<ItemState, 3> openStates{ItemState::intended, ItemState::discarding, ItemState::returning};
+}
+
+Result<bool> RunLedger::needsRecovery() {
+  const auto open = file_.records(0, openStates);
+  if (!open) return tl::unexpected(open.error());
+  return !open->empty();
+}
+
+Result<std::vector<JournalRecord>> RunLedger::recover(const GuardedDrive& drive) {
+  auto open = file_.records(0, openStates);
+  if (!open || open->empty()) return open;
+  return credited(drive, [&] { return zt::recover(drive, workshop_.craft->steps, file_, std::move(*open)); });
+}
+
+/// Runs as the proof needs them. A plan that this version cannot read any more costs the titles of its lines alone.
+Result<std::vector<ProvedRun>> RunLedger::provedRuns() {
+  const auto rows = file_.runs();
+  if (!rows) return tl::unexpected(rows.error());
+  const auto credits = file_.credits();
+  if (!credits) return tl::unexpected(credits.error());
+  std::vector<ProvedRun> runs;
+  for (const auto& row : *rows) {
+    ProvedRun run;
+    run.freeBefore = row.freeBefore;
+    if (const auto plan = planFromJson(parseJson(row.plan), {workshop_.craft->steps, workshop_.craft->detectors}))
+      for (const PlanLine& line : plan->lines)
+        run.planned.push_back({line.id, line.kind, line.items.empty() ? line.place : line.items.front().path});
+    auto records = file_.records(row.id, {});
+    if (!records) return tl::unexpected(records.error());
+    run.records = std::move(*records);
+    if (row.outcome.empty()) {
+      run.lines = outcomesOfRecords(run.records);
+    } else {
+      auto report = reportFromJson(parseJson(row.outcome));
+      if (!report) return tl::unexpected(report.error());
+      run.lines = std::move(report->lines);
+    }
+    for (LineOutcome& o : run.lines) {
+      o.rose = 0;
+      for (const auto& c : *credits)
+        if (c.run == row.id && c.line == o.line) o.rose += c.rose;
+    }
+    runs.push_back(std::move(run));
+  }
+  return runs;
+}
+
+Result<Proof> RunLedger::prove(const GuardedDrive& drive, const std::vector<Target>& targets) {
+  const auto runs = provedRuns();
+  if (!runs) return tl::unexpected(runs.error());
+  auto proof = zt::prove(drive, *runs, targets, workshop_.clock->now());
+  if (!proof) return proof;
+  proof_ = *proof;
+  if (auto put = file_.put({{"proof", toJson(*proof).dump()}}); !put) return tl::unexpected(put.error());
+  return proof;
+}
+
+Result<std::vector<std::pair<PathBytes, Bytes>>> RunLedger::freedSince(TimeNs time) {
+  const auto rows = file_.runs();
+  if (!rows) return tl::unexpected(rows.error());
+  std::vector<std::pair<PathBytes, Bytes>> freed;
+  for (const auto& row : *rows) {
+    if (row.started < time) continue;
+    const auto records = file_.records(row.id, {});
+    if (!records) return tl::unexpected(records.error());
+    for (const auto& r : *records)
+      if (r.freed.atMost > 0) freed.emplace_back(r.path, r.freed.atMost);
+  }
+  return freed;
+}
+
+}  // namespace zt

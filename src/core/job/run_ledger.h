@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/job/job_file.h"
+#include "core/job/workshop.h"
+#include "core/proof/proof.h"
+
+namespace zt {
+
+/// The runs of a job: what they did, what they hold, and what proved it. Nothing of it is lost by measuring again.
+/// One thread at a time.
+class RunLedger {
+public:
+  RunLedger(const Workshop& workshop, JobFile& file) : workshop_(workshop), file_(file) {}
+
+  /// Reads the last proof and the last run's report.
+  Result<void> load();
+
+  /// Carries a plan out. What is read of the drive afterwards may fail; the report is given all the same.
+  Result<RunReport> carryOut(const GuardedDrive& drive, const Plan& plan, std::string_view token,
+                             const RunControl& control);
+  /// What lies in the hold, of one run (0: of all).
+  Result<std::vector<JournalRecord>> held(std::int64_t run = 0);
+  Result<std::vector<JournalRecord>> undo(const GuardedDrive& drive, std::int64_t run, std::stop_token stop);
+  /// The consent for letting everything held go.
+  Result<Consent> releaseConsent();
+  Result<std::vector<JournalRecord>> release(const GuardedDrive& drive, std::string_view token, std::stop_token stop);
+  Result<Proof> prove(const GuardedDrive& drive, const std::vector<Target>& targets);
+  /// Brings what was cut short to a known end; nothing if nothing was.
+  Result<std::vector<JournalRecord>> recover(const GuardedDrive& drive);
+  Result<bool> needsRecovery();
+
+  const std::optional<Proof>& proof() const { return proof_; }
+  const std::optional<RunReport>& lastReport() const { return report_; }
+  /// What runs have freed since a time, by path: for the picture of a survey of that time.
+  Result<std::vector<std::pair<PathBytes, Bytes>>> freedSince(TimeNs time);
+
+private:
+  /// Reads the counter around `work`, and gives its rise to the lines of the records that it ended.
+  template <class Work>
+  Result<std::vector<JournalRecord>> credited(const GuardedDrive& drive, Work work);
+  Result<std::vector<ProvedRun>> provedRuns();
+
+  const Workshop& workshop_;
+  JobFile& file_;
+  std::optional<Proof> proof_;
+  std::optional<RunReport> report_;
+};
+
+/// The consent for letting held things go.
+Consent consentToRelease(std::span<const JournalRecord> held);
+
+}  // namespace zt

@@ -1,0 +1,104 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/job/sites/site.h"
+#include "core/os/paths.h"
+
+namespace zt {
+
+namespace {
+
+/// A folder in which one file alone is seen.
+class OneFile final : public ForwardingFileSystem {
+public:
+  OneFile(FileSystemPtr inner, PathBytes name) : ForwardingFileSystem(std::move(inner)), name_(std::move(name)) {}
+  Result<void> scan(const Folder& at, ScanSink& sink) override {
+    const auto folder = inner_.stat(at, {});
+    if (!folder) return tl::unexpected(folder.error());
+    sink.folder(folder->inode);
+    const auto stat = inner_.stat(at, name_);
+    if (!stat) return tl::unexpected(stat.error());
+    const ScannedEntry entry{name_, *stat, 0};
+    sink.take(std::span(&entry, 1));
+    return {};
+  }
+
+private:
+  PathBytes name_;
+};
+
+class MountedSite final : public Site {
+public:
+  /// `only`: the one file of the folder that is meant; empty: all of it.
+  MountedSite(const Workshop& workshop, Drive drive, PathBytes root, PathBytes only)
+      : Site(workshop), only_(std::move(only)) {
+    drive_ = std::move(drive);
+    root_ = std::move(root);
+    opened_ = joinPath(root_, only_);
+  }
+
+  std::string_view kind() const override { return "mounted"; }
+  FileSystemPtr files() const override { return workshop_.files; }
+  std::shared_ptr<OpenFiles> openFiles() const override { return workshop_.openFiles; }
+  bool takesRights() const override { return workshop_.privileged->worthAsking(); }
+
+  MeasurePorts measurePorts(FileSystemPtr files, std::shared_ptr<PrivilegedAccess> access) const override {
+    if (!only_.empty()) files = std::make_shared<OneFile>(std::move(files), only_);
+    MeasurePorts ports{std::move(files), workshop_.openFiles, workshop_.insides, workshop_.clock};
+    if (access) {
+      // The helper's ports live in its access, and so keep it.
+      ports.openFiles = {access, &access->openFiles()};
+      ports.insides = {access, &access->insides()};
+    }
+    return ports;
+  }
+
+  Result<bool> holdsFolder(const PathBytes& folder) const override {
+    const auto resolved = canonicalPath(folder);
+    if (!resolved) return tl::unexpected(resolved.error());
+    const auto statOf = [&](const PathBytes& path) -> Result<EntryStat> {
+      const auto opened = workshop_.files->openRoot(path);
+      if (!opened) return tl::unexpected(opened.error());
+      return workshop_.files->stat(**opened, {});
+    };
+    const auto there = statOf(*resolved);
+    if (!there) return tl::unexpected(there.error());
+    const auto mine = statOf(root_);
+    return mine && (mine->device == there->device || mine->mountId == there->mountId);
+  }
+
+  Result<void> refresh() override {
+    auto drive = driveOf(workshop_, root_);
+    if (!drive) return tl::unexpected(drive.error());
+    if (drive->id != drive_.id) return fail(Errc::changed, "drive", root_);
+    drive->kind = drive_.kind;  // as it may have been overruled
+    drive->size = drive_.size;
+    drive_ = std::move(*drive);
+    return {};
+  }
+
+private:
+  PathBytes only_;
+};
+
+}  // namespace
+
+Result<SitePtr> mountedSite(const Workshop& workshop, const PathBytes& path) {
+  auto resolved = canonicalPath(path);
+  if (!resolved) return tl::unexpected(resolved.error());
+  PathBytes only;
+  auto root = workshop.files->openRoot(*resolved);
+  if (!root && root.error().code == Errc::notAFolder) {
+    only = PathBytes(baseName(*resolved));
+    *resolved = PathBytes(parentPath(*resolved));
+    if (resolved->empty()) *resolved = "/";
+    root = workshop.files->openRoot(*resolved);
+    const auto stat = root ? workshop.files->stat(**root, only) : Result<EntryStat>(tl::unexpected(root.error()));
+    if (stat && stat->kind != EntryKind::file) return fail(Errc::notAFile, "path", path);
+  }
+  if (!root) return tl::unexpected(root.error());
+  auto drive = driveOf(workshop, *resolved);
+  if (!drive) return tl::unexpected(drive.error());
+  return SitePtr(
+      std::make_unique<MountedSite>(workshop, std::move(*drive), std::move(*resolved), std::move(only)));
+}
+
+}  // namespace zt

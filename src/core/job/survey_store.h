@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <functional>
+
+#include "core/finds/detector.h"
+#include "core/finds/find_list.h"
+#include "core/job/job_file.h"
+#include "core/job/sites/site.h"
+
+namespace zt {
+
+/// The survey of a job, what was found in it, and how both are kept. Surveys, contexts and lists of finds are given
+/// out as shared values that never change. One thread at a time.
+class SurveyStore {
+public:
+  SurveyStore(const Workshop& workshop, JobFile& file) : workshop_(workshop), file_(file) {}
+
+  /// Everything that belongs to one survey.
+  struct Content {
+    SurveyPtr survey;
+    ContextPtr context;
+    std::shared_ptr<const FindList> finds;
+    std::vector<DetectorProblem> problems;
+  };
+
+  const SurveyPtr& survey() const { return now_.survey; }  ///< nullptr before the first
+  const ContextPtr& context() const { return now_.context; }
+  const std::shared_ptr<const FindList>& finds() const { return now_.finds; }
+  /// Detectors that could not do their work.
+  const std::vector<DetectorProblem>& problems() const { return now_.problems; }
+  const Find* find(std::string_view id) const;
+
+  /// What is told while finds are made.
+  struct Watch {
+    std::stop_token stop;
+    /// A find has come; with the context that it is of. On a detector's thread, one at a time.
+    std::function<void(const ContextPtr&, const Find&)> found;
+  };
+  /// A survey made ready to be kept: finds and the saved form are worked out side by side. Changes nothing here.
+  /// Fails with cancelled if it was stopped before all detectors were through.
+  struct Prepared {
+    Content content;
+    std::vector<std::string> pieces;  ///< empty for a job in memory
+    std::vector<std::string> rows;
+  };
+  Result<Prepared> prepare(const Site& site, SurveyPtr survey, const Watch& watch) const;
+  /// Writes it with the documents that belong to it, and only then takes its place.
+  Result<void> keep(Prepared prepared, const JobFile::Documents& documents);
+  /// Reads what the file keeps; nothing if there is none.
+  Result<void> load(const Site& site);
+
+  /// The find for an entry that someone picked; made if there is none. Fails with bedrock, notThere, outsideRoot.
+  Result<const Find*> pick(const PathBytes& path);
+  /// Finds for entries, made all at once.
+  void addPicked(const std::vector<NodeId>& nodes);
+  /// Lets the finds stand as the marks say.
+  void applyMarks(const Marks& marks);
+
+private:
+  ContextPtr contextOf(const Site& site, SurveyPtr survey) const;
+
+  const Workshop& workshop_;
+  JobFile& file_;
+  Content now_;
+  mutable std::shared_ptr<const KindTable> kinds_;
+};
+
+}  // namespace zt

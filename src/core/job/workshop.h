@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/finds/detector.h"
+#include "core/os/system.h"
+#include "core/plan/step_kind.h"
+
+namespace zt {
+
+class Register;
+
+/// What the program knows how to do: its detectors and its kinds of step. Immutable once in use.
+struct Craft {
+  DetectorTable detectors;
+  StepTable steps;
+};
+/// The craft that comes with the program.
+std::shared_ptr<const Craft> builtInCraft();
+
+/// Everything that a job is worked with: the ports to the machine, the craft, and the register of visits, which may
+/// be missing.
+struct Workshop : System {
+  std::shared_ptr<const Craft> craft = builtInCraft();
+  std::shared_ptr<Register> visits = nullptr;
+};
+
+}  // namespace zt

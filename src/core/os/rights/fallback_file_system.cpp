@@ -1,0 +1,127 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/os/rights/fallback_file_system.h"
+
+#include <cerrno>
+
+#include "core/os/linux_folder.h"
+#include "core/os/paths.h"
+
+namespace zt {
+
+namespace {
+
+/// A folder that the helper holds open.
+class Lent final : public Folder {
+public:
+  explicit Lent(FolderPtr folder) : inner(std::move(folder)) {}
+  bool keepsAccessTime() const override { return inner->keepsAccessTime(); }
+  FolderPtr inner;
+};
+
+const Lent* lent(const Folder& folder) {
+  return dynamic_cast<const Lent*>(&folder);
+}
+
+Result<FolderPtr> asLent(Result<FolderPtr> opened) {
+  if (!opened) return opened;
+  return std::make_shared<Lent>(std::move(*opened));
+}
+
+bool closed(const Error& error) {
+  return error.code == Errc::notPermitted;
+}
+
+}  // namespace
+
+const Folder& lender(const Folder& folder) {
+  const Lent* l = lent(folder);
+  return l == nullptr ? folder : *l->inner;
+}
+
+Result<FolderPtr> FallbackFileSystem::openRoot(const PathBytes& path) {
+  root_ = path;
+  auto direct = inner_.openRoot(path);
+  if (direct || !closed(direct.error())) return direct;
+  return FolderPtr(std::make_shared<Lent>(access_.root()));
+}
+
+/// The helper goes its own way down from the root. Should the folder have moved meanwhile, it finds another
+/// one or none; the walk compares the inode, as for every folder.
+Result<FolderPtr> FallbackFileSystem::sameFromHelper(const Folder& at, std::string_view name) {
+  const auto path = openedPath(static_cast<const LinuxFolder&>(at).fd());
+  if (!path) return tl::unexpected(path.error());
+  if (*path != root_ && !beneath(*path, root_ == "/" ? "" : root_))
+    return fail(Errc::outsideRoot, "open", *path);
+  const PathBytes relative = path->substr(std::min(path->size(), root_ == "/" ? 1 : root_.size() + 1));
+  return asLent(access_.files().openBeneath(*access_.root(), joinPath(relative, name)));
+}
+
+Result<FolderPtr> FallbackFileSystem::openFolder(const Folder& at, std::string_view name) {
+  if (const Lent* l = lent(at)) return asLent(access_.files().openFolder(*l->inner, name));
+  auto direct = inner_.openFolder(at, name);
+  if (direct || !closed(direct.error())) return direct;
+  auto helped = sameFromHelper(at, name);
+  return helped ? helped : direct;
+}
+
+Result<FolderPtr> FallbackFileSystem::openBeneath(const Folder& root, std::string_view relative) {
+  if (const Lent* l = lent(root)) return asLent(access_.files().openBeneath(*l->inner, relative));
+  auto direct = inner_.openBeneath(root, relative);
+  if (direct || !closed(direct.error())) return direct;
+  return asLent(access_.files().openBeneath(*access_.root(), relative));
+}
+
+Result<EntryStat> FallbackFileSystem::stat(const Folder& at, std::string_view name) {
+  if (const Lent* l = lent(at)) return access_.files().stat(*l->inner, name);
+  return inner_.stat(at, name);
+}
+
+Result<void> FallbackFileSystem::scan(const Folder& at, ScanSink& sink) {
+  if (const Lent* l = lent(at)) return access_.files().scan(*l->inner, sink);
+  /// Ends the listing at once where the names may be read but nothing of what they name.
+  class Probe final : public ForwardingSink {
+  public:
+    using ForwardingSink::ForwardingSink;
+    bool take(std::span<const ScannedEntry> entries) override {
+      if (first_ && !entries.empty()) blind = entries.front().error == EACCES;
+      first_ = first_ && entries.empty();
+      return !blind && next_.take(entries);
+    }
+    bool blind = false;
+
+  private:
+    bool first_ = true;
+  } probe(sink);
+  const auto direct = inner_.scan(at, probe);
+  if (!probe.blind) return direct;
+  const auto helped = sameFromHelper(at, {});
+  if (!helped) return inner_.scan(at, sink);
+  return scan(**helped, sink);
+}
+
+Result<std::string> FallbackFileSystem::readFile(const Folder& at, std::string_view name, std::size_t limit) {
+  if (lent(at) != nullptr) return fail(Errc::notPermitted, "read", PathBytes(name));
+  return inner_.readFile(at, name, limit);
+}
+
+Result<FileHead> FallbackFileSystem::readHead(const Folder& at, std::string_view name, std::size_t count) {
+  if (lent(at) != nullptr) return fail(Errc::notPermitted, "look", PathBytes(name));
+  return inner_.readHead(at, name, count);
+}
+
+Result<ExtentFacts> FallbackFileSystem::extents(const Folder& at, std::string_view name) {
+  if (const Lent* l = lent(at)) return access_.files().extents(*l->inner, name);
+  return inner_.extents(at, name);
+}
+
+Result<SpaceUsage> FallbackFileSystem::usage(const Folder& at) {
+  if (const Lent* l = lent(at)) return access_.files().usage(*l->inner);
+  return inner_.usage(at);
+}
+
+Result<void> FallbackFileSystem::syncAll(const Folder& at) {
+  if (lent(at) != nullptr) return {};
+  return inner_.syncAll(at);
+}
+
+}  // namespace zt

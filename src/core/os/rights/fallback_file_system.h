@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/os/forwarding_file_system.h"
+#include "core/os/rights/privileged.h"
+
+namespace zt {
+
+/// What a folder really is: that of the helper, where it was lent by it; else the folder itself.
+const Folder& lender(const Folder& folder);
+
+/// The file system as this program may see it, and where that ends, as the helper sees it. Only reading falls
+/// back; whatever changes something goes the direct way or not at all. Any thread.
+class FallbackFileSystem final : public ForwardingFileSystem {
+public:
+  FallbackFileSystem(FileSystemPtr direct, std::shared_ptr<PrivilegedAccess> access)
+      : ForwardingFileSystem(std::move(direct)), kept_(std::move(access)), access_(*kept_) {}
+
+  Result<FolderPtr> openRoot(const PathBytes& path) override;
+  Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override;
+  Result<FolderPtr> openBeneath(const Folder& root, std::string_view relative) override;
+  Result<EntryStat> stat(const Folder& at, std::string_view name) override;
+  Result<void> scan(const Folder& at, ScanSink& sink) override;
+  Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) override;
+  Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override;
+  Result<ExtentFacts> extents(const Folder& at, std::string_view name) override;
+  Result<SpaceUsage> usage(const Folder& at) override;
+  Result<void> syncAll(const Folder& at) override;
+
+private:
+  /// The helper's view of a folder that this program has open.
+  Result<FolderPtr> sameFromHelper(const Folder& at, std::string_view name);
+  std::shared_ptr<PrivilegedAccess> kept_;
+  PrivilegedAccess& access_;
+  PathBytes root_;  ///< set by openRoot, before anything else is opened
+};
+
+}  // namespace zt

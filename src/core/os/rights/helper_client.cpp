@@ -1,0 +1,368 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/os/rights/helper_client.h"
+
+#include <fcntl.h>
+#include <signal.h>
+#include <spawn.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstdlib>
+#include <cstring>
+#include <functional>
+#include <iterator>
+#include <mutex>
+#include <sstream>
+
+#include "core/os/rights/fallback_file_system.h"
+#include "core/os/rights/helper_protocol.h"
+#include "core/os/linux_drive_insides.h"
+#include "core/os/paths.h"
+
+extern char** environ;
+
+namespace zt {
+
+namespace {
+
+using helper::Json;
+
+/// The child process and the two pipes. One call at a time; whoever comes meanwhile waits.
+class Link {
+public:
+  Link(pid_t child, int in, int out) : child_(child), in_(in), out_(out) {}
+  ~Link() {
+    ::close(in_);  // the helper ends when its input does
+    ::close(out_);
+    // One that hangs in the kernel cannot be waited for; it ends by itself once it reads the end of its
+    // input.
+    for (int tries = 0; tries < 50 && ::waitpid(child_, nullptr, WNOHANG) == 0; ++tries) ::usleep(10'000);
+  }
+  Link(const Link&) = delete;
+  Link& operator=(const Link&) = delete;
+
+  using Batch = std::function<bool(const Json& params)>;
+
+  /// Sends a request and gives its result. What the helper tells before it (parts of a list) goes to `batch`.
+  Result<Json> call(const char* method, Json params, std::string_view path, const Batch& batch = {}) {
+    const std::scoped_lock lock(mutex_);
+    const auto id = ++lastId_;
+    const std::string line =
+        Json{{"jsonrpc", "2.0"}, {"id", id}, {"method", method}, {"params", std::move(params)}}.dump() + "\n";
+    if (!send(line)) return fail(Errc::io, method, PathBytes(path), "helper");
+    for (;;) {
+      const auto text = readLine();
+      if (!text) return fail(Errc::notPermitted, method, PathBytes(path), "helper");
+      const Json reply = Json::parse(*text, nullptr, false);
+      if (!reply.is_object()) return fail(Errc::badInput, method, PathBytes(path), "helper");
+      if (reply.value("method", Json()) == "part") {
+        if (!batch || !batch(reply.value("params", Json())))
+          return fail(Errc::badInput, method, PathBytes(path), "helper");
+        continue;
+      }
+      if (reply.value("id", Json()) != id) return fail(Errc::badInput, method, PathBytes(path), "helper");
+      if (reply.contains("error")) return tl::unexpected(helper::errorFrom(reply["error"], method, path));
+      return reply.value("result", Json());
+    }
+  }
+
+  /// Sends something that has no answer.
+  void tell(const char* method, Json params) {
+    const std::scoped_lock lock(mutex_);
+    (void)send(Json{{"jsonrpc", "2.0"}, {"method", method}, {"params", std::move(params)}}.dump() + "\n");
+  }
+
+private:
+  bool send(std::string_view text) {
+    while (!text.empty()) {
+      const ssize_t sent = ::write(in_, text.data(), text.size());
+      if (sent < 0 && errno == EINTR) continue;
+      if (sent <= 0) return false;
+      text.remove_prefix(static_cast<std::size_t>(sent));
+    }
+    return true;
+  }
+
+  std::optional<std::string> readLine() {
+    for (;;) {
+      if (const auto end = buffer_.find('\n', searched_); end != std::string::npos) {
+        std::string line = buffer_.substr(0, end);
+        buffer_.erase(0, end + 1);
+        searched_ = 0;
+        return line;
+      }
+      searched_ = buffer_.size();
+      if (buffer_.size() > helper::mostResponseBytes) return std::nullopt;
+      char block[65536];
+      const ssize_t got = ::read(out_, block, sizeof block);
+      if (got < 0 && errno == EINTR) continue;
+      if (got <= 0) return std::nullopt;
+      buffer_.append(block, static_cast<std::size_t>(got));
+    }
+  }
+
+  std::mutex mutex_;
+  pid_t child_;
+  int in_;
+  int out_;
+  std::int64_t lastId_ = 0;
+  std::string buffer_;
+  std::size_t searched_ = 0;
+};
+
+using LinkPtr = std::shared_ptr<Link>;
+
+class HelperFolder final : public Folder {
+public:
+  HelperFolder(LinkPtr link, std::uint64_t handle) : link_(std::move(link)), handle_(handle) {}
+  ~HelperFolder() override { link_->tell("close", {{"at", handle_}}); }
+  std::uint64_t handle() const { return handle_; }
+
+private:
+  LinkPtr link_;
+  std::uint64_t handle_;
+};
+
+std::uint64_t handleOf(const Folder& folder) {
+  return static_cast<const HelperFolder&>(folder).handle();
+}
+
+Error garbled(std::string_view operation) {
+  return {Errc::badInput, operation, {}, 0, "helper"};
+}
+
+Result<FolderPtr> folderFrom(const LinkPtr& link, const Result<Json>& reply) {
+  if (!reply) return tl::unexpected(reply.error());
+  const Json handle = reply->is_object() ? reply->value("handle", Json()) : Json();
+  if (!handle.is_number_unsigned()) return tl::unexpected(garbled("open"));
+  return FolderPtr(std::make_shared<HelperFolder>(link, handle.get<std::uint64_t>()));
+}
+
+class HelperFiles final : public FileSystemReader {
+public:
+  explicit HelperFiles(LinkPtr link) : link_(std::move(link)) {}
+
+  Result<FolderPtr> openRoot(const PathBytes& path) override { return fail(Errc::unsupported, "open", path); }
+  Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override {
+    return openBeneath(at, name);
+  }
+  Result<FolderPtr> openBeneath(const Folder& root, std::string_view relative) override {
+    return folderFrom(
+        link_, link_->call("open", {{"at", handleOf(root)}, {"path", escapePath(relative)}}, relative));
+  }
+  Result<EntryStat> stat(const Folder& at, std::string_view name) override {
+    const auto reply = link_->call("stat", {{"at", handleOf(at)}, {"name", escapePath(name)}}, name);
+    if (!reply) return tl::unexpected(reply.error());
+    const auto stat = helper::statFrom(*reply);
+    return stat ? Result<EntryStat>(*stat) : tl::unexpected(garbled("stat"));
+  }
+  Result<void> scan(const Folder& at, ScanSink& sink) override {
+    bool wanted = true;
+    const auto reply = link_->call("list", {{"at", handleOf(at)}}, {},
+                                   [&](const Json& params) { return take(params, sink, wanted); });
+    return reply ? Result<void>{} : Result<void>(tl::unexpected(reply.error()));
+  }
+  Result<std::string> readFile(const Folder&, std::string_view name, std::size_t) override {
+    return fail(Errc::notPermitted, "read", PathBytes(name));  // names and figures only, never content
+  }
+  Result<FileHead> readHead(const Folder&, std::string_view name, std::size_t) override {
+    return fail(Errc::notPermitted, "read", PathBytes(name));
+  }
+  Result<ExtentFacts> extents(const Folder&, std::string_view name) override {
+    return fail(Errc::unsupported, "extents", PathBytes(name));
+  }
+  Result<SpaceUsage> usage(const Folder& at) override {
+    const auto reply = link_->call("usage", {{"at", handleOf(at)}}, {});
+    if (!reply) return tl::unexpected(reply.error());
+    const auto usage = helper::usageFrom(*reply);
+    return usage ? Result<SpaceUsage>(*usage) : tl::unexpected(garbled("usage"));
+  }
+
+private:
+  static bool take(const Json& params, ScanSink& sink, bool& wanted) {
+    if (!params.is_array() || params.size() > helper::entriesAMessage) return false;
+    std::vector<std::string> names;
+    std::vector<ScannedEntry> batch;
+    names.reserve(params.size());
+    for (const Json& e : params) {
+      if (!e.is_array() || e.size() != 3 || !e[0].is_string() || !e[1].is_number_integer()) return false;
+      const auto stat = helper::statFrom(e[2]);
+      names.push_back(unescapePath(e[0].get<std::string>()));
+      const bool plain = !names.back().empty() && names.back().size() < 256 &&
+                         names.back().find('/') == std::string::npos && names.back() != "." &&
+                         names.back() != "..";
+      if (!stat || !plain) return false;
+      batch.push_back({names.back(), *stat, e[1].get<int>()});
+    }
+    wanted = wanted && sink.take(batch);
+    return true;
+  }
+
+  LinkPtr link_;
+};
+
+class HelperOpenFiles final : public OpenFiles {
+public:
+  explicit HelperOpenFiles(LinkPtr link) : link_(std::move(link)) {}
+  Result<Listing> list() override {
+    Listing listing;
+    const auto reply = link_->call("open_files", Json::object(), {}, [&](const Json& params) {
+      if (!params.is_array()) return false;
+      for (const Json& j : params) {
+        const auto file = helper::openFileFrom(j);
+        if (!file) return false;
+        listing.files.push_back(*file);
+      }
+      return true;
+    });
+    if (!reply) return tl::unexpected(reply.error());
+    listing.complete = reply->is_object() && reply->value("complete", Json()) == true;
+    return listing;
+  }
+
+private:
+  LinkPtr link_;
+};
+
+class HelperInsides final : public DriveInsides {
+public:
+  HelperInsides(LinkPtr link, std::shared_ptr<FileSystemReader> files)
+      : link_(std::move(link)), files_(std::move(files)) {}
+
+  Overhead overhead(std::string_view fsType, const PathBytes&) override {
+    const auto reply = link_->call("overhead", {{"fs_type", std::string(fsType)}}, {});
+    return reply ? helper::overheadFrom(*reply).value_or(Overhead{}) : Overhead{};
+  }
+
+  Result<StoredSizes> storedSizes(std::string_view fsType, const PathBytes&) override {
+    StoredSizes sizes;
+    const auto reply =
+        link_->call("stored_sizes", {{"fs_type", std::string(fsType)}}, {},
+                    [&](const Json& params) { return params.is_object() && take(params, sizes); });
+    if (!reply) return tl::unexpected(reply.error());
+    const auto sums = helper::numbersFrom(Json::array({*reply}), 3);
+    if (!sums) return tl::unexpected(garbled("extents"));
+    sizes.compressed = (*sums)[0][0];
+    sizes.inlined = (*sums)[0][1];
+    sizes.pinned = (*sums)[0][2];
+    return sizes;
+  }
+
+  Result<std::uint64_t> treeOf(const Folder& folder) override {
+    // Folders that the program opened itself can be asked directly; that needs no rights.
+    const auto* mine = dynamic_cast<const HelperFolder*>(&lender(folder));
+    if (mine == nullptr) return direct_.treeOf(folder);
+    const auto reply = link_->call("tree_of", {{"at", mine->handle()}}, {});
+    if (!reply) return tl::unexpected(reply.error());
+    return reply->is_number_unsigned() ? Result<std::uint64_t>(reply->get<std::uint64_t>())
+                                       : tl::unexpected(garbled("subvolume"));
+  }
+
+  Result<Uncovered> uncovered(const PathBytes&) override {
+    auto folder = folderFrom(link_, link_->call("uncover", Json::object(), {}));
+    if (!folder) return tl::unexpected(folder.error());
+    return Uncovered{files_, std::move(*folder)};
+  }
+
+private:
+  static bool take(const Json& params, StoredSizes& sizes) {
+    if (const auto rows = helper::numbersFrom(params.value("trees", Json::array()), 2))
+      for (const auto& r : *rows) sizes.trees.push_back({r[0], r[1]});
+    if (const auto rows = helper::numbersFrom(params.value("files", Json::array()), 3))
+      for (const auto& r : *rows) sizes.files.push_back({r[0], r[1], r[2]});
+    if (const auto rows = helper::numbersFrom(params.value("sharers", Json::array()), 2))
+      for (const auto& r : *rows) sizes.sharers.push_back({r[0], r[1]});
+    if (const auto rows = helper::numbersFrom(params.value("extents", Json::array()), 3))
+      for (const auto& r : *rows) sizes.extents.push_back({r[0], r[1], r[2]});
+    return true;
+  }
+
+  LinkPtr link_;
+  std::shared_ptr<FileSystemReader> files_;
+  LinuxDriveInsides direct_;
+};
+
+class Access final : public PrivilegedAccess {
+public:
+  Access(LinkPtr link, FolderPtr root)
+      : files_(std::make_shared<HelperFiles>(link)),
+        root_(std::move(root)),
+        openFiles_(link),
+        insides_(link, files_) {}
+  FileSystemReader& files() override { return *files_; }
+  FolderPtr root() override { return root_; }
+  OpenFiles& openFiles() override { return openFiles_; }
+  DriveInsides& insides() override { return insides_; }
+
+private:
+  std::shared_ptr<HelperFiles> files_;
+  FolderPtr root_;
+  HelperOpenFiles openFiles_;
+  HelperInsides insides_;
+};
+
+/// Starts a program with both pipes; its messages to people go where ours go.
+Result<LinkPtr> launch(const std::vector<std::string>& command) {
+  int in[2];
+  int out[2];
+  if (::pipe2(in, O_CLOEXEC) != 0) return failErrno("helper", command[0], errno);
+  if (::pipe2(out, O_CLOEXEC) != 0) {
+    const int err = errno;
+    ::close(in[0]), ::close(in[1]);
+    return failErrno("helper", command[0], err);
+  }
+  std::vector<char*> argv;
+  for (const auto& word : command) argv.push_back(const_cast<char*>(word.c_str()));
+  argv.push_back(nullptr);
+  posix_spawn_file_actions_t actions;
+  ::posix_spawn_file_actions_init(&actions);
+  ::posix_spawn_file_actions_adddup2(&actions, in[0], 0);
+  ::posix_spawn_file_actions_adddup2(&actions, out[1], 1);
+  pid_t child = 0;
+  const int err = ::posix_spawnp(&child, argv[0], &actions, nullptr, argv.data(), environ);
+  ::posix_spawn_file_actions_destroy(&actions);
+  ::close(in[0]), ::close(out[1]);
+  if (err != 0) {
+    ::close(in[1]), ::close(out[0]);
+    return fail(Errc::unsupported, "helper", command[0]);
+  }
+  return std::make_shared<Link>(child, in[1], out[0]);
+}
+
+}  // namespace
+
+bool HelperClient::worthAsking() {
+  return !command_.empty() && ::geteuid() != 0;
+}
+
+Result<std::unique_ptr<PrivilegedAccess>> HelperClient::start(const PathBytes& root) {
+  if (command_.empty()) return fail(Errc::unsupported, "helper", root);
+  // A helper that goes away must not take us with it.
+  struct sigaction ignore {};
+  ignore.sa_handler = SIG_IGN;
+  ::sigaction(SIGPIPE, &ignore, nullptr);
+  const auto link = launch(command_);
+  if (!link) return tl::unexpected(link.error());
+  const auto reply = (*link)->call("begin", {{"version", helper::version}, {"root", escapePath(root)}}, root);
+  if (reply && reply->is_object() && reply->value("version", Json()) != helper::version)
+    return fail(Errc::tooNew, "helper", root);
+  auto folder = folderFrom(*link, reply);
+  if (!folder) return tl::unexpected(folder.error());
+  return std::unique_ptr<PrivilegedAccess>(std::make_unique<Access>(*link, std::move(*folder)));
+}
+
+std::vector<std::string> helperCommand() {
+  if (const char* given = std::getenv("ZTALLY_HELPER")) {
+    std::istringstream words(given);
+    return {std::istream_iterator<std::string>(words), {}};
+  }
+  const auto self = openedProgram();
+  for (const std::string& path :
+       {std::string(ZT_HELPER_PATH),
+        self ? joinPath(parentPath(parentPath(*self)), "helper/ztally-helper") : ""})
+    if (!path.empty() && exists(path)) return {"pkexec", path};
+  return {};
+}
+
+}  // namespace zt

@@ -1,0 +1,58 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "core/finds/find.h"
+
+namespace zt {
+
+class StepExecutor;  // core/reclaim/step_executor.h; carried here, used there
+
+/// What a step does to the regret of letting its things go.
+enum class RegretRule : std::uint8_t {
+  asFound,  ///< they go: the regret is that of the find
+  moved     ///< they only move
+};
+/// Which way back a step leaves.
+enum class UndoRule : std::uint8_t { none, putBack };
+/// Whether somebody has to agree before the step is started. It is asked unless the table says that none is needed.
+enum class ConsentRule : std::uint8_t { asked, none };
+
+/// A kind of step: everything that others need to know of it, so that nobody asks which one it is.
+struct StepKind {
+  std::string id;  ///< "discard": its name in plans, journals and JSON
+  RegretRule regret = RegretRule::asFound;
+  GainTime when = GainTime::now;
+  ConsentRule consent = ConsentRule::asked;
+  UndoRule undo = UndoRule::none;
+  std::vector<SubjectKind> subjects{SubjectKind::entry};
+  std::shared_ptr<const StepExecutor> executor;  ///< carries it out
+
+  bool frees() const { return when == GainTime::now; }
+  /// What the step costs and gives, for something whose letting go costs `found` and gives `gain`.
+  Regret regretOf(Regret found) const { return regret == RegretRule::moved ? Regret::personalMoved : found; }
+  Gain gainOf(Bytes sure, Bytes atMost) const { return {frees() ? sure : 0, atMost, when}; }
+};
+using StepPtr = std::shared_ptr<const StepKind>;
+
+/// The kinds of step that are known, by name.
+class StepTable {
+public:
+  /// The later of two by one name counts.
+  void add(StepKind kind);
+  /// nullptr for one that is not known.
+  StepPtr find(std::string_view id) const;
+  const std::vector<StepPtr>& all() const { return all_; }
+
+private:
+  std::vector<StepPtr> all_;
+};
+
+/// Works out what each offer of a find costs and gives; offers of unknown steps are left out, and so are all of a
+/// find that is locked. The find's own gain becomes that of its first offer.
+void priceOffers(Find& find, const StepTable& steps);
+
+}  // namespace zt

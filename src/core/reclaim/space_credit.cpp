@@ -1,0 +1,77 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/reclaim/space_credit.h"
+
+#include <numeric>
+
+namespace zt {
+
+std::vector<SignedBytes> shareOut(SignedBytes rose, std::span<const GainBounds> among) {
+  const auto total = [&](auto part) {
+    return std::accumulate(among.begin(), among.end(), SignedBytes{0},
+                           [&](SignedBytes s, const GainBounds& g) { return s + static_cast<SignedBytes>(part(g)); });
+  };
+  const auto sure = [](const GainBounds& g) { return g.sure; };
+  const auto atMost = [](const GainBounds& g) { return g.atMost; };
+  const auto between = [](const GainBounds& g) { return g.atMost - g.sure; };
+  std::vector<SignedBytes> shares(among.size(), 0);
+  const SignedBytes least = total(sure);
+  const SignedBytes most = total(atMost);
+  if (most == 0) return shares;
+  // Everybody's firm part, and a part of what is left in proportion to `weight`.
+  const auto give = [&](auto firm, auto weight, SignedBytes left, SignedBytes weights) {
+    SignedBytes given = 0;
+    std::size_t last = 0;
+    for (std::size_t i = 0; i < among.size(); ++i) {
+      const auto part = static_cast<__int128>(left) * static_cast<__int128>(weight(among[i])) / weights;
+      shares[i] = static_cast<SignedBytes>(firm(among[i])) + static_cast<SignedBytes>(part);
+      given += shares[i];
+      if (weight(among[i]) > 0) last = i;
+    }
+    shares[last] += rose - given;
+  };
+  const auto nothing = [](const GainBounds&) { return Bytes{0}; };
+  if (rose < 0 && least == 0)
+    give(nothing, atMost, rose, most);
+  else if (rose < least)
+    give(sure, sure, rose - least, least);
+  else if (rose <= most)
+    give(sure, between, rose - least, std::max<SignedBytes>(1, most - least));
+  else
+    give(atMost, atMost, rose - most, most);
+  return shares;
+}
+
+namespace {
+Result<Bytes> freeNow(FileSystem& files, const Folder& root) {
+  if (auto synced = files.syncAll(root); !synced) return tl::unexpected(synced.error());
+  const auto usage = files.usage(root);
+  if (!usage) return tl::unexpected(usage.error());
+  return usage->available;
+}
+}  // namespace
+
+Result<SpaceLedger> SpaceLedger::begin(FileSystem& files, FolderPtr root) {
+  const auto free = freeNow(files, *root);
+  if (!free) return tl::unexpected(free.error());
+  return SpaceLedger(files, std::move(root), *free);
+}
+
+void SpaceLedger::ended(GainBounds freed, bool now) {
+  constexpr std::chrono::milliseconds apart{500};
+  waiting_.push_back(freed);
+  if (now || std::chrono::steady_clock::now() - readAt_ >= apart) read();
+}
+
+/// A reading that fails leaves the pieces waiting for the next one.
+void SpaceLedger::read() {
+  const auto free = freeNow(files_, *root_);
+  readAt_ = std::chrono::steady_clock::now();
+  if (!free) return;
+  const auto rose = static_cast<SignedBytes>(*free) - static_cast<SignedBytes>(last_);
+  const auto shares = shareOut(rose, waiting_);
+  shares_.insert(shares_.end(), shares.begin(), shares.end());
+  waiting_.clear();
+  last_ = *free;
+}
+
+}  // namespace zt

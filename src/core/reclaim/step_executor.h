@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/reclaim/guard.h"
+
+namespace zt {
+
+/// Where a step works: the guarded drive, the run it belongs to, and who holds what at the moment.
+struct StepSite {
+  GuardedDrive& drive;
+  std::int64_t run = 0;
+  const Holders& holders;
+};
+
+/// Carries out one kind of step, item by item, in phases that the journal records: what `prepare` chose is written
+/// before `apply` changes anything; what `verify` found good is written before `finish` makes it final. Stateless;
+/// one thread at a time for one drive. What it fails with or throws stops its own item alone.
+class StepExecutor {
+public:
+  virtual ~StepExecutor() = default;
+
+  /// Whether it could be done as things stand. Changes nothing.
+  virtual Result<void> check(StepSite& site, const JournalRecord& record) const = 0;
+  /// Chooses what the journal has to know beforehand (places, counterparts), and may make room for it.
+  virtual Result<void> prepare(StepSite& site, JournalRecord& record) const = 0;
+  /// Called once for all prepared items of a batch, when the journal has them and before the first is touched.
+  virtual Result<void> announce(StepSite& /*site*/, std::span<JournalRecord> /*batch*/) const { return {}; }
+  /// Does the part that can be taken back.
+  virtual Result<void> apply(StepSite& site, JournalRecord& record) const = 0;
+  /// Called once for a batch when all of it was applied: brings that to the device.
+  virtual void settleOnDevice(StepSite& /*site*/, std::span<const JournalRecord> /*batch*/) const {}
+  /// Looks at what `apply` brought about, with the holders of now.
+  virtual Result<void> verify(StepSite& site, JournalRecord& record) const = 0;
+  /// The state of an item that was verified, if nothing final follows.
+  virtual ItemState settled() const { return ItemState::held; }
+  /// Whether `finish` follows.
+  virtual bool finishes() const { return false; }
+  /// Makes it final and counts into `record.freed`. Must stop at anything that was not measured.
+  virtual Result<void> finish(StepSite& site, JournalRecord& record) const { return release(site, record); }
+  /// Takes back what `apply` did, or what was held since. Never over anything. Sets the state to returned or
+  /// missing.
+  virtual Result<void> undo(StepSite& site, JournalRecord& record) const = 0;
+  /// Lets go for good what was held. Sets the state to gone or missing.
+  virtual Result<void> release(StepSite& /*site*/, JournalRecord& record) const {
+    return fail(Errc::unsupported, "release", record.path);
+  }
+  /// After a crash: brings an open record to a known end, whatever phase it was in.
+  virtual Result<void> recover(StepSite& site, JournalRecord& record) const = 0;
+  /// Clears away what an ended item does not need any more. Errors are of no consequence.
+  virtual void tidy(StepSite& /*site*/, const JournalRecord& /*record*/) const {}
+};
+
+}  // namespace zt

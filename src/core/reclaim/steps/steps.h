@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/plan/step_kind.h"
+
+namespace zt {
+
+/// Files and folders go for good: taken into the hold, looked at there, and only then unlinked.
+StepKind discardStep();
+/// Files and folders are set aside on the same drive; they free nothing until they are released.
+StepKind holdStep();
+/// What somebody threw away goes for good, each thing with the record of where it came from.
+StepKind emptyStep();
+
+/// The kinds of step that come with the program.
+StepTable builtInSteps();
+
+}  // namespace zt

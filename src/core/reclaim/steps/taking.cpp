@@ -1,0 +1,80 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/reclaim/steps/taking.h"
+
+namespace zt {
+
+namespace {
+HoldPlace placeOf(StepSite& site, const JournalRecord& record) {
+  return {site.drive, record.run};
+}
+}  // namespace
+
+Result<void> TakingExecutor::check(StepSite& site, const JournalRecord& record) const {
+  const auto fits = placeOf(site, record).stillMeasured(record, site.holders);
+  return fits ? Result<void>{} : Result<void>(tl::unexpected(fits.error()));
+}
+
+Result<void> TakingExecutor::prepare(StepSite& site, JournalRecord& record) const {
+  return placeOf(site, record).choose(record);
+}
+
+Result<void> TakingExecutor::apply(StepSite& site, JournalRecord& record) const {
+  return placeOf(site, record).take(record, site.holders);
+}
+
+void TakingExecutor::settleOnDevice(StepSite& site, std::span<const JournalRecord> batch) const {
+  const JournalRecord* last = nullptr;
+  for (const JournalRecord& r : batch) {
+    if (r.holdFolder.empty() || (last != nullptr && last->holdFolder == r.holdFolder)) continue;
+    last = &r;
+    if (const auto hold = site.drive.files->openBeneath(*site.drive.root, r.holdFolder))
+      (void)site.drive.files->syncFolder(**hold);
+  }
+}
+
+Result<void> TakingExecutor::verify(StepSite& site, JournalRecord& record) const {
+  return placeOf(site, record).lookAt(record, site.holders);
+}
+
+Result<void> TakingExecutor::undo(StepSite& site, JournalRecord& record) const {
+  HoldPlace place = placeOf(site, record);
+  const auto held = place.holds(record);
+  if (!held) return tl::unexpected(held.error());
+  if (!*held) {
+    record.state = place.atOldPlace(record) ? ItemState::returned : ItemState::missing;
+    return {};
+  }
+  if (auto back = place.putBack(record); !back) return back;
+  record.state = ItemState::returned;
+  return {};
+}
+
+Result<void> TakingExecutor::release(StepSite& site, JournalRecord& record) const {
+  HoldPlace place = placeOf(site, record);
+  const auto held = place.holds(record);
+  if (!held) return tl::unexpected(held.error());
+  if (!*held) {
+    // A power cut can undo the taking that the journal already knew of.
+    record.state = place.atOldPlace(record) ? ItemState::returned : ItemState::missing;
+    return {};
+  }
+  if (auto gone = place.unlinkHeld(record); !gone) return gone;
+  record.state = ItemState::gone;
+  return {};
+}
+
+Result<void> TakingExecutor::recover(StepSite& site, JournalRecord& record) const {
+  if (record.state != ItemState::discarding) return undo(site, record);
+  HoldPlace place = placeOf(site, record);
+  const auto held = place.holds(record);
+  if (!held) return tl::unexpected(held.error());
+  if (*held) return release(site, record);
+  record.state = place.atOldPlace(record) ? ItemState::returned : ItemState::gone;
+  return {};
+}
+
+void TakingExecutor::tidy(StepSite& site, const JournalRecord& record) const {
+  placeOf(site, record).tidy(record);
+}
+
+}  // namespace zt

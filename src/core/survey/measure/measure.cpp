@@ -1,0 +1,178 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/survey/measure/measure.h"
+
+#include <algorithm>
+#include <future>
+#include <thread>
+
+#include "core/survey/measure/shared_extents.h"
+#include "core/survey/measure/statement_lines.h"
+#include "core/survey/measure/stored_files.h"
+
+namespace zt {
+
+namespace {
+
+std::shared_ptr<Survey> newSurvey(const Drive& drive, const PathBytes& path, const Clock& clock) {
+  auto survey = std::make_shared<Survey>();
+  survey->root = path;
+  survey->mountTarget = drive.target;
+  survey->wholeDrive = path == drive.target && drive.wholeMount;
+  survey->driveId = drive.id;
+  survey->fsType = drive.fsType;
+  survey->standIn = drive.standIn;
+  survey->started = clock.now();
+  return survey;
+}
+
+/// The files of the drive with what is stored for each and whether others may hold it too: out of the file
+/// system's own trees where they can be read, else by asking file by file where files can share.
+struct SeenFiles {
+  FileSystemPtr files;
+  std::shared_ptr<StoredFiles> stored;  ///< nullptr where block counts can be believed, and without rights
+};
+
+SeenFiles seenFiles(const MeasurePorts& ports, const Drive& drive) {
+  if (ports.declared) return {ports.files, nullptr};
+  if (auto sizes = ports.insides->storedSizes(drive.fsType, drive.target)) {
+    auto stored = std::make_shared<StoredFiles>(ports.files, ports.insides, std::move(*sizes));
+    return {stored, stored};
+  }
+  const BlockSharing sharing = blockSharing(drive.fsType);
+  if (sharing == BlockSharing::never) return {ports.files, nullptr};
+  return {std::make_shared<SharedExtents>(ports.files, sharing), nullptr};
+}
+
+/// What has not reached the device yet is in no tree and in no counter: on such a file system figures lie for
+/// seconds.
+void writeOut(const MeasurePorts& ports, const Drive& drive, const Folder& root) {
+  if (drive.fsType == "btrfs" && !drive.readOnly && !ports.declared) (void)ports.files->syncAll(root);
+}
+
+/// Whether the path still leads to what was walked. A drive can be unmounted under a walk, which goes on
+/// through its handles; what is asked by path then is another drive.
+bool stillThere(const MeasurePorts& ports, const PathBytes& path, const Folder& root) {
+  const auto now = ports.files->openRoot(path);
+  if (!now) return false;
+  const auto a = ports.files->stat(root, {});
+  const auto b = ports.files->stat(**now, {});
+  return a && b && a->inode == b->inode && a->device == b->device && a->mountId == b->mountId;
+}
+
+/// The counters, asked on a thread of its own that is left behind if they do not come.
+std::optional<Result<SpaceUsage>> usageWithin(const MeasurePorts& ports, const FolderPtr& root,
+                                              const WalkOptions& options, const std::stop_token& stop) {
+  std::packaged_task<Result<SpaceUsage>()> ask(
+      [files = ports.files, root] { return files->usage(*root); });
+  auto answer = ask.get_future();
+  std::thread(std::move(ask)).detach();
+  constexpr std::chrono::milliseconds tick{20};
+  for (auto waited = tick; waited <= options.patience; waited += tick) {
+    if (answer.wait_for(tick) == std::future_status::ready) return answer.get();
+    if (stop.stop_requested()) break;
+  }
+  return std::nullopt;
+}
+
+/// The counters, and every line of the statement. `before` are the counters from before the walk, for a drive
+/// that does not answer any more.
+Result<void> settleAll(Survey& survey, const MeasurePorts& ports, const Drive& drive, const FolderPtr& root,
+                       const SpaceUsage& before, const StoredFiles* stored, const WalkOptions& options,
+                       const std::stop_token& stop) {
+  const std::optional<Result<SpaceUsage>> usage =
+      survey.leftUnanswered() ? usageWithin(ports, root, options, stop) : ports.files->usage(*root);
+  if (usage && !*usage) return tl::unexpected(usage->error());
+  survey.usage = usage ? **usage : before;
+  const SignedBytes grown = static_cast<SignedBytes>(survey.usage.used()) - static_cast<SignedBytes>(before.used());
+  const bool there = usage && stillThere(ports, survey.root, *root);
+  if (!usage) survey.partial = true;
+  if (usage && !there) {
+    survey.partial = true;
+    survey.exceptions.push_back({SurveyException::Kind::swapped, 0, 0});
+  }
+  settle(survey, ports, drive, Walked{there, grown, stored}, stop);
+  return {};
+}
+
+}  // namespace
+
+Result<SurveyPtr> measure(const MeasurePorts& ports, const Drive& drive, const PathBytes& path,
+                          WalkOptions options, std::stop_token stop, ProgressSink* progress) {
+  auto root = ports.files->openRoot(path);
+  if (!root) return tl::unexpected(root.error());
+  writeOut(ports, drive, **root);
+  const auto before = ports.files->usage(**root);
+  if (!before) return tl::unexpected(before.error());
+  auto survey = newSurvey(drive, path, *ports.clock);
+  options.expectedBytes = survey->wholeDrive ? before->used() : 0;
+  options.now = survey->started;
+  const auto seen = seenFiles(ports, drive);
+  if (const auto walked = walk(seen.files, *root, options, stop, progress, survey); !walked)
+    return tl::unexpected(walked.error());
+  if (const auto settled = settleAll(*survey, ports, drive, *root, *before, seen.stored.get(), options, stop);
+      !settled)
+    return tl::unexpected(settled.error());
+  survey->finished = std::max(ports.clock->now(), survey->started);
+  return SurveyPtr(std::move(survey));
+}
+
+namespace {
+
+/// The exceptions of both, by the numbers of the new tree.
+void mergeExceptions(Survey& to, const Survey& before, NodeId folder, const Survey& fresh,
+                     const std::vector<NodeId>& numbers) {
+  for (const auto& e : before.exceptions)
+    if (!to.tree.isGone(e.node) && e.node != folder) to.exceptions.push_back(e);
+  for (auto e : fresh.exceptions) {
+    e.node = numbers[e.node];
+    to.exceptions.push_back(e);
+  }
+}
+
+/// The earlier walk saw other subvolumes too, and they are still part of the survey: their tops, which all have
+/// the same number, tell which they are.
+void learnSubvolumes(const MeasurePorts& ports, const Folder& root, const SurveyTree& tree, NodeId except,
+                     StoredFiles& stored) {
+  constexpr std::uint64_t topOfSubvolume = 256;  // BTRFS_FIRST_FREE_OBJECTID
+  (void)stored.stat(root, {});
+  for (NodeId id = 1; id < tree.size(); ++id) {
+    if (tree.isGone(id) || !tree.isFolder(id) || tree.inode(id) != topOfSubvolume) continue;
+    if (tree.isBeneath(id, except) && id != except) continue;
+    if (const auto top = ports.files->openBeneath(root, tree.path(id))) (void)stored.stat(**top, {});
+  }
+}
+
+}  // namespace
+
+Result<SurveyPtr> measureAgain(const MeasurePorts& ports, const Drive& drive, const SurveyPtr& before,
+                               NodeId folder, WalkOptions options, std::stop_token stop,
+                               ProgressSink* progress) {
+  auto root = ports.files->openRoot(before->root);
+  if (!root) return tl::unexpected(root.error());
+  const auto at = ports.files->openBeneath(**root, before->tree.path(folder));
+  if (!at) return tl::unexpected(at.error());
+  writeOut(ports, drive, **root);
+  auto survey = newSurvey(drive, before->root, *ports.clock);
+  const auto fresh = std::make_shared<Survey>();
+  const auto seen = seenFiles(ports, drive);
+  if (seen.stored) learnSubvolumes(ports, **root, before->tree, folder, *seen.stored);
+  options.now = survey->started;
+  options.expectedBytes = before->tree.totals(folder).occupied;
+  if (const auto walked = walk(seen.files, *at, options, stop, progress, fresh); !walked)
+    return tl::unexpected(walked.error());
+  if (fresh->partial) return fail(Errc::cancelled, "measure", before->tree.path(folder));
+  const auto numbers = survey->tree.graft(before->tree, folder, fresh->tree);
+  if (!numbers) return tl::unexpected(numbers.error());
+  mergeExceptions(*survey, *before, folder, *fresh, *numbers);
+  survey->partial = before->partial;
+  survey->vanished = before->vanished + fresh->vanished;
+  survey->timesAtRisk = before->timesAtRisk + fresh->timesAtRisk;
+  if (const auto settled =
+          settleAll(*survey, ports, drive, *root, before->usage, seen.stored.get(), options, stop);
+      !settled)
+    return tl::unexpected(settled.error());
+  survey->finished = std::max(ports.clock->now(), before->finished);
+  return SurveyPtr(std::move(survey));
+}
+
+}  // namespace zt

@@ -1,0 +1,92 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <cstdio>
+
+#include "words/words.h"
+
+namespace zt {
+
+Words::Words(NumberStyle style, Translate translate) : style_(std::move(style)), translate_(std::move(translate)) {}
+
+std::string Words::t(const char* text, std::initializer_list<std::string> values) const {
+  const std::string pattern = t(text);
+  std::string out;
+  for (std::size_t i = 0; i < pattern.size(); ++i) {
+    const std::size_t index = pattern[i] == '%' && i + 1 < pattern.size() && pattern[i + 1] >= '1' && pattern[i + 1] <= '9'
+                                  ? static_cast<std::size_t>(pattern[i + 1] - '1')
+                                  : values.size();
+    if (index < values.size())
+      out += *(values.begin() + index), ++i;
+    else
+      out += pattern[i];
+  }
+  return out;
+}
+
+std::string Words::counted(std::uint64_t count, const char* one, const char* many) const {
+  return count == 1 ? t(one) : t(many, {number(count)});
+}
+
+namespace {
+std::string withPoint(std::string text, const std::string& point) {
+  if (const auto at = text.find('.'); at != std::string::npos) text.replace(at, 1, point);
+  return text;
+}
+}  // namespace
+
+std::string Words::bytes(Bytes amount) const {
+  return withPoint(formatBytes(amount, style_.base), style_.point);
+}
+
+std::string Words::signedBytes(SignedBytes amount) const {
+  return withPoint(formatSigned(amount, style_.base), style_.point);
+}
+
+std::string Words::number(std::uint64_t count) const {
+  std::string digits = std::to_string(count);
+  for (std::size_t at = digits.size(); at > 3; at -= 3) digits.insert(at - 3, style_.group);
+  return digits;
+}
+
+std::string Words::exact(Bytes amount) const {
+  return number(amount) + " B";
+}
+
+std::string Words::decimal(double value, int decimals) const {
+  char text[64];
+  std::snprintf(text, sizeof text, "%.*f", decimals, value);
+  // The C library's own point may be another one.
+  for (char& c : text)
+    if (c == ',') c = '.';
+  return withPoint(text, style_.point);
+}
+
+std::string Words::baseNote() const {
+  return style_.base == UnitBase::decimal ? "1 GB = 10\u2079 B" : "1 GiB = 2\u00B3\u2070 B";
+}
+
+std::string Words::age(TimeNs then, TimeNs now) const {
+  TimeNs span = 0;
+  if (then == 0) return t("unknown");
+  if (__builtin_sub_overflow(now, then, &span)) return t("unknown");
+  const auto days = span / nsPerDay;
+  if (span < 0) return t("in the future");
+  if (days < 1) return t("today");
+  if (days < 2) return t("yesterday");
+  if (days < 60) return t("%1 days", {std::to_string(days)});
+  if (days < 730) return t("%1 months", {std::to_string(days * 12 / 365)});
+  return t("%1 years", {std::to_string(days / 365)});
+}
+
+std::string Words::things(std::uint64_t count) const {
+  return counted(count, "1 thing", "%1 things");
+}
+
+std::string Words::files(std::uint64_t count) const {
+  return counted(count, "1 file", "%1 files");
+}
+
+std::string Words::path(std::string_view bytes) const {
+  return bytes.empty() ? "/" : escapePath(bytes);
+}
+
+}  // namespace zt

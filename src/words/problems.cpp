@@ -1,0 +1,94 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What went wrong, and what to do about it.
+#include <cstring>
+
+#include "words/words.h"
+
+namespace zt {
+
+namespace {
+
+const char* problemText(Errc code) {
+  switch (code) {
+    case Errc::notThere:
+      return "it is not there";
+    case Errc::notPermitted:
+      return "the rights do not suffice; start with more rights, or leave it";
+    case Errc::notAFolder:
+      return "it is not a folder";
+    case Errc::notAFile:
+      return "it is not a file";
+    case Errc::taken:
+      return "something of that name stands there already";
+    case Errc::noSpace:
+      return "there is no space left";
+    case Errc::otherDevice:
+      return "another drive or subvolume lies there";
+    case Errc::outsideRoot:
+      return "the path would leave the drive";
+    case Errc::changed:
+      return "it is not what was measured any more; measure again";
+    case Errc::bedrock:
+      return "the system needs it; it is locked";
+    case Errc::kept:
+      return "someone said keep; take that mark away first";
+    case Errc::asleep:
+      return "the drive's own system was not shut down for good, so nothing on it is changed; start it, shut it down "
+             "completely (on an nt system: hold Shift while choosing Shut down), and bring the drive back";
+    case Errc::inUse:
+      return "it is in use";
+    case Errc::badInput:
+      return "it cannot be understood";
+    case Errc::corrupt:
+      return "the file is damaged; open an older copy or measure anew";
+    case Errc::notOurs:
+      return "it is not a file of Zip Tally";
+    case Errc::tooNew:
+      return "a newer version of Zip Tally wrote it";
+    case Errc::conflict:
+      return "another line of the plan does something else with it; drop that line first";
+    case Errc::noConsent:
+      return "it needs consent first";
+    case Errc::tooManyOpen:
+      return "too many files are open; close other programs and try again";
+    case Errc::unsupported:
+      return "the file system cannot do that";
+    case Errc::cancelled:
+      return "it was stopped";
+    case Errc::onDrive:
+      return "the job file would lie on the drive that is measured";
+    case Errc::busy:
+      return "another window or program has it open";
+    case Errc::imported:
+      return "the survey was imported; it can be explored, not reclaimed by";
+    case Errc::away:
+      return "its drive is not attached; the job can be read, not worked on";
+    case Errc::unknownStep:
+      return "this version does not know such a step, or it is not offered here";
+    case Errc::unanswered:
+      return "the system did not answer in time";
+    case Errc::io:
+      return "the system reports a failure; check the drive and its cable";
+  }
+  return "the system reports a failure";
+}
+
+}  // namespace
+
+std::string Words::problem(Errc code, const std::string& detail) const {
+  const std::string text = t(problemText(code));
+  return detail.empty() ? text : text + " (" + detail + ")";
+}
+
+std::string Words::error(const Error& e) const {
+  std::string text = e.path.empty() ? std::string(e.operation) : path(e.path);
+  text += ": " + problem(e.code, e.detail);
+  if (e.code == Errc::io && e.sysErrno != 0) text += std::string(" (") + std::strerror(e.sysErrno) + ")";
+  return text;
+}
+
+std::string Words::left(const LeftLine& line) const {
+  return t("%1 left the plan: %2", {path(line.path), problem(line.why)});
+}
+
+}  // namespace zt
