@@ -8,6 +8,7 @@
 #include "core/os/linux_mount_table.h"
 #include "core/os/linux_open_files.h"
 #include "core/os/system.h"
+#include "core/job/workshop.h"
 #include "core/os/system_clock.h"
 #include "core/reclaim/run.h"
 #include "core/survey/measure/walk.h"
@@ -67,13 +68,13 @@ public:
   }
   Result<std::uint64_t> treeOf(const Folder&) override { return tree; }
   Result<Uncovered> uncovered(const PathBytes& path) override {
-    if (below == nullptr) return fail(Errc::notPermitted, "uncover", path);
+    if (!below) return fail(Errc::notPermitted, "uncover", path);
     return Uncovered{below, below->openRoot("/").value()};
   }
   Overhead structures{true, {}, 0};
   std::optional<StoredSizes> stored;
   std::uint64_t tree = 5;
-  FileSystemReader* below = nullptr;
+  std::shared_ptr<FileSystemReader> below;
 };
 
 /// Nobody who could be asked for rights.
@@ -85,27 +86,34 @@ public:
   }
 };
 
-/// The real machine, for tests on real files.
-struct RealSystem {
-  LinuxFileSystem files;
-  LinuxMountTable mounts;
-  LinuxOpenFiles openFiles;
-  SystemClock clock;
-  LinuxDriveInsides insides;
-  NoRights privileged;
-  System ports{files, mounts, openFiles, clock, insides, privileged};
-};
+/// The real machine, for tests on real files; nobody to ask for rights, no register.
+inline Workshop realWorkshop() {
+  Workshop w;
+  w.files = std::make_shared<LinuxFileSystem>();
+  w.mounts = std::make_shared<LinuxMountTable>();
+  w.openFiles = std::make_shared<LinuxOpenFiles>();
+  w.clock = std::make_shared<SystemClock>();
+  w.insides = std::make_shared<LinuxDriveInsides>();
+  w.privileged = std::make_shared<NoRights>();
+  return w;
+}
+
+/// Counted by its owner: for ports that a test keeps beside its own values.
+template <class T>
+std::shared_ptr<T> borrowed(T& value) {
+  return std::shared_ptr<T>(std::shared_ptr<void>(), &value);
+}
 
 /// A survey of a folder, with the totals done; ends the test program if it fails.
-inline std::shared_ptr<Survey> surveyOf(FileSystem& files, const PathBytes& path, unsigned threads = 1) {
+inline std::shared_ptr<Survey> surveyOf(const FileSystemPtr& files, const PathBytes& path, unsigned threads = 1) {
   auto survey = std::make_shared<Survey>();
-  const auto root = files.openRoot(path);
+  const auto root = files->openRoot(path);
   if (!root) std::abort();
   survey->root = path;
   WalkOptions options;
   options.threads = threads;
   if (!walk(files, *root, options, {}, nullptr, survey)) std::abort();
-  survey->usage = files.usage(**root).value_or(SpaceUsage{});
+  survey->usage = files->usage(**root).value_or(SpaceUsage{});
   survey->finished = SystemClock().now();
   return survey;
 }

@@ -12,7 +12,8 @@ namespace zt::test {
 class FaultFileSystem final : public ForwardingFileSystem {
 public:
   using Hook = std::function<Result<void>(std::string_view call, std::string_view name)>;
-  FaultFileSystem(FileSystem& inner, Hook hook) : ForwardingFileSystem(inner), hook_(std::move(hook)) {}
+  FaultFileSystem(FileSystemPtr inner, Hook hook)
+      : ForwardingFileSystem(std::move(inner)), hook_(std::move(hook)) {}
 
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override {
     if (auto ok = hook_("make-folder", name); !ok) return ok;
@@ -30,6 +31,10 @@ public:
   Result<void> removeFolder(const Folder& at, std::string_view name) override {
     if (auto ok = hook_("remove-folder", name); !ok) return ok;
     return ForwardingFileSystem::removeFolder(at, name);
+  }
+  Result<void> appendFile(const Folder& at, std::string_view name, std::string_view bytes) override {
+    if (auto ok = hook_("append-file", name); !ok) return ok;
+    return ForwardingFileSystem::appendFile(at, name, bytes);
   }
 
 private:

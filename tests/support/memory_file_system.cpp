@@ -167,6 +167,10 @@ Result<FileHead> MemoryFileSystem::readHead(const Folder& at, std::string_view n
   return FileHead{whole->size(), whole->substr(0, count)};
 }
 
+Result<ExtentFacts> MemoryFileSystem::extents(const Folder&, std::string_view name) {
+  return fail(Errc::unsupported, "extents", PathBytes(name));  // as most file systems
+}
+
 Result<SpaceUsage> MemoryFileSystem::usage(const Folder&) {
   const std::scoped_lock lock(mutex_);
   if (auto ok = enter("usage", {}); !ok) return tl::unexpected(ok.error());
@@ -244,6 +248,24 @@ Result<void> MemoryFileSystem::removeFolder(const Folder& at, std::string_view n
   if (!child->second->children.empty()) return failErrno("remove-folder", PathBytes(name), ENOTEMPTY);
   nodeOf(at).children.erase(child);
   touch(nodeOf(at));
+  return {};
+}
+
+Result<void> MemoryFileSystem::appendFile(const Folder& at, std::string_view name, std::string_view bytes) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("append-file", name); !ok) return ok;
+  if (!plainName(name) || name.empty()) return fail(Errc::outsideRoot, "append-file", PathBytes(name));
+  auto& children = nodeOf(at).children;
+  auto& node = children[std::string(name)];
+  if (!node) {
+    node = make(EntryKind::file);
+    node->stat.mode = 0600;
+    touch(nodeOf(at));
+  }
+  node->content += bytes;
+  node->stat.length = node->content.size();
+  node->stat.occupied = (node->stat.length + 4095) / 4096 * 4096;
+  node->stat.modified = node->stat.changed = ++time_;
   return {};
 }
 

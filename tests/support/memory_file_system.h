@@ -38,12 +38,14 @@ public:
   Result<void> scan(const Folder& at, ScanSink& sink) override;
   Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) override;
   Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override;
+  Result<ExtentFacts> extents(const Folder& at, std::string_view name) override;
   Result<SpaceUsage> usage(const Folder& at) override;
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override;
   Result<void> rename(const Folder& from, std::string_view name, const Folder& to,
                       std::string_view newName) override;
   Result<void> unlink(const Folder& at, std::string_view name) override;
   Result<void> removeFolder(const Folder& at, std::string_view name) override;
+  Result<void> appendFile(const Folder& at, std::string_view name, std::string_view bytes) override;
   Result<void> syncFolder(const Folder& at) override;
   Result<void> syncAll(const Folder& at) override;
 

@@ -3,85 +3,103 @@
 
 #include <gtest/gtest.h>
 
+#include "core/catalogue/place_map.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
 
 namespace zt::test {
 namespace {
 
-const Anchor system{"", true};
-const Anchor data{"", false};
+PlaceMap places(SystemFamily family, PathBytes inDrive = {}, bool certain = true) {
+  return PlaceMap({{"", std::move(inDrive), family, certain, false}}, {});
+}
+PlaceMap linuxPlaces() { return places(SystemFamily::linuxFamily); }
+PlaceMap dataPlaces() { return PlaceMap({}, {}); }
 
 TEST(Catalogue, LocksTheSystem) {
-  const auto& c = Catalogue::builtIn();
-  for (const char* path : {"usr", "usr/bin/tool", "etc/passwd", "boot/vmlinuz", "lib64/x",
-                           "var/lib/dpkg/status", "swapfile", "home"})
-    EXPECT_EQ(c.standing(system, path), Standing::bedrock) << path;
+  const auto c = linuxPlaces();
+  for (const char* path : {"usr", "usr/bin/tool", "etc/passwd", "boot/vmlinuz", "lib64/x", "var/lib/dpkg/status",
+                           "swapfile", "home"})
+    EXPECT_EQ(c.standing(path), Standing::bedrock) << path;
 }
 
 TEST(Catalogue, TellsCachesFromRecords) {
-  const auto& c = Catalogue::builtIn();
-  EXPECT_EQ(c.standing(system, "home/warden/.cache/browser/entry"), Standing::rebuilds);
-  EXPECT_EQ(c.standing(system, "home/warden/.local/share/browser/history.db"), Standing::kept);
-  EXPECT_EQ(c.standing(system, "home/warden/Documents/x"), Standing::ownersCall);
-  EXPECT_EQ(c.standing(system, "var/cache/apt/archives/p.deb"), Standing::spent);
-  EXPECT_EQ(c.standing(system, "var/cache/apt/archives/lock"), Standing::bedrock);
-  EXPECT_EQ(c.standing(system, "old/backup.img"), Standing::unjudged);
+  const auto c = linuxPlaces();
+  EXPECT_EQ(c.standing("home/warden/.cache/browser/entry"), Standing::rebuilds);
+  EXPECT_EQ(c.standing("home/warden/.local/share/browser/history.db"), Standing::kept);
+  EXPECT_EQ(c.standing("home/warden/Documents/x"), Standing::ownersCall);
+  EXPECT_EQ(c.standing("var/cache/apt/archives/p.deb"), Standing::spent);
+  EXPECT_EQ(c.standing("var/cache/apt/archives/lock"), Standing::bedrock);
+  EXPECT_EQ(c.standing("old/backup.img"), Standing::unjudged);
 }
 
 TEST(Catalogue, SpeaksOfSystemPlacesOnlyWhereASystemLies) {
-  const auto& c = Catalogue::builtIn();
-  EXPECT_EQ(c.standing(data, "usr/bin"), Standing::unjudged);
-  EXPECT_EQ(c.standing(data, ".Trash-1000/files/x"), Standing::ownersCall);
-  EXPECT_TRUE(c.touchesBedrock(data, ".zip-tally-hold/run-1"));
+  const auto c = dataPlaces();
+  EXPECT_EQ(c.standing("usr/bin"), Standing::unjudged);
+  EXPECT_EQ(c.standing(".Trash-1000/files/x"), Standing::ownersCall);
+  EXPECT_TRUE(c.locked(".zip-tally-hold/run-1"));
 }
 
 TEST(Catalogue, LocksFoldersThatHoldBedrock) {
-  const auto& c = Catalogue::builtIn();
-  EXPECT_TRUE(c.touchesBedrock(system, "var"));
-  EXPECT_TRUE(c.touchesBedrock(system, "var/cache/apt"));
-  EXPECT_TRUE(c.touchesBedrock(system, "usr/share/doc"));
-  EXPECT_FALSE(c.touchesBedrock(system, "home/warden/.cache"));
-  EXPECT_FALSE(c.touchesBedrock(system, "srv/recordings"));
+  const auto c = linuxPlaces();
+  EXPECT_TRUE(c.locked("var"));
+  EXPECT_TRUE(c.locked("var/cache/apt"));
+  EXPECT_TRUE(c.locked("usr/share/doc"));
+  EXPECT_FALSE(c.locked("home/warden/.cache"));
+  EXPECT_FALSE(c.locked("srv/recordings"));
 }
 
 TEST(Catalogue, SeesAMeasuredFolderInItsPlace) {
-  const auto& c = Catalogue::builtIn();
-  EXPECT_EQ(c.standing({"usr", true}, "share/doc"), Standing::bedrock);
-  EXPECT_EQ(c.standing({"home/warden", true}, ".cache/x"), Standing::rebuilds);
-  EXPECT_EQ(c.standing({"home", true}, "warden/x"), Standing::ownersCall);
+  EXPECT_EQ(places(SystemFamily::linuxFamily, "usr").standing("share/doc"), Standing::bedrock);
+  EXPECT_EQ(places(SystemFamily::linuxFamily, "home/warden").standing(".cache/x"), Standing::rebuilds);
+  EXPECT_EQ(places(SystemFamily::linuxFamily, "home").standing("warden/x"), Standing::ownersCall);
+}
+
+TEST(Catalogue, JudgesNothingOfAnUncertainSystemToBeSpent) {
+  const auto c = places(SystemFamily::linuxFamily, {}, false);
+  EXPECT_EQ(c.standing("usr/bin/tool"), Standing::bedrock) << "what is strict holds";
+  for (const char* path : {"var/cache/apt/archives/p.deb", "home/warden/.cache/browser/entry"})
+    EXPECT_LE(c.standing(path), Standing::unjudged) << path;
+}
+
+TEST(Catalogue, KnowsTheOtherFamiliesInAnyCase) {
+  const auto nt = places(SystemFamily::nt);
+  for (const char* path : {"Windows/System32/config/SYSTEM", "WINDOWS/system32", "bootmgr"})
+    EXPECT_TRUE(nt.locked(path)) << path;
+  const auto mac = places(SystemFamily::mac);
+  EXPECT_TRUE(mac.locked("System/Library/CoreServices"));
+}
+
+TEST(Catalogue, TreatsASystemKeptByAnUpgradeAsAWhole) {
+  const PlaceMap c({{"", "", SystemFamily::linuxFamily, true, false},
+                    {"previous-system", "", SystemFamily::linuxFamily, true, true}},
+                   {});
+  EXPECT_TRUE(c.locked("previous-system/usr/lib/x")) << "no part of it by itself";
+  EXPECT_TRUE(c.locked("previous-system/var/cache"));
+  EXPECT_FALSE(c.locked("previous-system")) << "but as a whole somebody may let it go";
 }
 
 TEST(Catalogue, GivesEveryNodeTheStandingOfItsPath) {
   MemoryFileSystem files;
-  for (const char* f : {"usr/bin/a", "home/w/.cache/t/x", "home/w/doc", "odd/thing", "var/log/m"})
-    files.add(f, "x");
-  const auto survey = surveyOf(files, "/");
-  const auto& c = Catalogue::builtIn();
-  const auto all = c.standings(survey->tree, system);
-  for (NodeId id = 1; id < survey->tree.size(); ++id)
-    EXPECT_EQ(all[id], c.standing(system, survey->tree.path(id))) << survey->tree.path(id);
+  for (const char* f : {"usr/bin/a", "home/w/.cache/t/x", "home/w/doc", "odd/thing", "var/log/m"}) files.add(f, "x");
+  const auto survey = surveyOf(borrowed(files), "/");
+  const auto c = linuxPlaces();
+  const auto all = c.judge(survey->tree);
+  for (NodeId id = 1; id < survey->tree.size(); ++id) {
+    EXPECT_EQ(all[id].standing, c.standing(survey->tree.path(id))) << survey->tree.path(id);
+    EXPECT_EQ(all[id].regret, c.regret(survey->tree.path(id))) << survey->tree.path(id);
+  }
 }
 
 TEST(Catalogue, RefusesBadText) {
   for (const char* text :
-       {"", "x", "[[place]]\nid='a'", "[[place]]\nid='a'\npath='..'\nstanding='spent'",
-        "[[place]]\nid='a'\npath='b'\nstanding='x'", "[[place]]\npath='b'\nstanding='spent'", "place = 3"})
-    EXPECT_EQ(Catalogue::parse(text).error().code, Errc::badInput) << text;
-}
-
-TEST(AnchorOf, SeesLiveDrivesFromTheTop) {
-  Drive live;
-  live.liveSystem = true;
-  live.target = "/home";
-  EXPECT_EQ(anchorOf(live, "/home/warden").prefix, "home/warden");
-  Drive guest;
-  guest.target = "/mnt/pc";
-  guest.family = SystemFamily::linuxKind;
-  EXPECT_EQ(anchorOf(guest, "/mnt/pc/usr").prefix, "usr");
-  EXPECT_TRUE(anchorOf(guest, "/mnt/pc").system);
-  guest.family = SystemFamily::none;
-  EXPECT_FALSE(anchorOf(guest, "/mnt/pc").system);
+       {"x", "[[place]]\nid='a'", "[[place]]\nid='a'\npath='..'\nstanding='spent'",
+        "[[place]]\nid='a'\npath='b'\nstanding='x'", "[[place]]\npath='b'\nstanding='spent'", "place = 3",
+        "[[place]]\nid='a'\npath='b'\nstanding='spent'\nregret='much'"}) {
+    const auto parsed = Catalogue::parse(text, SystemFamily::linuxFamily);
+    ASSERT_FALSE(parsed) << text;
+    EXPECT_EQ(parsed.error().code, Errc::badInput) << text;
+  }
 }
 
 }  // namespace

@@ -20,15 +20,15 @@ namespace {
 
 TEST(Demo, IsSmallOnDiskAndComplete) {
   TempFolder t;
-  RealSystem real;
-  const auto built = demo::build(t / "si", real.clock.now());
+  const Workshop real = realWorkshop();
+  const auto built = demo::build(t / "si", real.clock->now());
   ASSERT_TRUE(built);
   EXPECT_GT(built->files, 20'000u);
   const auto survey = surveyOf(real.files, t / "si", 2);
   EXPECT_LT(survey->tree.totals(0).occupied, 200'000'000u) << "real bytes";
-  auto drive = StandInDrive::open(real.ports, t / "si").value();
+  auto drive = StandInDrive::open(real, t / "si").value();
   EXPECT_NEAR(static_cast<double>(drive->drive().usage.available), 9.6e9, 5e6);
-  EXPECT_EQ(drive->drive().family, SystemFamily::linuxKind);
+  EXPECT_EQ(drive->drive().family(), SystemFamily::linuxFamily);
   EXPECT_EQ(drive->manifest().snapshots.size(), 3u);
   EXPECT_FALSE(drive->manifest().openFiles.empty());
   const Bytes overhead = drive->manifest().overhead;
@@ -38,8 +38,8 @@ TEST(Demo, IsSmallOnDiskAndComplete) {
 
 TEST(Demo, HoldsTwoTrueFindsAndANearMissForEveryDetector) {
   TempFolder t;
-  RealSystem real;
-  ASSERT_TRUE(demo::build(t / "si", real.clock.now()));
+  const Workshop real = realWorkshop();
+  ASSERT_TRUE(demo::build(t / "si", real.clock->now()));
   const auto expected = nlohmann::json::parse(t.read("si/expected-finds.json"));
   std::map<std::string, std::pair<int, int>> kinds;
   for (const auto& e : expected) {
@@ -60,8 +60,8 @@ TEST(Demo, HoldsTwoTrueFindsAndANearMissForEveryDetector) {
 
 TEST(Demo, HasEqualAndUnequalContentWhereItSays) {
   TempFolder t;
-  RealSystem real;
-  ASSERT_TRUE(demo::build(t / "si", real.clock.now()));
+  const Workshop real = realWorkshop();
+  ASSERT_TRUE(demo::build(t / "si", real.clock->now()));
   const std::string docs = "si/drive/home/warden/Documents/";
   EXPECT_EQ(t.read(docs + "handbook.pdf"), t.read(docs + "handbook-copy.pdf"));
   std::set<std::string> reports;

@@ -30,7 +30,7 @@ struct Machine {
   FakeClock clock;
   LinuxDriveInsides insides;
   NoRights privileged;
-  System system{files, mounts, open, clock, insides, privileged};
+  System system{borrowed(files), borrowed(mounts), borrowed(open), borrowed(clock), borrowed(insides), borrowed(privileged)};
 };
 
 TEST(ListDrives, TakesBindMountsAndSubvolumesAsOneAndLeavesPseudoOut) {
@@ -55,14 +55,19 @@ TEST(ListDrives, KnowsRoleKindAndSystem) {
   m.mounts.table = {mount("/dev/sda2", "/mnt/pc", 1), mount("/dev/sdb1", "/mnt/win", 2),
                     mount("/dev/sda1", "/boot/efi", 3), mount("/dev/sdc1", "/mnt/stick", 4)};
   m.mounts.known["/dev/sda2"].known = true;
-  m.mounts.known["/dev/sdb1"] = {"OLD PC", "1234", "", true, true, false};
-  m.mounts.known["/dev/sdc1"] = {"CARD", "", "", true, false, true};
+  DeviceFacts& old = m.mounts.known["/dev/sdb1"];
+  old.label = "OLD PC";
+  old.uuid = "1234";
+  old.known = old.rotating = true;
+  DeviceFacts& card = m.mounts.known["/dev/sdc1"];
+  card.label = "CARD";
+  card.known = card.removable = true;
   const auto drives = listDrives(m.system).value();
   ASSERT_EQ(drives.size(), 4u);
   EXPECT_EQ(drives[0].role, DriveRole::system);
   EXPECT_EQ(drives[0].kind, DriveKind::solidState);
   EXPECT_EQ(drives[0].systemName, "Harbour Linux 12");
-  EXPECT_EQ(drives[1].family, SystemFamily::windows);
+  EXPECT_EQ(drives[1].family(), SystemFamily::nt);
   EXPECT_EQ(drives[1].kind, DriveKind::rotating);
   EXPECT_EQ(drives[1].id, "1234");
   EXPECT_EQ(drives[2].role, DriveRole::boot);
@@ -121,7 +126,7 @@ TEST(DriveOf, TakesTheInnermostMount) {
 TEST(Names, OfRolesKindsAndFamiliesAreStable) {
   EXPECT_EQ(name(DriveRole::recovery), "recovery");
   EXPECT_EQ(name(DriveKind::solidState), "solid-state");
-  EXPECT_EQ(name(SystemFamily::linuxKind), "linux");
+  EXPECT_EQ(name(SystemFamily::linuxFamily), "linux");
   EXPECT_EQ(name(TargetOrigin::quarterSolidState), "quarter-solid-state");
   EXPECT_EQ(name(Urgency::fullByDesign), "full-by-design");
 }

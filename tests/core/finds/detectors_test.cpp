@@ -22,13 +22,13 @@ TEST(Large, FindsBigFilesAnywhereAndLocksBedrock) {
   addAged(files, "usr/lib/big.so", 9000, 10);
   addAged(files, "home/w/film.mp4", 50'000, 10);
   addAged(files, "home/w/small", 100, 10);
-  const Measured m(files, "/", true, now);
-  ASSERT_NE(m.find(FindKind::large, "home/w/film.mp4"), nullptr);
-  ASSERT_NE(m.find(FindKind::large, "usr/lib/big.so"), nullptr);
-  EXPECT_EQ(m.find(FindKind::large, "usr/lib/big.so")->standing, Standing::bedrock);
-  EXPECT_EQ(lineFor(*m.find(FindKind::large, "usr/lib/big.so"), StepAction::discard).error().code,
+  const Measured m(borrowed(files), "/", true, now);
+  ASSERT_NE(m.find("large", "home/w/film.mp4"), nullptr);
+  ASSERT_NE(m.find("large", "usr/lib/big.so"), nullptr);
+  EXPECT_EQ(m.find("large", "usr/lib/big.so")->standing, Standing::bedrock);
+  EXPECT_EQ(lineFor(*m.find("large", "usr/lib/big.so"), m.craft->steps, "discard", {}).error().code,
             Errc::bedrock);
-  EXPECT_EQ(m.find(FindKind::large, "home/w/small"), nullptr);
+  EXPECT_EQ(m.find("large", "home/w/small"), nullptr);
 }
 
 TEST(Dormant, FoldsNestedFoldersIntoTheirTopAndPassesOverBusyOnes) {
@@ -37,11 +37,11 @@ TEST(Dormant, FoldsNestedFoldersIntoTheirTopAndPassesOverBusyOnes) {
   addAged(files, "old/b/y", 9000, 900);
   addAged(files, "busy/a/x", 9000, 800);
   addAged(files, "busy/new", 10, 3);
-  const Measured m(files, "/", false, now);
-  ASSERT_NE(m.find(FindKind::dormant, "old"), nullptr);
-  EXPECT_EQ(m.find(FindKind::dormant, "old/a"), nullptr);
-  EXPECT_EQ(m.find(FindKind::dormant, "busy"), nullptr);
-  ASSERT_NE(m.find(FindKind::dormant, "busy/a"), nullptr);
+  const Measured m(borrowed(files), "/", false, now);
+  ASSERT_NE(m.find("dormant", "old"), nullptr);
+  EXPECT_EQ(m.find("dormant", "old/a"), nullptr);
+  EXPECT_EQ(m.find("dormant", "busy"), nullptr);
+  ASSERT_NE(m.find("dormant", "busy/a"), nullptr);
 }
 
 TEST(Old, GathersByPlaceAndAgeBand) {
@@ -50,10 +50,10 @@ TEST(Old, GathersByPlaceAndAgeBand) {
   addAged(files, "home/w/pics/b", 100, 600);
   addAged(files, "home/w/pics/c", 100, 2000);
   addAged(files, "home/w/new", 100, 5);
-  const Measured m(files, "/", true, now);
+  const Measured m(borrowed(files), "/", true, now);
   int found = 0;
   for (const Find& f : m.finds)
-    if (f.kind == FindKind::old) {
+    if (f.kind == "old") {
       ++found;
       EXPECT_EQ(f.place, "home/w");
       EXPECT_EQ(f.items.size(), f.band == AgeBand::older ? 1u : 2u);
@@ -68,14 +68,14 @@ TEST(Trash, ReadsWhereThingsCameFromAndTakesTheInfoAlong) {
   files.add(trash + "/info/open day.mp4.trashinfo",
             "[Trash Info]\nPath=/home/w/open%20day.mp4\nDeletionDate=2026-04-12T10:15:00\n");
   files.add("home/v/Trash/notes.txt", "no trash");
-  const Measured m(files, "/", true, now);
-  const Find* f = m.find(FindKind::trash, trash);
+  const Measured m(borrowed(files), "/", true, now);
+  const Find* f = m.find("trash", trash);
   ASSERT_NE(f, nullptr);
   ASSERT_EQ(f->items.size(), 2u);
   EXPECT_EQ(f->items[0].origin, "/home/w/open day.mp4");
   EXPECT_EQ(f->items[0].deleted, "2026-04-12T10:15:00");
-  EXPECT_EQ(m.find(FindKind::trash, "home/v/Trash"), nullptr);
-  EXPECT_EQ(m.find(FindKind::large, trash + "/files/open day.mp4"), nullptr)
+  EXPECT_EQ(m.find("trash", "home/v/Trash"), nullptr);
+  EXPECT_EQ(m.find("large", trash + "/files/open day.mp4"), nullptr)
       << "what is in the trash belongs to the trash";
 }
 
@@ -100,7 +100,7 @@ TEST(Find, SaysHowManyNamesLieElsewhere) {
   files.add("a/big", std::string(9000, 'x'));
   files.add("b/");
   files.link("a/big", "b/again");
-  const Measured m(files);
+  const Measured m(borrowed(files));
   const Find picked = pickedFind(*m.context, *m.survey->tree.find("a"));
   EXPECT_EQ(picked.linksElsewhere, 1u);
   EXPECT_EQ(picked.gain.sure, 4096u) << "only the folder's own block";

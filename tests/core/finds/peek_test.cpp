@@ -25,7 +25,7 @@ TEST(Peek, TellsTextFromBytes) {
   s.files.add("cut", "whole and cut \xC3");
   s.files.add("latin", "gr\xFC\xDF");
   s.files.add("zeros", std::string(10, '\0'));
-  s.survey = surveyOf(s.files, "/");
+  s.survey = surveyOf(borrowed(s.files), "/");
   EXPECT_EQ(s.look("plain")->form, Peek::Form::text);
   EXPECT_EQ(s.look("umlaut")->form, Peek::Form::text);
   EXPECT_EQ(s.look("cut")->form, Peek::Form::text) << "a head may end within a character";
@@ -38,7 +38,7 @@ TEST(Peek, TellsTextFromBytes) {
 TEST(Peek, ReadsAHeadOfLongFilesAndAllOfAPicture) {
   Shelf s;
   s.files.add("long", std::string(1'000'000, 'x'));
-  s.survey = surveyOf(s.files, "/");
+  s.survey = surveyOf(borrowed(s.files), "/");
   const auto head = s.look("long").value();
   EXPECT_FALSE(head.whole);
   EXPECT_LE(head.head.size(), 65'536u);
@@ -52,7 +52,7 @@ TEST(Peek, ShowsOnlyWhatWasMeasured) {
   Shelf s;
   s.files.add("place/file", "as it was");
   s.files.add("place/gone", "x");
-  s.survey = surveyOf(s.files, "/");
+  s.survey = surveyOf(borrowed(s.files), "/");
   EXPECT_EQ(s.look("place").error().code, Errc::notAFile) << "a folder is listed from the survey";
   s.files.add("place/file", "as it is now, and longer");
   EXPECT_EQ(s.look("place/file").error().code, Errc::changed);

@@ -22,7 +22,8 @@ JournalRecord record(std::int64_t seq, ItemState state) {
   r.holdFolder = ".zip-tally-hold/run-1";
   r.identity = {EntryKind::file, 42, 9000, -5, 7, 8};
   r.state = state;
-  r.promised = 9000;
+  r.promised = {9000, 9000};
+  r.action = "hold";
   return r;
 }
 
@@ -71,14 +72,14 @@ TEST(JobFile, SaysSoWhenItsDiskIsFull) {
   TempFolder t;
   auto file = JobFile::create(t / "a.ztjob").value();
   file->limitPages(12);
-  EXPECT_EQ(file->put("big", std::string(200'000, 'x')).error().code, Errc::noSpace);
+  EXPECT_EQ(file->put({{"big", std::string(200'000, 'x')}}).error().code, Errc::noSpace);
   EXPECT_FALSE(file->get("big")->has_value());
 }
 
 TEST(JobFile, IsForOneProcessAtATime) {
   TempFolder t;
   auto file = JobFile::create(t / "a.ztjob").value();
-  ASSERT_TRUE(file->put("k", "v"));
+  ASSERT_TRUE(file->put({{"k", "v"}}));
   EXPECT_EQ(JobFile::open(t / "a.ztjob").error().code, Errc::busy);
 }
 
@@ -87,30 +88,30 @@ TEST(Job, BearsATruncationAtAnyLength) {
   TempFolder t;
   t.file("drive/a/big", 70'000);
   t.file("drive/b", 9'000);
-  RealSystem real;
+  const Workshop real = realWorkshop();
   {
-    auto job = Job::create(real.ports, t / "drive", false, {t / "a.ztjob", true}).value();
+    auto job = Job::create(real, t / "drive", false, {t / "a.ztjob", true}).value();
     ASSERT_TRUE(job->measure({}, {}, nullptr));
-    ASSERT_TRUE(job->addToPlan(**job->pick("b"), StepAction::hold));
+    ASSERT_TRUE(job->planPaths({"b"}, "hold"));
   }
   std::string whole = t.read("a.ztjob");
   int opened = 0;
   for (std::size_t size = 0; size < whole.size(); size += size < 1100 ? 13 : 509) {
     t.file("cut.ztjob", whole.substr(0, size));
-    const bool whole_again = Job::open(real.ports, t / "cut.ztjob").has_value();
+    const bool whole_again = Job::open(real, t / "cut.ztjob").has_value();
     EXPECT_FALSE(whole_again) << size << " of " << whole.size();
     opened += whole_again;
     for (const char* rest : {"cut.ztjob-wal", "cut.ztjob-shm"}) std::filesystem::remove(t / rest);
   }
   EXPECT_EQ(opened, 0);
-  EXPECT_TRUE(Job::open(real.ports, t / "a.ztjob"));
+  EXPECT_TRUE(Job::open(real, t / "a.ztjob"));
 }
 
 TEST(Job, KeepsItsFileOffTheMeasuredDriveUnlessTold) {
   TempFolder t;
   t.file("drive/a", 100);
-  RealSystem real;
-  EXPECT_EQ(Job::create(real.ports, t / "drive", false, {t / "a.ztjob", false}).error().code, Errc::onDrive);
+  const Workshop real = realWorkshop();
+  EXPECT_EQ(Job::create(real, t / "drive", false, {t / "a.ztjob", false}).error().code, Errc::onDrive);
   EXPECT_FALSE(t.has("a.ztjob"));
 }
 
@@ -118,26 +119,26 @@ TEST(Job, ComesBackAsItWasLeft) {
   TempFolder t;
   t.file("drive/a/big", 3'000'000);
   t.file("drive/b", 9'000);
-  RealSystem real;
+  const Workshop real = realWorkshop();
   std::string token;
   {
-    auto job = Job::create(real.ports, t / "drive", false, {t / "a.ztjob", true}).value();
+    auto job = Job::create(real, t / "drive", false, {t / "a.ztjob", true}).value();
     ASSERT_TRUE(job->measure({}, {}, nullptr));
     ASSERT_TRUE(job->addTarget("upgrade", "1GB"));
-    ASSERT_TRUE(job->addToPlan(**job->pick("a"), StepAction::discard));
-    ASSERT_TRUE(job->mark("b", Mark::kept));
+    ASSERT_TRUE(job->planPaths({"a"}, "discard"));
+    ASSERT_TRUE(job->planBook().mark({"b"}, Mark::keep));
     token = job->consent().token;
   }
-  auto job = Job::open(real.ports, t / "a.ztjob").value();
-  EXPECT_EQ(job->targets()[0].label, "upgrade");
+  auto job = Job::open(real, t / "a.ztjob").value();
+  EXPECT_EQ(job->planBook().targets()[0].label, "upgrade");
   EXPECT_EQ(job->consent().token, token);
-  EXPECT_EQ(job->markOf("b"), Mark::kept);
-  const auto report = job->reclaim(token, {}, {});
+  EXPECT_EQ(job->planBook().marks().of("b"), Mark::keep);
+  const auto report = job->reclaim(token, {});
   ASSERT_TRUE(report);
   EXPECT_EQ(report->lines[0].state, LineOutcome::State::done);
   EXPECT_FALSE(t.has("drive/a"));
   EXPECT_TRUE(t.has("drive/b"));
-  EXPECT_EQ(job->prove()->lines[0].actual, report->lines[0].promised);
+  EXPECT_EQ(job->prove()->lines[0].promised.sure, report->lines[0].promised.sure);
 }
 
 }  // namespace

@@ -16,63 +16,61 @@ protected:
     t.file("drive/a/big", 3'000'000);
     t.file("drive/a/more", 2'000'000);
     t.file("drive/b", 9'000);
-    job = Job::create(real.ports, t / "drive", false, {}).value();
+    job = Job::create(real, t / "drive", false, {}).value();
     ASSERT_TRUE(job->measure({}, {}, nullptr));
   }
-  void plan(const PathBytes& path, StepAction action) {
-    const auto find = job->pick(path);
-    ASSERT_TRUE(find);
-    ASSERT_TRUE(job->addToPlan(**find, action));
-  }
-  RunReport run() { return job->reclaim(job->consent().token, {}, {}).value(); }
+  void plan(const PathBytes& path, std::string_view action) { ASSERT_TRUE(job->planPaths({path}, action)); }
+  RunReport run() { return job->reclaim(job->consent().token, {}).value(); }
+  PlanBook& book() { return job->planBook(); }
+  const Find* find(std::string_view id) { return job->surveys().find(id); }
 
   TempFolder t;
-  RealSystem real;
+  const Workshop real = realWorkshop();
   std::unique_ptr<Job> job;
 };
 
 TEST_F(JobTest, PlansByPathAndGivesTheExactGain) {
-  plan("a", StepAction::discard);
-  EXPECT_EQ(job->planned().sure, job->survey()->tree.totals(*job->survey()->tree.find("a")).exclusive);
-  EXPECT_EQ(job->pick("none").error().code, Errc::notThere);
-  EXPECT_EQ(job->pick("../drive").error().code, Errc::outsideRoot);
-  EXPECT_EQ(job->dropFromPlan("no-such-line").error().code, Errc::notThere);
+  plan("a", "discard");
+  EXPECT_EQ(book().planned().sure,
+            job->surveys().survey()->tree.totals(*job->surveys().survey()->tree.find("a")).exclusive);
+  EXPECT_EQ(job->planPaths({"none"}, "hold").error().code, Errc::notThere);
+  EXPECT_EQ(job->planPaths({"../drive"}, "hold").error().code, Errc::outsideRoot);
+  EXPECT_EQ(book().drop("no-such-line").error().code, Errc::notThere);
 }
 
 TEST_F(JobTest, RefusesToHoldAndDiscardTheSameThing) {
-  plan("a", StepAction::hold);
-  const auto find = job->pick("a/big");
-  EXPECT_EQ(job->addToPlan(**find, StepAction::discard).error().code, Errc::conflict);
-  EXPECT_EQ(job->plan().lines.size(), 1u);
+  plan("a", "hold");
+  EXPECT_EQ(job->planPaths({"a/big"}, "discard").error().code, Errc::conflict);
+  EXPECT_EQ(book().plan().lines.size(), 1u);
 }
 
 TEST_F(JobTest, DropsLinesThatAreDoneAndKeepsTheOthers) {
-  plan("a/big", StepAction::discard);
-  plan("b", StepAction::discard);
+  plan("a/big", "discard");
+  plan("b", "discard");
   t.file("drive/b", 9'001);
   const RunReport report = run();
   EXPECT_EQ(report.lines[0].state, LineOutcome::State::done);
   EXPECT_EQ(report.lines[1].state, LineOutcome::State::refused);
-  ASSERT_EQ(job->plan().lines.size(), 1u);
-  EXPECT_EQ(job->plan().lines[0].items[0].path, "b");
+  ASSERT_EQ(book().plan().lines.size(), 1u);
+  EXPECT_EQ(book().plan().lines[0].items[0].path, "b");
   EXPECT_TRUE(job->stale());
 }
 
 TEST_F(JobTest, KeepsPlanLinesThroughAnotherMeasurement) {
-  plan("a/big", StepAction::hold);
-  plan("b", StepAction::discard);
+  plan("a/big", "hold");
+  plan("b", "discard");
   ASSERT_TRUE(job->measure({}, {}, nullptr));
   // Picked finds are not detected again; what a detector finds again stays on the plan.
-  for (const auto& line : job->plan().lines) EXPECT_NE(job->find(line.id), nullptr);
+  for (const auto& line : book().plan().lines) EXPECT_NE(find(line.id), nullptr);
   EXPECT_FALSE(job->stale());
 }
 
 TEST_F(JobTest, ReleasesHeldThingsAfterAnotherMeasurement) {
-  plan("a", StepAction::hold);
+  plan("a", "hold");
   run();
   EXPECT_FALSE(t.has("drive/a"));
   ASSERT_TRUE(job->measure({}, {}, nullptr));
-  const Consent consent = job->releaseConsent().value();
+  const Consent consent = job->runs().releaseConsent().value();
   ASSERT_EQ(consent.lines.size(), 1u);
   EXPECT_EQ(job->release("no", {}).error().code, Errc::noConsent);
   const auto gone = job->release(consent.token, {}).value();
@@ -81,33 +79,32 @@ TEST_F(JobTest, ReleasesHeldThingsAfterAnotherMeasurement) {
 }
 
 TEST_F(JobTest, PutsHeldThingsBackAfterAnotherMeasurement) {
-  plan("a", StepAction::hold);
+  plan("a", "hold");
   run();
   ASSERT_TRUE(job->measure({}, {}, nullptr));
   EXPECT_EQ(job->undo(0, {}).value()[0].state, ItemState::returned);
   EXPECT_TRUE(t.has("drive/a/big"));
-  EXPECT_TRUE(job->heldItems()->empty());
+  EXPECT_TRUE(job->runs().held()->empty());
 }
 
 TEST_F(JobTest, MarksSetFindsApartAndTakeThemOffThePlan) {
-  plan("a/big", StepAction::discard);
-  const std::string id = job->plan().lines[0].id;
-  ASSERT_TRUE(job->mark("a/big", Mark::kept));
-  EXPECT_TRUE(job->plan().lines.empty());
-  EXPECT_EQ(job->find(id)->standing, Standing::kept);
-  EXPECT_EQ(job->markOf("a/big/inside"), Mark::kept);
-  ASSERT_TRUE(job->mark("a/big", std::nullopt));
-  EXPECT_EQ(job->find(id)->standing, Standing::unjudged);
+  plan("a/big", "discard");
+  const std::string id = book().plan().lines[0].id;
+  ASSERT_TRUE(book().mark({"a/big"}, Mark::keep));
+  EXPECT_TRUE(book().plan().lines.empty());
+  EXPECT_EQ(find(id)->standing, Standing::kept);
+  EXPECT_EQ(book().marks().of("a/big/inside"), Mark::keep);
+  ASSERT_TRUE(book().mark({"a/big"}, std::nullopt));
+  EXPECT_EQ(find(id)->standing, Standing::unjudged);
 }
 
 TEST_F(JobTest, ProposesAroundWhatIsMarked) {
   ASSERT_TRUE(job->addTarget("", "4096"));
-  std::vector<Target> targets = job->targets();
+  std::vector<Target> targets = book().targets();
   targets[0].bytes = job->freeNow() + 1'000'000;
-  ASSERT_TRUE(job->setTargets(targets));
-  ASSERT_TRUE(job->pick("a/big"));
-  ASSERT_TRUE(job->pick("a/more"));
-  ASSERT_TRUE(job->mark("a/big", Mark::kept));
+  ASSERT_TRUE(book().setTargets(targets));
+  ASSERT_TRUE(book().mark({"a"}, Mark::mayGo));
+  ASSERT_TRUE(book().mark({"a/big"}, Mark::keep));
   const Proposal p = job->propose({}).value();
   ASSERT_TRUE(p.reached);
   for (const auto& line : p.plan.lines) EXPECT_NE(line.items[0].path, "a/big");
@@ -126,8 +123,8 @@ TEST_F(JobTest, RefusesTargetsThatAreNone) {
 }
 
 TEST_F(JobTest, RehearsesWithoutTouching) {
-  plan("a/big", StepAction::discard);
-  plan("b", StepAction::discard);
+  plan("a/big", "discard");
+  plan("b", "discard");
   t.file("drive/b", 1);
   const auto checked = job->rehearse().value();
   ASSERT_EQ(checked.size(), 2u);
@@ -138,12 +135,12 @@ TEST_F(JobTest, RehearsesWithoutTouching) {
 }
 
 TEST_F(JobTest, ProvesWhatARunDid) {
-  plan("a", StepAction::discard);
+  plan("a", "discard");
   const RunReport report = run();
   const Proof proof = job->prove().value();
   ASSERT_EQ(proof.lines.size(), 1u) << "a job in memory proves its runs too";
-  EXPECT_EQ(proof.lines[0].actual, report.lines[0].promised);
-  EXPECT_EQ(proof.actual, proof.promised);
+  EXPECT_EQ(proof.lines[0].promised.sure, report.lines[0].promised.sure);
+  EXPECT_EQ(proof.promised, report.lines[0].promised.sure);
   const auto json = toJson(proof);
   EXPECT_EQ(json["lines"][0]["actual_bytes"], proof.actual);
   EXPECT_EQ(json["lines"][0]["example"], "a");
@@ -151,36 +148,46 @@ TEST_F(JobTest, ProvesWhatARunDid) {
 
 TEST(OutcomeJson, RoundTripsAndRefusesTheRest) {
   RunReport report;
+  report.run = 3;
   LineOutcome o;
   o.line = "large-1";
-  o.action = StepAction::hold;
+  o.action = "hold";
   o.state = LineOutcome::State::partly;
-  o.promised = 5;
+  o.promised = {5, 7};
   o.items = 3;
   o.itemsDone = 2;
   report.lines.push_back(o);
-  const auto back = outcomesFromJson(toJson(report)).value();
-  EXPECT_EQ(back[0].state, LineOutcome::State::partly);
-  EXPECT_EQ(back[0].action, StepAction::hold);
-  EXPECT_EQ(back[0].itemsDone, 2u);
-  EXPECT_FALSE(outcomesFromJson({}));
-  EXPECT_FALSE(outcomesFromJson({{"lines", {1}}}));
+  const auto back = reportFromJson(toJson(report)).value();
+  EXPECT_EQ(back.run, 3);
+  EXPECT_EQ(back.lines[0].state, LineOutcome::State::partly);
+  EXPECT_EQ(back.lines[0].action, "hold");
+  EXPECT_EQ(back.lines[0].promised, o.promised);
+  EXPECT_EQ(back.lines[0].itemsDone, 2u);
+  EXPECT_FALSE(reportFromJson(Json::object()));
+  EXPECT_FALSE(reportFromJson({{"lines", {1}}}));
   EXPECT_FALSE(targetsFromJson({{"a", 1}}));
-  const Target target{TargetOrigin::tenPercent, "", "10%", 7, true};
-  EXPECT_EQ(targetsFromJson(nlohmann::json::array({toJson(target)})).value()[0].origin,
-            TargetOrigin::tenPercent);
+  Target target;
+  target.origin = TargetOrigin::tenPercent;
+  target.amount = "10%";
+  target.bytes = 7;
+  target.whileItRuns = true;
+  const auto targets = targetsFromJson(Json::array({toJson(target)})).value();
+  EXPECT_EQ(targets[0].origin, TargetOrigin::tenPercent);
+  EXPECT_TRUE(targets[0].whileItRuns);
 }
 
 TEST(JobCreate, FailsOnWhatIsNotThere) {
   TempFolder t;
   t.file("file", 1);
-  RealSystem real;
-  EXPECT_EQ(Job::create(real.ports, t / "none", false, {}).error().code, Errc::notThere);
-  EXPECT_EQ(Job::create(real.ports, t / "file", false, {}).error().code, Errc::notAFolder);
-  EXPECT_EQ(Job::create(real.ports, t.path(), true, {}).error().code, Errc::notOurs);
+  const Workshop real = realWorkshop();
+  EXPECT_EQ(Job::create(real, t / "none", false, {}).error().code, Errc::notThere);
+  auto one = Job::create(real, t / "file", false, {}).value();
+  ASSERT_TRUE(one->measure({}, {}, nullptr));
+  EXPECT_TRUE(one->surveys().survey()->tree.find("file")) << "a single file is measured with its folder";
+  EXPECT_EQ(Job::create(real, t.path(), true, {}).error().code, Errc::notOurs);
 }
 
-TEST(JobOpen, RefusesAJobWhoseDriveIsAnother) {
+TEST(JobOpen, ReadsAJobWhoseDriveIsAnotherAndChangesNothingThere) {
   TempFolder t;
   t.file("si/drive/x", 1);
   const auto manifest = [](const char* id) {
@@ -189,11 +196,20 @@ TEST(JobOpen, RefusesAJobWhoseDriveIsAnother) {
            id + "\"}";
   };
   t.file("si/manifest.json", manifest("one"));
-  RealSystem real;
-  Job::create(real.ports, t / "si", true, {t / "a.ztjob", false}).value();
-  EXPECT_TRUE(Job::open(real.ports, t / "a.ztjob"));
+  const Workshop real = realWorkshop();
+  {
+    auto job = Job::create(real, t / "si", true, {t / "a.ztjob", false}).value();
+    ASSERT_TRUE(job->measure({}, {}, nullptr));
+    ASSERT_TRUE(job->planPaths({"x"}, "discard"));
+  }
+  EXPECT_FALSE(Job::open(real, t / "a.ztjob").value()->site().closed());
   t.file("si/manifest.json", manifest("two"));
-  EXPECT_EQ(Job::open(real.ports, t / "a.ztjob").error().code, Errc::changed);
+  auto job = Job::open(real, t / "a.ztjob").value();
+  EXPECT_EQ(job->site().closed(), Errc::changed);
+  EXPECT_EQ(job->planBook().plan().lines.size(), 1u) << "it can be read";
+  EXPECT_EQ(job->reclaim(job->consent().token, {}).error().code, Errc::changed);
+  EXPECT_EQ(job->measure({}, {}, nullptr).error().code, Errc::changed);
+  EXPECT_TRUE(t.has("si/drive/x"));
 }
 
 }  // namespace

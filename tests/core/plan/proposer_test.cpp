@@ -62,44 +62,52 @@ MemoryFileSystem& homeWith(MemoryFileSystem& files) {
 
 TEST(Propose, TakesTheLowestCeilingThatReaches) {
   MemoryFileSystem files;
-  const Measured m(homeWith(files), "/", true);
-  const auto cheap = propose(m.finds, 90'000, m.survey->tree, m.context->setGain, {});
+  const Measured m(borrowed(homeWith(files)), "/", true);
+  const auto cheap = m.propose(90'000);
   EXPECT_TRUE(cheap.reached);
   EXPECT_EQ(cheap.ceiling, Regret::timeOrBandwidth);
   EXPECT_EQ(cheap.plan.lines.size(), 2u);
-  const auto dear = propose(m.finds, 150'000, m.survey->tree, m.context->setGain, {});
-  EXPECT_TRUE(dear.reached);
-  EXPECT_EQ(dear.ceiling, Regret::personalGone);
-  EXPECT_FALSE(dear.usesUnjudged);
+  EXPECT_TRUE(cheap.decisions.empty()) << "nobody is asked where it is not needed";
 }
 
-TEST(Propose, LeavesUnjudgedAloneUntilNothingElseReaches) {
+TEST(Propose, LeavesPersonalAndUnjudgedThingsToAPerson) {
   MemoryFileSystem files;
-  const Measured m(homeWith(files), "/", true);
-  const auto far = propose(m.finds, 600'000, m.survey->tree, m.context->setGain, {});
-  EXPECT_TRUE(far.reached);
-  EXPECT_TRUE(far.usesUnjudged);
-  for (const auto& line : far.plan.lines) EXPECT_NE(line.standing, Standing::bedrock);
+  Measured m(borrowed(homeWith(files)), "/", true);
+  const auto far = m.propose(600'000);
+  EXPECT_FALSE(far.reached);
+  for (const auto& line : far.plan.lines)
+    EXPECT_TRUE(line.standing == Standing::rebuilds || line.standing == Standing::spent);
+  const auto asks = [&](std::string_view path) {
+    return std::any_of(far.decisions.begin(), far.decisions.end(), [&](const auto& d) { return d.path == path; });
+  };
+  EXPECT_TRUE(asks("odd/image.raw"));
+  EXPECT_TRUE(asks("home/w/film.mp4"));
+  EXPECT_FALSE(asks("usr/lib/huge.so"));
+  m.marks.set("odd/image.raw", Mark::mayGo);
+  const auto agreed = m.propose(600'000);
+  EXPECT_TRUE(agreed.reached) << "somebody said it may go";
+  m.marks.set("odd", Mark::keep);
+  EXPECT_FALSE(m.propose(990'000).reached);
 }
 
 TEST(Propose, SaysWhatIsShort) {
   MemoryFileSystem files;
-  const Measured m(homeWith(files), "/", true);
+  const Measured m(borrowed(homeWith(files)), "/", true);
   ProposeOptions options;
   options.ceiling = Regret::timeOrBandwidth;
-  const auto p = propose(m.finds, 300'000, m.survey->tree, m.context->setGain, options);
+  const auto p = m.propose(300'000, options);
   EXPECT_FALSE(p.reached);
-  EXPECT_EQ(p.shortBy, 300'000 - plannedGain(p.plan, m.context->setGain).sure);
+  EXPECT_EQ(p.shortBy, 300'000 - plannedGain(p.plan, m.context->gain).sure);
 }
 
 TEST(Propose, KeepsWhatIsToBeKept) {
   MemoryFileSystem files;
-  const Measured m(homeWith(files), "/", true);
+  const Measured m(borrowed(homeWith(files)), "/", true);
   ProposeOptions options;
-  options.keep = {"home/w/film.mp4"};
-  const auto p = propose(m.finds, 150'000, m.survey->tree, m.context->setGain, options);
+  options.keep = {"home/w/.cache"};
+  const auto p = m.propose(30'000, options);
   for (const auto& line : p.plan.lines)
-    for (const auto& item : line.items) EXPECT_NE(item.path, "home/w/film.mp4");
+    for (const auto& item : line.items) EXPECT_NE(item.path, "home/w/.cache/blob");
   EXPECT_TRUE(p.reached);
 }
 
@@ -111,11 +119,12 @@ TEST(Propose, NeverCountsOneByteTwice) {
     node->stat.modified = 0;
   }
   files.add("srv/old/")->stat.modified = 0;
-  const Measured m(files, "/", true);
-  const auto p = propose(m.finds, 150'000, m.survey->tree, m.context->setGain, {});
+  Measured m(borrowed(files), "/", true);
+  m.marks.set("srv", Mark::mayGo);
+  const auto p = m.propose(150'000);
   Bytes singly = 0;
   for (const auto& line : p.plan.lines) singly += line.gain.sure;
-  EXPECT_EQ(singly, plannedGain(p.plan, m.context->setGain).sure);
+  EXPECT_EQ(singly, plannedGain(p.plan, m.context->gain).sure);
   EXPECT_TRUE(p.reached);
 }
 
@@ -124,60 +133,71 @@ TEST(PlannedGain, CountsLinksHolesAndNestingAsASet) {
   files.add("d/a", std::string(10'000, 'x'));
   files.add("e/");
   files.link("d/a", "e/b");
-  const Measured m(files);
+  const Measured m(borrowed(files));
   const Bytes file = m.survey->tree.occupied(*m.survey->tree.find("d/a"));
-  const auto gain = [&](std::initializer_list<const char*> paths, StepAction action = StepAction::discard) {
+  const auto gain = [&](std::initializer_list<const char*> paths, std::string_view action = "discard") {
     Plan plan;
     for (const char* p : paths) plan.lines.push_back(m.line(p, action));
-    return plannedGain(plan, m.context->setGain);
+    return plannedGain(plan, m.context->gain);
   };
   EXPECT_EQ(gain({"d/a"}).sure, 0u);
   EXPECT_EQ(gain({"d/a", "e/b"}).sure, file);
   EXPECT_EQ(gain({"d", "d/a", "e/b"}).sure, file + 4096);
-  EXPECT_EQ(gain({"d", "e"}, StepAction::hold).sure, 0u);
-  EXPECT_EQ(gain({"d", "e"}, StepAction::hold).atMost, file + 8192);
+  EXPECT_EQ(gain({"d", "e"}, "hold").sure, 0u);
+  EXPECT_EQ(gain({"d", "e"}, "hold").atMost, file + 8192);
 }
 
 TEST(PlanJson, RoundTripsAndRefusesHostileText) {
   MemoryFileSystem files;
   files.add("d/odd\xFF\nname", std::string(9000, 'x'));
-  const Measured m(files);
+  const Measured m(borrowed(files));
   Plan plan;
-  plan.lines.push_back(m.line("d/odd\xFF\nname", StepAction::hold));
+  plan.lines.push_back(m.line("d/odd\xFF\nname", "hold"));
+  const KnownKinds known{m.craft->steps, m.craft->detectors};
   const std::string text = toJson(plan).dump();
-  auto back = planFromJson(nlohmann::json::parse(text));
+  auto back = planFromJson(Json::parse(text), known);
   ASSERT_TRUE(back);
   EXPECT_EQ(back->lines[0].items[0].path, "d/odd\xFF\nname");
   EXPECT_EQ(back->lines[0].items[0].identity, plan.lines[0].items[0].identity);
-  EXPECT_EQ(back->lines[0].action, StepAction::hold);
+  EXPECT_EQ(back->lines[0].step->id, "hold");
   for (std::size_t size = 0; size < text.size(); ++size)
-    EXPECT_FALSE(planFromJson(nlohmann::json::parse(text.substr(0, size), nullptr, false)));
-  auto newer = nlohmann::json::parse(text);
-  newer["version"] = 2u;
-  EXPECT_EQ(planFromJson(newer).error().code, Errc::tooNew);
-  auto wrong = nlohmann::json::parse(text);
+    EXPECT_FALSE(planFromJson(parseJson(text.substr(0, size)), known));
+  auto newer = Json::parse(text);
+  newer["version"] = 1000u;
+  EXPECT_EQ(planFromJson(newer, known).error().code, Errc::tooNew);
+  auto wrong = Json::parse(text);
   wrong["lines"][0]["items"][0]["identity"]["inode"] = -3;
-  EXPECT_EQ(planFromJson(wrong).error().code, Errc::badInput);
+  EXPECT_EQ(planFromJson(wrong, known).error().code, Errc::badInput);
+  EXPECT_EQ(planFromJson(wrong, known).error().detail, "lines[0].items[0].identity.inode");
+  for (const auto& [key, value] : {std::pair("action", "dissolve"), std::pair("kind", "ghosts"),
+                                   std::pair("standing", "well-liked")}) {
+    auto unknown = Json::parse(text);
+    unknown["lines"][0][key] = value;
+    const auto refused = planFromJson(unknown, known);
+    ASSERT_FALSE(refused) << key;
+    EXPECT_EQ(refused.error().code, Errc::badInput) << key;
+    EXPECT_EQ(refused.error().detail, std::string("lines[0].") + key);
+  }
 }
 
 TEST(Bind, RefusesPathsAndIdentitiesThatDoNotFit) {
   MemoryFileSystem files;
   files.add("d/a", "x");
-  const Measured m(files);
-  const auto code = [&](const std::function<void(PlanItem&)>& spoil) {
+  const Measured m(borrowed(files));
+  const auto code = [&](const std::function<void(Subject&)>& spoil) {
     Plan plan;
     plan.lines.push_back(m.line("d/a"));
     spoil(plan.lines[0].items[0]);
     const auto bound = bind(plan, m.survey->tree);
     return bound ? Errc::busy : bound.error().code;
   };
-  EXPECT_EQ(code([](PlanItem&) {}), Errc::busy);
+  EXPECT_EQ(code([](Subject&) {}), Errc::busy);
   for (const char* path : {"../a", "/d/a", "d/../d/a", "d//a", "./d/a", "", "d/a/"})
-    EXPECT_EQ(code([&](PlanItem& i) { i.path = path; }), Errc::outsideRoot) << path;
-  EXPECT_EQ(code([](PlanItem& i) { i.path = "d/none"; }), Errc::notThere);
-  EXPECT_EQ(code([](PlanItem& i) { ++i.identity.inode; }), Errc::changed);
-  EXPECT_EQ(code([](PlanItem& i) { ++i.identity.modified; }), Errc::changed);
-  EXPECT_EQ(code([](PlanItem& i) { ++i.identity.changedMark; }), Errc::changed);
+    EXPECT_EQ(code([&](Subject& i) { i.path = path; }), Errc::outsideRoot) << path;
+  EXPECT_EQ(code([](Subject& i) { i.path = "d/none"; }), Errc::notThere);
+  EXPECT_EQ(code([](Subject& i) { ++i.identity.inode; }), Errc::changed);
+  EXPECT_EQ(code([](Subject& i) { ++i.identity.modified; }), Errc::changed);
+  EXPECT_EQ(code([](Subject& i) { ++i.identity.changedMark; }), Errc::changed);
 }
 
 }  // namespace

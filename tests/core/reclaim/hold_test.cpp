@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/reclaim/hold.h"
+#include "core/reclaim/steps/hold_place.h"
 
 #include <gtest/gtest.h>
 
+#include "core/reclaim/held_things.h"
 #include "core/reclaim/run.h"
 #include "support/fault_file_system.h"
 #include "support/planned.h"
@@ -15,7 +16,7 @@ struct Fixture {
     files.add("a/b/item", std::string(5000, 'x'));
     files.add("a/b/folder/f1", std::string(100, 'x'));
     files.add("a/b/folder/sub/f2", std::string(100, 'x'));
-    m = std::make_unique<Measured>(files);
+    m = std::make_unique<Measured>(borrowed(files));
     drive = std::make_unique<GuardedDrive>(m->guarded(open));
   }
   JournalRecord record(const PathBytes& path, std::int64_t seq = 1) const {
@@ -24,7 +25,9 @@ struct Fixture {
     r.seq = seq;
     r.path = path;
     r.identity = m->survey->tree.identity(*m->survey->tree.find(path));
-    r.promised = m->survey->tree.weight(*m->survey->tree.find(path));
+    const Bytes weight = m->survey->tree.weight(*m->survey->tree.find(path));
+    r.promised = {weight, weight};
+    r.action = "hold";
     return r;
   }
   MemoryFileSystem files;
@@ -35,44 +38,45 @@ struct Fixture {
 
 TEST(Hold, ChoosesTheTopOfTheDrive) {
   Fixture f;
-  Hold hold(*f.drive, 4);
+  HoldPlace hold(*f.drive, 4);
   auto r = f.record("a/b/item");
-  ASSERT_TRUE(hold.choosePlace(r, 0));
-  EXPECT_EQ(r.holdFolder, ".zip-tally-hold/run-4");
-  EXPECT_TRUE(f.files.has(".zip-tally-hold/run-4"));
+  ASSERT_TRUE(hold.choose(r));
+  EXPECT_EQ(r.holdFolder, ".zip-tally-hold/0123456789abcdef/run-4");
+  EXPECT_TRUE(f.files.has(".zip-tally-hold/0123456789abcdef/run-4"));
 }
 
 TEST(Hold, GoesDownWhereTheTopMayNotBeWritten) {
   Fixture f;
-  FaultFileSystem guarded(f.files, [&](std::string_view call, std::string_view name) -> Result<void> {
+  FaultFileSystem guarded(borrowed(f.files), [&](std::string_view call, std::string_view name) -> Result<void> {
     static int refused = 0;
     if (call == "make-folder" && name == holdName && refused++ < 2)
       return fail(Errc::notPermitted, call, std::string(name));
     return {};
   });
-  GuardedDrive drive{guarded, f.open, *f.m->survey, Catalogue::builtIn(), {"", false}, f.m->root};
-  Hold hold(drive, 4);
+  GuardedDrive drive = f.m->guarded(f.open);
+  drive.files = borrowed(guarded);
+  HoldPlace hold(drive, 4);
   auto r = f.record("a/b/item");
-  ASSERT_TRUE(hold.choosePlace(r, 0));
-  EXPECT_EQ(r.holdFolder, "a/b/.zip-tally-hold/run-4");
+  ASSERT_TRUE(hold.choose(r));
+  EXPECT_EQ(r.holdFolder, "a/b/.zip-tally-hold/0123456789abcdef/run-4");
 }
 
 TEST(Hold, LiesInTheSubvolumeOfTheItem) {
   Fixture f;
   f.files.add("a/b/")->stat.device = 9;
   f.files.add("a/b/item")->stat.device = 9;
-  Hold hold(*f.drive, 4);
+  HoldPlace hold(*f.drive, 4);
   auto r = f.record("a/b/item");
-  const auto made = hold.choosePlace(r, 9);
+  const auto made = hold.choose(r);
   ASSERT_TRUE(made);
-  EXPECT_EQ(r.holdFolder, "a/b/.zip-tally-hold/run-4");
+  EXPECT_EQ(r.holdFolder, "a/b/.zip-tally-hold/0123456789abcdef/run-4");
 }
 
 TEST(Hold, TakesOnlyWhatWasMeasured) {
   Fixture f;
-  Hold hold(*f.drive, 4);
+  HoldPlace hold(*f.drive, 4);
   auto r = f.record("a/b/item");
-  ASSERT_TRUE(hold.choosePlace(r, 0));
+  ASSERT_TRUE(hold.choose(r));
   auto other = r;
   other.identity.modified += 1;
   EXPECT_EQ(hold.take(other, {}).error().code, Errc::changed);
@@ -87,9 +91,9 @@ TEST(Hold, TakesOnlyWhatWasMeasured) {
 
 TEST(Hold, LooksThroughAWholeFolder) {
   Fixture f;
-  Hold hold(*f.drive, 4);
+  HoldPlace hold(*f.drive, 4);
   auto r = f.record("a/b/folder");
-  ASSERT_TRUE(hold.choosePlace(r, 0));
+  ASSERT_TRUE(hold.choose(r));
   ASSERT_TRUE(hold.take(r, {}));
   EXPECT_TRUE(hold.lookAt(r, {}));
   f.files.add(r.holdFolder + "/1/sub/f2", "other content, other time")->stat.modified += 1;
@@ -99,9 +103,9 @@ TEST(Hold, LooksThroughAWholeFolder) {
 TEST(Hold, SeesWhatIsMissingAndWhatIsNew) {
   for (const bool missing : {true, false}) {
     Fixture f;
-    Hold hold(*f.drive, 4);
+    HoldPlace hold(*f.drive, 4);
     auto r = f.record("a/b/folder");
-    ASSERT_TRUE(hold.choosePlace(r, 0));
+    ASSERT_TRUE(hold.choose(r));
     if (missing) {
       const auto sub = f.files.openBeneath(*f.m->root, "a/b/folder/sub").value();
       ASSERT_TRUE(f.files.unlink(*sub, "f2"));
@@ -117,9 +121,9 @@ TEST(Hold, SeesWhatIsMissingAndWhatIsNew) {
 
 TEST(Hold, PutsBackIntoAFolderThatWasRemovedMeanwhile) {
   Fixture f;
-  Hold hold(*f.drive, 4);
+  HoldPlace hold(*f.drive, 4);
   auto r = f.record("a/b/folder");
-  ASSERT_TRUE(hold.choosePlace(r, 0));
+  ASSERT_TRUE(hold.choose(r));
   ASSERT_TRUE(hold.take(r, {}));
   const auto b = f.files.openBeneath(*f.m->root, "a/b").value();
   ASSERT_TRUE(f.files.unlink(*b, "item"));
@@ -130,9 +134,9 @@ TEST(Hold, PutsBackIntoAFolderThatWasRemovedMeanwhile) {
 
 TEST(Hold, StopsUnlinkingAtWhatWasNotMeasured) {
   Fixture f;
-  Hold hold(*f.drive, 4);
+  HoldPlace hold(*f.drive, 4);
   auto r = f.record("a/b/folder");
-  ASSERT_TRUE(hold.choosePlace(r, 0));
+  ASSERT_TRUE(hold.choose(r));
   ASSERT_TRUE(hold.take(r, {}));
   f.files.add(r.holdFolder + "/1/stranger", "not ours");
   EXPECT_EQ(hold.unlinkHeld(r).error().code, Errc::changed);
@@ -141,9 +145,9 @@ TEST(Hold, StopsUnlinkingAtWhatWasNotMeasured) {
 
 TEST(Hold, FinishesARemovalThatWasCutShort) {
   Fixture f;
-  Hold hold(*f.drive, 4);
+  HoldPlace hold(*f.drive, 4);
   auto r = f.record("a/b/folder");
-  ASSERT_TRUE(hold.choosePlace(r, 0));
+  ASSERT_TRUE(hold.choose(r));
   ASSERT_TRUE(hold.take(r, {}));
   const auto held = f.files.openBeneath(*f.m->root, r.holdFolder + "/1").value();
   ASSERT_TRUE(f.files.unlink(*held, "f1"));
@@ -153,9 +157,9 @@ TEST(Hold, FinishesARemovalThatWasCutShort) {
 
 TEST(Hold, CountsBytesWhereTheLastNameGoes) {
   Fixture f;
-  Hold hold(*f.drive, 4);
+  HoldPlace hold(*f.drive, 4);
   auto r = f.record("a/b/folder");
-  ASSERT_TRUE(hold.choosePlace(r, 0));
+  ASSERT_TRUE(hold.choose(r));
   ASSERT_TRUE(hold.take(r, {}));
   ASSERT_TRUE(hold.unlinkHeld(r));
   EXPECT_EQ(r.freed, r.promised);
@@ -163,8 +167,8 @@ TEST(Hold, CountsBytesWhereTheLastNameGoes) {
 }
 
 TEST(Hold, NamesWhatItPutsBesideWithinTheLimitOfNames) {
-  EXPECT_EQ(Hold::besideName("film.mp4", 2), "film.mp4.put-back-2");
-  EXPECT_EQ(Hold::besideName(std::string(255, 'n'), 12).size(), 255u);
+  EXPECT_EQ(HoldPlace::besideName("film.mp4", 2), "film.mp4.put-back-2");
+  EXPECT_EQ(HoldPlace::besideName(std::string(255, 'n'), 12).size(), 255u);
 }
 
 TEST(CheckOnPaper, KnowsEveryReasonToRefuse) {
@@ -173,10 +177,10 @@ TEST(CheckOnPaper, KnowsEveryReasonToRefuse) {
   files.add("home/w/doc", "x");
   files.add(".zip-tally-hold/run-1/1", "x");
   FakeOpenFiles open;
-  const Measured m(files, "/", true);
+  const Measured m(borrowed(files), "/", true);
   const GuardedDrive drive = m.guarded(open);
   const auto code = [&](const PathBytes& path) {
-    PlanItem item;
+    Subject item;
     item.path = path;
     if (const auto node = m.survey->tree.find(path)) item.identity = m.survey->tree.identity(*node);
     const auto checked = checkOnPaper(drive, item);
@@ -197,10 +201,10 @@ TEST(CheckOnPaper, RefusesFoldersThatCouldNotBeLookedInto) {
   MemoryFileSystem files;
   files.add("data/closed/x", "x");
   FakeOpenFiles open;
-  const Measured m(files);
+  const Measured m(borrowed(files));
   m.survey->exceptions.push_back(
       {SurveyException::Kind::unreadable, 13, *m.survey->tree.find("data/closed")});
-  PlanItem item;
+  Subject item;
   item.path = "data";
   item.identity = m.survey->tree.identity(*m.survey->tree.find("data"));
   EXPECT_EQ(checkOnPaper(m.guarded(open), item).error().code, Errc::notPermitted);
@@ -214,9 +218,9 @@ TEST(Recover, EndsInATrueStateWhateverTheCrashLeft) {
     for (const int place : {0, 1, 2}) {  // at its old place, in the hold, in neither
       Fixture f;
       MemoryJournal journal;
-      Hold hold(*f.drive, 4);
+      HoldPlace hold(*f.drive, 4);
       auto r = f.record("a/b/item");
-      ASSERT_TRUE(hold.choosePlace(r, 0));
+      ASSERT_TRUE(hold.choose(r));
       if (place > 0) {
         ASSERT_TRUE(hold.take(r, {}));
       }
@@ -224,7 +228,7 @@ TEST(Recover, EndsInATrueStateWhateverTheCrashLeft) {
         ASSERT_TRUE(f.files.unlink(*f.files.openBeneath(*f.m->root, r.holdFolder).value(), "1"));
       }
       r.state = state;
-      const auto settled = recover(*f.drive, journal, {r}).value();
+      const auto settled = recover(*f.drive, f.m->craft->steps, journal, {r}).value();
       const bool there = f.files.has("a/b/item");
       switch (settled[0].state) {
         case ItemState::returned:
@@ -246,31 +250,31 @@ TEST(Recover, EndsInATrueStateWhateverTheCrashLeft) {
 TEST(Undo, StopsBetweenItemsAndLeavesTheRestHeld) {
   Fixture f;
   MemoryJournal journal;
-  Hold hold(*f.drive, 4);
+  HoldPlace hold(*f.drive, 4);
   auto r = f.record("a/b/item");
-  ASSERT_TRUE(hold.choosePlace(r, 0));
+  ASSERT_TRUE(hold.choose(r));
   ASSERT_TRUE(hold.take(r, {}));
   r.state = ItemState::held;
   std::stop_source stop;
   stop.request_stop();
-  EXPECT_EQ(undoRun(*f.drive, journal, {r}, stop.get_token()).value()[0].state, ItemState::held);
+  EXPECT_EQ(undoRun(*f.drive, f.m->craft->steps, journal, {r}, stop.get_token()).value()[0].state, ItemState::held);
   EXPECT_TRUE(hold.holds(r).value());
 }
 
 TEST(Release, KeepsWhatIsOpen) {
   Fixture f;
   MemoryJournal journal;
-  Hold hold(*f.drive, 4);
+  HoldPlace hold(*f.drive, 4);
   auto r = f.record("a/b/item");
-  ASSERT_TRUE(hold.choosePlace(r, 0));
+  ASSERT_TRUE(hold.choose(r));
   ASSERT_TRUE(hold.take(r, {}));
   r.state = ItemState::held;
   f.open.files.push_back({9, "player", 0, r.identity.inode, false, 0});
-  const auto released = releaseRun(*f.drive, journal, {r}, {}).value();
+  const auto released = releaseRun(*f.drive, f.m->craft->steps, journal, {r}, {}).value();
   EXPECT_EQ(released[0].state, ItemState::held);
   EXPECT_EQ(released[0].problem, Errc::inUse);
   f.open.files.clear();
-  EXPECT_EQ(releaseRun(*f.drive, journal, {r}, {}).value()[0].state, ItemState::gone);
+  EXPECT_EQ(releaseRun(*f.drive, f.m->craft->steps, journal, {r}, {}).value()[0].state, ItemState::gone);
 }
 
 TEST(Consent, FitsExactlyOnePlan) {
@@ -298,9 +302,9 @@ TEST(Conflicts, HoldingAndDiscardingTheSameThingIsRefused) {
   Fixture f;
   const auto clash = [&](const char* held, const char* discarded) {
     Plan plan;
-    plan.lines.push_back(f.m->line(held, StepAction::hold));
-    plan.lines.push_back(f.m->line(discarded, StepAction::discard));
-    return !checkConflicts(plan, f.m->survey->tree);
+    plan.lines.push_back(f.m->line(held, "hold"));
+    plan.lines.push_back(f.m->line(discarded, "discard"));
+    return !checkConflicts(plan, *f.m->context);
   };
   EXPECT_TRUE(clash("a/b/folder", "a/b/folder/sub"));
   EXPECT_TRUE(clash("a/b/folder/sub", "a/b/folder"));

@@ -12,15 +12,15 @@ namespace {
 
 /// A small drive with a plan, and one run of it.
 struct Work {
-  explicit Work(FileSystem* through = nullptr) : fs(through != nullptr ? *through : files) {}
-
-  void measure() { m = std::make_unique<Measured>(fs); }
-  void plan(const PathBytes& path, StepAction action = StepAction::discard) {
+    void measure() { m = std::make_unique<Measured>(borrowed(files)); }
+  void plan(const PathBytes& path, std::string_view action = "discard") {
     steps.lines.push_back(m->line(path, action));
   }
   Result<RunReport> run(std::stop_token stop = {}) {
     Runner runner(m->guarded(open), journal, 1);
-    return runner.carryOut(steps, consentFor(steps).token, stop, {});
+    RunControl control;
+    control.stop = std::move(stop);
+    return runner.carryOut(steps, consentFor(steps).token, control);
   }
   std::vector<JournalRecord> openRecords() const {
     std::vector<JournalRecord> all;
@@ -30,7 +30,6 @@ struct Work {
   }
 
   MemoryFileSystem files;
-  FileSystem& fs;
   FakeOpenFiles open;
   MemoryJournal journal;
   std::unique_ptr<Measured> m;
@@ -62,17 +61,17 @@ TEST(Run, HoldsPutsBackAndReleases) {
   Work w;
   furnish(w.files);
   w.measure();
-  w.plan("d", StepAction::hold);
-  w.plan("keep/me", StepAction::hold);
+  w.plan("d", "hold");
+  w.plan("keep/me", "hold");
   ASSERT_TRUE(w.run());
   EXPECT_FALSE(w.files.has("d"));
   auto held = w.journal.in(ItemState::held);
   ASSERT_EQ(held.size(), 2u);
-  const auto back = undoRun(w.m->guarded(w.open), w.journal, {held[0]}, {});
+  const auto back = undoRun(w.m->guarded(w.open), w.m->craft->steps, w.journal, {held[0]}, {});
   ASSERT_TRUE(back);
   EXPECT_EQ((*back)[0].state, ItemState::returned);
   EXPECT_TRUE(w.files.has("d/sub/c"));
-  const auto gone = releaseRun(w.m->guarded(w.open), w.journal, {held[1]}, {});
+  const auto gone = releaseRun(w.m->guarded(w.open), w.m->craft->steps, w.journal, {held[1]}, {});
   EXPECT_EQ((*gone)[0].state, ItemState::gone);
   EXPECT_FALSE(w.files.has("keep/me"));
 }
@@ -81,10 +80,10 @@ TEST(Run, NeverPutsBackOverSomething) {
   Work w;
   furnish(w.files);
   w.measure();
-  w.plan("keep/me", StepAction::hold);
+  w.plan("keep/me", "hold");
   ASSERT_TRUE(w.run());
   w.files.add("keep/me", "somebody else's");
-  const auto back = undoRun(w.m->guarded(w.open), w.journal, w.journal.in(ItemState::held), {});
+  const auto back = undoRun(w.m->guarded(w.open), w.m->craft->steps, w.journal, w.journal.in(ItemState::held), {});
   EXPECT_EQ((*back)[0].putAt, "keep/me.put-back-1");
   EXPECT_TRUE(w.files.has("keep/me.put-back-1"));
 }
@@ -97,8 +96,8 @@ TEST(Run, RefusesWithoutTheConsentOfThisVeryPlan) {
   const auto token = consentFor(w.steps).token;
   w.plan("d/sub");
   Runner runner(w.m->guarded(w.open), w.journal, 1);
-  EXPECT_EQ(runner.carryOut(w.steps, token, {}, {}).error().code, Errc::noConsent);
-  EXPECT_EQ(runner.carryOut(w.steps, "", {}, {}).error().code, Errc::noConsent);
+  EXPECT_EQ(runner.carryOut(w.steps, token, {}).error().code, Errc::noConsent);
+  EXPECT_EQ(runner.carryOut(w.steps, "", {}).error().code, Errc::noConsent);
   EXPECT_TRUE(w.files.has("d/a"));
   EXPECT_TRUE(w.journal.history.empty());
 }
@@ -148,17 +147,18 @@ TEST(Run, RefusesBedrockWhoeverWroteThePlan) {
   files.add("usr/lib/x", std::string(9000, 'x'));
   FakeOpenFiles open;
   MemoryJournal journal;
-  const Measured m(files, "/", true);
+  const Measured m(borrowed(files), "/", true);
   Plan plan;
   PlanLine line;
   line.id = "evil";
+  line.step = m.craft->steps.find("discard");
   for (const char* path : {"usr/lib/x", "usr"}) {
     const auto node = *m.survey->tree.find(path);
-    line.items.push_back({path, m.survey->tree.identity(node), 1, node});
+    line.items.push_back(m.context->subject(node));
   }
   plan.lines.push_back(line);
   Runner runner(m.guarded(open), journal, 1);
-  const auto report = runner.carryOut(plan, consentFor(plan).token, {}, {});
+  const auto report = runner.carryOut(plan, consentFor(plan).token, {});
   ASSERT_TRUE(report);
   for (const auto& p : report->lines[0].problems) EXPECT_EQ(p.problem, Errc::bedrock);
   EXPECT_TRUE(files.has("usr/lib/x"));
@@ -206,7 +206,7 @@ TEST(Run, SaysWhichBytesOtherNamesKeep) {
   w.measure();
   w.plan("d/a");
   const auto report = w.run();
-  EXPECT_EQ(report->lines[0].freed, 0u);
+  EXPECT_EQ(report->lines[0].freed.atMost, 0u);
   EXPECT_GT(report->lines[0].linksRemain, 0u);
   EXPECT_TRUE(w.files.has("keep/again"));
 }
@@ -220,7 +220,7 @@ TEST(Run, LetsBothNamesOfAnInodeGo) {
   w.plan("keep/again");
   const auto report = w.run();
   EXPECT_EQ(report->lines[1].state, LineOutcome::State::done);
-  EXPECT_GT(report->lines[1].freed, 0u);
+  EXPECT_GT(report->lines[1].freed.sure, 0u);
 }
 
 /// Every single call on the file system fails once, in turn: afterwards every item is whole in exactly one
@@ -231,13 +231,13 @@ TEST(Run, LosesNothingWhateverCallFails) {
     furnish(w.files);
     w.measure();
     w.plan("d");
-    w.plan("keep/me", StepAction::hold);
+    w.plan("keep/me", "hold");
     const std::size_t before = w.files.calls().size();
     w.files.failCall(before + number, Errc::io);
     const auto report = w.run();
     const bool reached = w.files.calls().size() >= before + number;
     w.files.failCall(0, Errc::io);
-    const auto settled = recover(w.m->guarded(w.open), w.journal, w.openRecords());
+    const auto settled = recover(w.m->guarded(w.open), w.m->craft->steps, w.journal, w.openRecords());
     ASSERT_TRUE(settled) << number;
     ASSERT_TRUE(w.openRecords().empty()) << number;
     const auto places = [&](const char* path, const char* inside) {
@@ -267,15 +267,17 @@ TEST(Prove, NamesEveryDifference) {
   furnish(w.files);
   w.measure();
   w.plan("d");
-  w.plan("keep/me", StepAction::hold);
+  w.plan("keep/me", "hold");
   const Bytes freeBefore = w.files.usage(*w.m->root)->available;
   const auto report = w.run();
-  ProvedRun run{freeBefore, report->lines, {}, w.steps};
+  ProvedRun run;
+  run.freeBefore = freeBefore;
+  run.lines = report->lines;
   for (const auto& [key, r] : w.journal.last) run.records.push_back(r);
   const auto proof = prove(w.m->guarded(w.open), std::span(&run, 1),
                            {{TargetOrigin::task, "t", "", freeBefore + 1, true}}, 5);
   ASSERT_TRUE(proof);
-  EXPECT_EQ(proof->lines[0].actual, proof->lines[0].promised);
+  EXPECT_EQ(proof->lines[0].actual, static_cast<SignedBytes>(proof->lines[0].promised.sure));
   EXPECT_TRUE(proof->lines[0].reasons.empty());
   ASSERT_EQ(proof->lines[1].reasons.size(), 1u);
   EXPECT_EQ(proof->lines[1].reasons[0].kind, ProofReason::Kind::held);

@@ -22,7 +22,7 @@ std::shared_ptr<Survey> sample() {
     files.add("a/deep/er/still", "x")->stat.owner = 1234;
     files.add("empty/");
   }
-  auto survey = surveyOf(files, "/");
+  auto survey = surveyOf(borrowed(files), "/");
   survey->usage.capacity = survey->statement.capacity = 1'000'000;
   survey->statement.put(StatementLine::files, survey->tree.totals(0).occupied, LineSource::walked);
   survey->statement.balance();
@@ -149,7 +149,7 @@ TEST(SurveyCodec, KeepsExtremes) {
   const auto late = files.add("x/late", "1");
   late->stat.modified = INT64_MAX - nsPerSecond;
   late->stat.accessed = INT64_MAX;
-  const auto survey = surveyOf(files, "/");
+  const auto survey = surveyOf(borrowed(files), "/");
   const auto back = decodeSurvey(encodeSurvey(*survey));
   ASSERT_TRUE(back);
   for (const char* path : {"x/odd", "x/late"}) {

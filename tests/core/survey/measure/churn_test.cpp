@@ -67,7 +67,7 @@ TEST(Churn, LeavesEverySurveySound) {
     hands.emplace_back(churn, t / "tree", static_cast<unsigned>(seed + i), std::cref(end));
   std::uint64_t vanished = 0;
   for (int round = 0; round < rounds; ++round) {
-    const auto survey = surveyOf(files, t / "tree", 2);
+    const auto survey = surveyOf(borrowed(files), t / "tree", 2);
     const SurveyTree& tree = survey->tree;
     vanished += survey->vanished;
     Bytes sum = 0;
@@ -97,7 +97,7 @@ TEST(Walk, SaysThatTheRootHasGone) {
   fs::rename(t / "tree", t / "elsewhere");
   fs::remove_all(t / "elsewhere");
   const auto survey = std::make_shared<Survey>();
-  const auto walked = walk(files, root, {}, {}, nullptr, survey);
+  const auto walked = walk(borrowed(files), root, {}, {}, nullptr, survey);
   ASSERT_FALSE(walked);
   EXPECT_EQ(walked.error().code, Errc::notThere);
 }

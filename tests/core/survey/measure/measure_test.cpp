@@ -21,7 +21,7 @@ struct Bench {
     drive.usage = files.usage(*files.openRoot("/").value()).value();
   }
   Result<SurveyPtr> run(const PathBytes& path, KnownBytes known = {}, std::stop_token stop = {}) {
-    MeasurePorts ports{files, open, insides, clock};
+    MeasurePorts ports{borrowed(files), borrowed(open), borrowed(insides), borrowed(clock)};
     if (known.overhead != 0) ports.declared = known;
     return measure(ports, drive, path, {}, stop, nullptr);
   }
@@ -103,13 +103,14 @@ TEST(Measure, AsksNothingByThePathOfADriveThatWasUnmounted) {
   options.watch = [&](const auto&) { walking = true; };
   class Unmounting final : public ForwardingFileSystem {
   public:
-    Unmounting(FileSystem& inner, const bool& walking) : ForwardingFileSystem(inner), walking_(walking) {}
+    Unmounting(FileSystemPtr inner, const bool& walking)
+        : ForwardingFileSystem(std::move(inner)), walking_(walking) {}
     Result<FolderPtr> openRoot(const PathBytes& path) override {
       return inner_.openRoot(walking_ ? "/a" : path);
     }
     const bool& walking_;
-  } files(b.files, walking);
-  MeasurePorts ports{files, b.open, b.insides, b.clock};
+  } files(borrowed(b.files), walking);
+  MeasurePorts ports{borrowed(files), borrowed(b.open), borrowed(b.insides), borrowed(b.clock)};
   const auto survey = measure(ports, b.drive, "/", options, {}, nullptr).value();
   EXPECT_TRUE(survey->partial);
   EXPECT_EQ(survey->exceptions.back().kind, SurveyException::Kind::swapped);
@@ -141,7 +142,7 @@ TEST(Measure, BearsAClockThatGoesBackwards) {
   } clock;
   Bench b;
   b.files.add("a/fresh", "x")->stat.modified = clock.time;  // in the future, once the clock went back
-  MeasurePorts ports{b.files, b.open, b.insides, clock};
+  MeasurePorts ports{borrowed(b.files), borrowed(b.open), borrowed(b.insides), borrowed(clock)};
   const auto first = measure(ports, b.drive, "/", {}, {}, nullptr).value();
   EXPECT_GE(first->finished, first->started);
   const NodeId fresh = *first->tree.find("a/fresh");
@@ -187,9 +188,9 @@ TEST(Measure, LooksBeneathMountPointsOrSaysThatItCouldNot) {
   const auto blind = b.run("/").value();
   EXPECT_EQ(b.part(*blind, "mount-points-not-seen")->count, 1u);
   EXPECT_EQ(blind->statement.source(StatementLine::beneathMounts), LineSource::none);
-  MemoryFileSystem below;
-  below.add("mnt/hidden/file", std::string(20'000, 'x'));
-  b.insides.below = &below;
+  const auto below = std::make_shared<MemoryFileSystem>();
+  below->add("mnt/hidden/file", std::string(20'000, 'x'));
+  b.insides.below = below;
   const auto survey = b.run("/").value();
   EXPECT_EQ(b.part(*survey, "mount-point")->subject, "mnt");
   EXPECT_EQ(b.part(*survey, "mount-point")->count, 2u);

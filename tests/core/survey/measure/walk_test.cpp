@@ -32,7 +32,7 @@ TEST(Walk, CountsEveryEntryOnceByItsBlocks) {
   t.sparse("hole", 50'000'000);
   t.symlink("a", "door");
   LinuxFileSystem files;
-  const auto survey = surveyOf(files, t.path(), 2);
+  const auto survey = surveyOf(borrowed(files), t.path(), 2);
   Bytes expected = blocksOf(t.path());
   std::size_t entries = 1;
   for (const auto& e : std::filesystem::recursive_directory_iterator(t.path()))
@@ -50,7 +50,7 @@ TEST(Walk, CountsHardLinksOnceInEveryFolder) {
   t.link("x/a", "y/c");
   t.file("y/own", 10'000);
   LinuxFileSystem files;
-  const auto survey = surveyOf(files, t.path());
+  const auto survey = surveyOf(borrowed(files), t.path());
   const SurveyTree& tree = survey->tree;
   const Bytes shared = blocksOf(t / "x/a");
   const auto& x = tree.totals(*tree.find("x"));
@@ -72,7 +72,7 @@ TEST(Walk, TellsAReusedInodeNumberFromASecondName) {
   after->stat.inode = before->stat.inode;
   before->stat.links = 2;
   after->stat.born = before->stat.born + 5 * nsPerSecond;
-  const auto survey = surveyOf(files, "/");
+  const auto survey = surveyOf(borrowed(files), "/");
   const SurveyTree& t = survey->tree;
   EXPECT_EQ(t.linkGroups(), 2u);
   const Bytes a = t.occupied(*t.find("a/before"));
@@ -102,7 +102,7 @@ TEST(Walk, TotalsAgreeWithPlainCountingOnRandomTrees) {
       else
         files.add(name, std::string(random() % 9000, 'x')), names.push_back(name);
     }
-    const auto survey = surveyOf(files, "/", 3);
+    const auto survey = surveyOf(borrowed(files), "/", 3);
     const SurveyTree& tree = survey->tree;
     for (NodeId folder = 0; folder < tree.size(); ++folder) {
       if (!tree.isFolder(folder)) continue;
@@ -123,7 +123,7 @@ TEST(Walk, TotalsAgreeWithPlainCountingOnRandomTrees) {
       ASSERT_EQ(tree.totals(folder).occupied, occupied);
       ASSERT_EQ(tree.totals(folder).exclusive, exclusive);
       const NodeId one[] = {folder};
-      ASSERT_EQ(SetGain(tree).of(one), exclusive);
+      ASSERT_EQ(GainModel(tree).of(one), (GainBounds{exclusive, exclusive}));
     }
   }
 }
@@ -138,7 +138,7 @@ TEST(Walk, BearsOddNamesAndKinds) {
   t.symlink("loop-a", "loop-b");
   must(::mkfifo((t / "pipe").c_str(), 0600) == 0, "fifo");
   LinuxFileSystem files;
-  const auto survey = surveyOf(files, t.path());
+  const auto survey = surveyOf(borrowed(files), t.path());
   EXPECT_EQ(survey->tree.size(), 8u);
   EXPECT_TRUE(survey->tree.find("\xE9\xFC"));
   EXPECT_EQ(survey->tree.kind(*survey->tree.find("pipe")), EntryKind::other);
@@ -159,7 +159,7 @@ TEST(Walk, GoesDeeperThanPathMax) {
   }
   ::close(dir);
   LinuxFileSystem files;
-  const auto survey = surveyOf(files, t.path(), 2);
+  const auto survey = surveyOf(borrowed(files), t.path(), 2);
   EXPECT_EQ(survey->tree.size(), 52u);
   const PathBytes deepest = survey->tree.path(51);
   EXPECT_GT(deepest.size(), 4096u);
@@ -177,7 +177,7 @@ TEST(Walk, GoesDeeperThanPathMax) {
 TEST(Walk, ListsAFolderOfManyEntries) {
   MemoryFileSystem files;
   for (int i = 0; i < 200'000; ++i) files.add("big/f" + std::to_string(i));
-  const auto survey = surveyOf(files, "/", 2);
+  const auto survey = surveyOf(borrowed(files), "/", 2);
   EXPECT_EQ(survey->tree.size(), 200'002u);
   EXPECT_EQ(survey->tree.totals(*survey->tree.find("big")).files, 200'000u);
 }
@@ -188,7 +188,7 @@ TEST(Walk, ListsWhatCannotBeReadAndGoesOn) {
   files.add("b/y", "2");
   // Calls: open-root, stat root, scan root, then open and scan of each folder; the first folder's scan fails.
   files.failCall(5, Errc::notPermitted);
-  const auto survey = surveyOf(files, "/", 1);
+  const auto survey = surveyOf(borrowed(files), "/", 1);
   ASSERT_EQ(survey->exceptions.size(), 1u);
   EXPECT_EQ(survey->exceptions[0].kind, SurveyException::Kind::unreadable);
   EXPECT_EQ(survey->tree.totals(0).files, 1u);
@@ -201,7 +201,7 @@ TEST(Walk, KeepsWhatWasSeenWhenStopped) {
   std::stop_source stop;
   stop.request_stop();
   const auto root = files.openRoot("/").value();
-  ASSERT_TRUE(walk(files, root, {}, stop.get_token(), nullptr, survey));
+  ASSERT_TRUE(walk(borrowed(files), root, {}, stop.get_token(), nullptr, survey));
   EXPECT_TRUE(survey->partial);
   EXPECT_GE(survey->tree.size(), 1u);
 }
@@ -213,7 +213,7 @@ TEST(Walk, LeavesTheAccessTimesAlone) {
   timespec old[2] = {{1'000'000, 0}, {2'000'000, 0}};
   must(::utimensat(AT_FDCWD, (t / "d").c_str(), old, 0) == 0, "utimens");
   LinuxFileSystem files;
-  const auto survey = surveyOf(files, t.path());
+  const auto survey = surveyOf(borrowed(files), t.path());
   struct stat st;
   must(::stat((t / "d").c_str(), &st) == 0, "stat");
   EXPECT_EQ(st.st_atim.tv_sec, 1'000'000);
@@ -224,7 +224,7 @@ std::shared_ptr<Survey> linkedSurvey(MemoryFileSystem& files) {
   files.add("a/one", std::string(5000, 'x'));
   files.add("a/b/\xE9", "odd");
   files.link("a/one", "a/b/two");
-  return surveyOf(files, "/");
+  return surveyOf(borrowed(files), "/");
 }
 
 TEST(SurveyCodec, RoundTripsATree) {
@@ -261,7 +261,7 @@ TEST(SurveyTree, StaysWithinItsBudget) {
   MemoryFileSystem files;
   for (int i = 0; i < 60'000; ++i)
     files.add("d" + std::to_string(i % 3000) + "/a-name-of-20-byte" + std::to_string(100 + i / 3000));
-  const auto survey = surveyOf(files, "/");
+  const auto survey = surveyOf(borrowed(files), "/");
   const auto entries = survey->tree.size();
   EXPECT_GT(entries, 60'000u);
   EXPECT_LE(survey->tree.memory() / entries,

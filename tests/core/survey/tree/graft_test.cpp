@@ -21,7 +21,7 @@ struct Place {
   FakeClock clock;
   LinuxDriveInsides insides;
   Drive drive;
-  MeasurePorts ports{files, open, insides, clock, KnownBytes{}};
+  MeasurePorts ports{borrowed(files), borrowed(open), borrowed(insides), borrowed(clock), KnownBytes{}};
   Place() { drive.target = "/"; }
   SurveyPtr measure() { return zt::measure(ports, drive, "/", {}, {}, nullptr).value(); }
   Result<SurveyPtr> again(const SurveyPtr& before, const PathBytes& path) {
@@ -32,7 +32,7 @@ struct Place {
 /// Everything one can ask a tree, by path.
 std::map<PathBytes, std::string> facts(const SurveyTree& t) {
   std::map<PathBytes, std::string> all;
-  const SetGain gain(t);
+  const GainModel gain(t);
   for (NodeId id = 0; id < t.size(); ++id) {
     if (t.isGone(id)) continue;
     std::string text = std::to_string(t.inode(id)) + " " + std::to_string(t.length(id)) + " " +
@@ -44,7 +44,7 @@ std::map<PathBytes, std::string> facts(const SurveyTree& t) {
       text += " [" + std::to_string(f.children) + " " + std::to_string(f.occupied) + " " +
               std::to_string(f.length) + " " + std::to_string(f.exclusive) + " " + std::to_string(f.entries) +
               " " + std::to_string(f.files) + " " + std::to_string(f.newest) + " " +
-              std::to_string(gain.of(one)) + "]";
+              std::to_string(gain.of(one).atMost) + "]";
     }
     EXPECT_EQ(t.find(t.path(id)), id);
     all[t.path(id)] = text;
@@ -136,7 +136,7 @@ TEST(LiveSurvey, GrowsToWhatTheSurveySays) {
   options.threads = 3;
   options.now = 1'800'000'000 * nsPerSecond;
   options.watch = [&](auto l) { live = std::move(l); };
-  ASSERT_TRUE(walk(files, files.openRoot("/").value(), options, {}, nullptr, survey));
+  ASSERT_TRUE(walk(borrowed(files), files.openRoot("/").value(), options, {}, nullptr, survey));
   ASSERT_TRUE(live);
   EXPECT_EQ(live->field().cells[6][0].files, 300u);
   for (NodeId id = 0; id < survey->tree.size(); ++id)
@@ -148,8 +148,7 @@ TEST(LiveSurvey, GrowsToWhatTheSurveySays) {
 /// A file system that makes everyone wait in one folder until it is let go.
 class Slow final : public ForwardingFileSystem {
 public:
-  explicit Slow(std::shared_ptr<MemoryFileSystem> below)
-      : ForwardingFileSystem(*below), below_(std::move(below)) {}
+  explicit Slow(FileSystemPtr below) : ForwardingFileSystem(std::move(below)) {}
   Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override {
     if (name == "stuck") {
       std::unique_lock lock(mutex);
@@ -171,9 +170,6 @@ public:
   std::condition_variable changed;
   int waiting = 0;
   bool open = false;
-
-private:
-  std::shared_ptr<MemoryFileSystem> below_;  ///< a call may come back after the test
 };
 
 TEST(Walk, GoesOnWithoutAFolderThatDoesNotAnswer) {
@@ -185,8 +181,7 @@ TEST(Walk, GoesOnWithoutAFolderThatDoesNotAnswer) {
   WalkOptions options;
   options.threads = 1;
   options.patience = std::chrono::milliseconds(60);
-  options.keep = slow;
-  ASSERT_TRUE(walk(*slow, slow->openRoot("/").value(), options, {}, nullptr, survey));
+  ASSERT_TRUE(walk(slow, slow->openRoot("/").value(), options, {}, nullptr, survey));
   EXPECT_FALSE(survey->partial);
   EXPECT_EQ(survey->tree.totals(0).files, 40u);
   ASSERT_EQ(survey->exceptions.size(), 1u);
@@ -205,13 +200,12 @@ TEST(Walk, StopsWhileTheSystemHangs) {
   std::stop_source stop;
   WalkOptions options;
   options.threads = 2;
-  options.keep = slow;
   std::thread stopper([&] {
     std::unique_lock lock(slow->mutex);
     slow->changed.wait(lock, [&] { return slow->waiting > 0; });
     stop.request_stop();
   });
-  ASSERT_TRUE(walk(*slow, slow->openRoot("/").value(), options, stop.get_token(), nullptr, survey));
+  ASSERT_TRUE(walk(slow, slow->openRoot("/").value(), options, stop.get_token(), nullptr, survey));
   stopper.join();
   EXPECT_TRUE(survey->partial);
   EXPECT_TRUE(survey->tree.find("stuck"));
@@ -221,19 +215,19 @@ TEST(Walk, StopsWhileTheSystemHangs) {
 TEST(Walk, WaitsWhilePausedAndGoesOn) {
   MemoryFileSystem files;
   for (int i = 0; i < 20; ++i) files.add("d" + std::to_string(i) + "/f", "x");
-  PauseGate gate;
-  gate.setPaused(true);
+  const auto gate = std::make_shared<PauseGate>();
+  gate->setPaused(true);
   WalkOptions options;
-  options.pause = &gate;
+  options.pause = gate;
   const auto survey = std::make_shared<Survey>();
   std::atomic<bool> done = false;
   std::thread walking([&] {
-    EXPECT_TRUE(walk(files, files.openRoot("/").value(), options, {}, nullptr, survey));
+    EXPECT_TRUE(walk(borrowed(files), files.openRoot("/").value(), options, {}, nullptr, survey));
     done = true;
   });
   EXPECT_FALSE(done);
-  EXPECT_TRUE(gate.paused());
-  gate.setPaused(false);
+  EXPECT_TRUE(gate->paused());
+  gate->setPaused(false);
   walking.join();
   EXPECT_EQ(survey->tree.totals(0).files, 20u);
 }
@@ -246,7 +240,7 @@ TEST(SurveyTree, BearsLengthsThatDoNotFitTogether) {
     node->stat.occupied = 4096;
   }
   files.link("a/one", "b/one");
-  const auto survey = surveyOf(files, "/", 2);
+  const auto survey = surveyOf(borrowed(files), "/", 2);
   EXPECT_EQ(survey->tree.length(*survey->tree.find("a/two")), Bytes{INT64_MAX});
   EXPECT_EQ(survey->tree.totals(*survey->tree.find("a")).length, ~Bytes{0})
       << "it stays at the largest number";
