@@ -76,6 +76,7 @@ Result<Bytes> parseAmount(std::string_view text, Bytes capacity) {
   while (!rest.empty() && rest.back() == ' ') rest.remove_suffix(1);
   if (rest.empty() || rest.front() < '0' || rest.front() > '9' || rest.size() > 40) return bad();
   double number = 0;
+  const char* const begin = rest.data();
   const auto [end, code] =
       std::from_chars(rest.data(), rest.data() + rest.size(), number, std::chars_format::fixed);
   if (code != std::errc{}) return bad();
@@ -88,6 +89,11 @@ Result<Bytes> parseAmount(std::string_view text, Bytes capacity) {
   } else {
     const double factor = factorOf(rest);
     if (factor == 0) return bad();
+    std::uint64_t whole = 0;
+    const auto digits = std::from_chars(begin, end, whole);
+    const auto exact = static_cast<unsigned __int128>(whole) * static_cast<std::uint64_t>(factor);
+    if (digits.ec == std::errc{} && digits.ptr == end && exact > 0 && exact <= 9'200'000'000'000'000'000u)
+      return static_cast<Bytes>(exact);  // whole numbers stay exact
     amount = std::round(number * factor);
   }
   if (!(amount >= 1) || amount > 9.2e18) return bad();

@@ -79,12 +79,22 @@ std::string inQuotes(std::string_view text) {
   return out + '"';
 }
 
+/// Words are the same in any case.
+std::string lowered(std::string_view text) {
+  std::string low(text);
+  for (char& c : low)
+    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
+  return low;
+}
+
 std::optional<int> parseDays(std::string_view text) {
   int number = 0;
   const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
   if (problem != std::errc{} || number <= 0 || number > 100'000) return std::nullopt;
   std::string_view unit(end, static_cast<std::size_t>(text.data() + text.size() - end));
   while (!unit.empty() && unit.front() == ' ') unit.remove_prefix(1);
+  const std::string low = lowered(unit);
+  unit = low;
   const int days = unit == "d" ? 1 : unit == "w" ? 7 : unit == "m" ? 30 : unit == "y" ? 365 : 0;
   if (days == 0 || std::int64_t{number} * days > 100'000) return std::nullopt;
   return number * days;
@@ -156,20 +166,21 @@ bool readWord(Condition& c, const std::string& word, const QuestionWords& words)
 }
 
 bool readCondition(Condition& c, std::string_view text, const QuestionWords& words) {
-  if (text.starts_with("not ")) {
+  if (lowered(text.substr(0, 4)) == "not ") {
     c.negated = true;
     text.remove_prefix(4);
     while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
   }
   for (const Leading& l : leading) {
     const auto bare = l.word.substr(0, l.word.size() - 1);
-    if (text == bare) return false;
-    if (text.starts_with(l.word)) return c.sort = l.sort, readValue(c, text.substr(l.word.size()), words);
+    const std::string begin = lowered(text.substr(0, l.word.size()));
+    if (begin == bare) return false;
+    if (begin == l.word) return c.sort = l.sort, readValue(c, text.substr(l.word.size()), words);
   }
   bool literal = false;
   const auto plain = unquoted(text, literal);
-  if (!plain || plain->empty() || (!literal && *plain == "not")) return false;
-  if (!literal && readWord(c, *plain, words)) return true;
+  if (!plain || plain->empty() || (!literal && lowered(*plain) == "not")) return false;
+  if (!literal && readWord(c, lowered(*plain), words)) return true;
   c.sort = Sort::name;
   c.text = unescapePath(*plain);
   c.literal = literal;
@@ -196,7 +207,8 @@ Result<Question> parseQuestion(std::string_view text, const QuestionWords& words
 namespace {
 
 /// Whether a name stands as it is: it would not be read as something else.
-bool plainName(const std::string& text) {
+bool plainName(const std::string& name) {
+  const std::string text = lowered(name);
   const auto begins = [&](std::string_view word) {
     return text.starts_with(word) || text == word.substr(0, word.size() - 1);
   };
@@ -266,7 +278,8 @@ std::vector<std::string> completeQuestion(std::string_view text, const QuestionW
   const std::string before(text.substr(0, pieces.back().place));
   std::string last(text.substr(pieces.back().place));
   std::string negation;
-  if (last.starts_with("not ")) negation = "not ", last.erase(0, 4);
+  if (lowered(last.substr(0, 4)) == "not ") negation = "not ", last.erase(0, 4);
+  last = lowered(last);
   std::vector<std::string> all;
   for (const char* amount : {"100 MB", "1 GB", "10 GB"})
     all.push_back(std::string("over ") + amount), all.push_back(std::string("under ") + amount);

@@ -112,6 +112,7 @@ std::optional<Errc> codeNamed(JsonReader& in, const char* key) {
 Result<RunReport> reportFromJson(const Json& json) {
   JsonReader in(json);
   RunReport report;
+  report.run = in.numberOr<std::int64_t>("run", 0);
   report.stopped = in.flagOr("stopped", false);
   in.each("lines", mostLines, [&](JsonReader& l) {
     LineOutcome o;

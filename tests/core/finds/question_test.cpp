@@ -202,7 +202,7 @@ TEST(Question, CompletesTheLastCondition) {
 TEST(Question, IsReadBackFromItsText) {
   const auto seed = std::random_device{}();
   SCOPED_TRACE("seed " + std::to_string(seed));
-  std::mt19937 random(seed);
+  std::mt19937_64 random(seed);
   const QuestionWords words{someOwners(), {"large", "trash"}};
   using Sort = Condition::Sort;
   const auto odd = [&] {
@@ -216,8 +216,8 @@ TEST(Question, IsReadBackFromItsText) {
       Condition c;
       c.sort = static_cast<Sort>(random() % 12);
       c.negated = random() % 3 == 0;
-      if (c.sort == Sort::over || c.sort == Sort::under) c.bytes = random() % 2 == 0 ? random() : random() % 900 * 1'000'000;
-      if (c.sort == Sort::older || c.sort == Sort::newer) c.days = static_cast<int>(random() % 4000);
+      if (c.sort == Sort::over || c.sort == Sort::under) c.bytes = 1 + (random() % 2 == 0 ? random() >> 2 : random() % 900 * 1'000'000);
+      if (c.sort == Sort::older || c.sort == Sort::newer) c.days = 1 + static_cast<int>(random() % 4000);
       if (c.sort == Sort::kind) c.text = name(static_cast<FileKind>(random() % static_cast<unsigned>(fileKinds)));
       if (c.sort == Sort::standing) c.text = name(static_cast<Standing>(random() % static_cast<unsigned>(standings)));
       if (c.sort == Sort::findKind) c.text = random() % 2 == 0 ? "large" : "trash";

@@ -78,7 +78,8 @@ TEST(Propose, LeavesPersonalAndUnjudgedThingsToAPerson) {
   for (const auto& line : far.plan.lines)
     EXPECT_TRUE(line.standing == Standing::rebuilds || line.standing == Standing::spent);
   const auto asks = [&](std::string_view path) {
-    return std::any_of(far.decisions.begin(), far.decisions.end(), [&](const auto& d) { return d.path == path; });
+    return std::any_of(far.decisions.begin(), far.decisions.end(),
+                       [&](const auto& d) { return d.path == path || beneath(path, d.path); });
   };
   EXPECT_TRUE(asks("odd/image.raw"));
   EXPECT_TRUE(asks("home/w/film.mp4"));
@@ -86,8 +87,8 @@ TEST(Propose, LeavesPersonalAndUnjudgedThingsToAPerson) {
   m.marks.set("odd/image.raw", Mark::mayGo);
   const auto agreed = m.propose(600'000);
   EXPECT_TRUE(agreed.reached) << "somebody said it may go";
-  m.marks.set("odd", Mark::keep);
-  EXPECT_FALSE(m.propose(990'000).reached);
+  m.marks.set("odd/image.raw", Mark::keep);
+  EXPECT_FALSE(m.propose(600'000).reached);
 }
 
 TEST(Propose, SaysWhatIsShort) {

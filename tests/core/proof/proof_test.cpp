@@ -79,6 +79,7 @@ TEST(Proof, SeesThatSomethingCameBack) {
 TEST(Proof, SeesThatItIsStillOpen) {
   Case c;
   c.gone();
+  c.outcome.rose = 0;
   c.open.files.push_back({5, "player", 0, c.record.identity.inode, true, 12288});
   const ProofLine line = c.prove();
   ASSERT_EQ(line.reasons.size(), 1u);
