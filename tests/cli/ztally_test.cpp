@@ -69,8 +69,11 @@ TEST_F(Ztally, GoesTheWholeWay) {
   EXPECT_FALSE(t.has("drive/films/two.mp4"));
 
   const auto proof = ztally("prove", "--job", job, "--json").json();
-  EXPECT_EQ(proof["lines"][0]["actual_bytes"], proof["lines"][0]["promised_bytes"]);
-  EXPECT_EQ(proof["lines"][1]["reasons"][0]["reason"], "held");
+  EXPECT_NEAR(proof["lines"][0]["actual_bytes"].get<double>(), proof["lines"][0]["promised_bytes"].get<double>(), 65'536)
+      << "the drive's own counter, with the hold's folders in it";
+  bool held = false;
+  for (const auto& reason : proof["lines"][1]["reasons"]) held = held || reason["reason"] == "held";
+  EXPECT_TRUE(held) << proof.dump(1);
   EXPECT_EQ(ztally("undo", "--job", job).status, 0);
   EXPECT_TRUE(t.has("drive/films/two.mp4"));
   EXPECT_NE(ztally("release", "--job", job).out.find("nothing to do"), std::string::npos);
@@ -104,7 +107,7 @@ TEST_F(Ztally, EscapesNamesAndKeepsTheirBytes) {
 
 TEST_F(Ztally, RefusesBadInputWithTheRightStatus) {
   EXPECT_EQ(ztally("measure", t / "none").status, 1);
-  EXPECT_EQ(ztally("measure", t / "drive/films/one.mp4").status, 1);
+  EXPECT_EQ(ztally("measure", t / "drive/films/one.mp4").status, 0) << "one file is measured with its folder";
   for (const char* target : {"-3GB", "120%", "x"})
     EXPECT_EQ(ztally("measure", t / "drive", std::string("--target=") + target).status, 2) << target;
   EXPECT_EQ(ztally("measure").status, 2);
@@ -139,7 +142,7 @@ TEST_F(Ztally, RefusesPlanFilesThatDoNotFit) {
   other["lines"][0]["items"][0]["identity"]["inode"] = 1;
   EXPECT_EQ(tryPlan(other), 4);
   auto newer = plan;
-  newer["version"] = 7;
+  newer["version"] = 1000;
   EXPECT_EQ(tryPlan(newer), 1);
   EXPECT_EQ(tryPlan("[]"), 1);
   EXPECT_TRUE(t.has("drive/films/one.mp4"));
@@ -149,7 +152,7 @@ TEST(ZtallyHelp, SaysWhatEachVerbDoes) {
   const Ran help = ztally("--help");
   EXPECT_EQ(help.status, 0);
   for (const char* verb : {"drives", "measure", "tree", "finds", "propose", "plan", "reclaim", "prove",
-                           "undo", "release", "demo"}) {
+                           "undo", "release", "demo", "list", "mark", "export", "import"}) {
     EXPECT_NE(help.out.find(verb), std::string::npos) << verb;
     EXPECT_EQ(ztally(verb, "--help").status, 0) << verb;
   }
@@ -186,21 +189,27 @@ TEST(ZtallyDemo, HasTheFindsItPromises) {
   }
   EXPECT_GE(checked, 12);
   const auto proposal = ztally("propose", "--job", job, "--json").json();
-  EXPECT_TRUE(proposal["reached"].get<bool>());
+  EXPECT_FALSE(proposal["reached"].get<bool>()) << "the rest is for a person to decide";
+  EXPECT_GE(proposal["decisions"].size(), 5u);
+  for (const auto& line : proposal["lines"]) {
+    const std::string path = line["items"][0]["path"];
+    EXPECT_FALSE(path.starts_with("srv/recordings") || path.starts_with("boot") || path.starts_with("old")) << path;
+    EXPECT_TRUE(line["standing"] == "rebuilds" || line["standing"] == "spent") << line["standing"];
+  }
   EXPECT_LE(proposal["proof"]["bound_gap"].get<double>(), 0.001);
 }
 
 TEST_F(Ztally, ListsWhatAnswersAQuestion) {
   measure();
-  const auto j = ztally("list", "--job", job, "kind:video", "--sort", "newest", "--json").json();
+  const auto j = ztally("list", "--job", job, "video", "--sort", "newest", "--json").json();
   ASSERT_EQ(j["found"], 2);
   EXPECT_EQ(j["entries"][0]["path"], "films/one.mp4") << "newest first";
   EXPECT_GE(j["exclusive_bytes"].get<std::uint64_t>(), 3'500'000u);
-  EXPECT_EQ(ztally("list", "--job", job, "age>2y is:file", "--json").json()["found"], 1);
+  EXPECT_EQ(ztally("list", "--job", job, "older 2 y, files", "--json").json()["found"], 1);
   EXPECT_NE(ztally("list", "--job", job).out.find("4 found"), std::string::npos) << "everything";
-  const Ran bad = ztally("list", "--job", job, "size>much");
+  const Ran bad = ztally("list", "--job", job, "films, over much");
   EXPECT_EQ(bad.status, 2);
-  EXPECT_NE(bad.err.find("size>much"), std::string::npos) << bad.err;
+  EXPECT_NE(bad.err.find("over much"), std::string::npos) << bad.err;
 }
 
 TEST_F(Ztally, MeasuresOneFolderAgain) {
@@ -238,6 +247,72 @@ TEST_F(Ztally, ExportsAndImportsToExploreOnly) {
   t.file("bad.csv", "a,b\n");
   EXPECT_EQ(ztally("import", t / "bad.csv", "--job", t / "b.ztjob").status, 1);
   EXPECT_FALSE(t.has("b.ztjob"));
+}
+
+/// Options may stand before or after a sub-verb and its items.
+TEST_F(Ztally, TakesOptionsAnywhere) {
+  measure();
+  EXPECT_EQ(ztally("plan", "add", "films/one.mp4", "--action", "hold", "--job", job).status, 0);
+  EXPECT_EQ(ztally("plan", "add", "--action", "discard", "--job", job, "films/two.mp4").status, 0);
+  EXPECT_EQ(ztally("mark", "keep", "odd\\x0aname\\xff", "--json", "--job", job).json()["marks"].size(), 1u);
+  const auto plan = ztally("plan", "show", "--json", "--job", job).json();
+  ASSERT_EQ(plan["lines"].size(), 2u);
+  EXPECT_EQ(plan["lines"][0]["action"], "hold");
+  EXPECT_EQ(plan["lines"][1]["action"], "discard");
+  EXPECT_EQ(ztally("plan", "move", plan["lines"][1]["id"].get<std::string>(), "--by", "-1", "--job", job).status, 0);
+  EXPECT_EQ(ztally("plan", "--job", job, "--json", "show").json()["lines"][0]["action"], "discard");
+}
+
+TEST_F(Ztally, LocksWhatSomebodyKeeps) {
+  measure();
+  ASSERT_EQ(ztally("plan", "add", "films/one.mp4", "--job", job).status, 0);
+  const Ran marked = ztally("mark", "keep", "films", "--job", job);
+  EXPECT_EQ(marked.status, 0);
+  EXPECT_NE(marked.err.find("left the plan"), std::string::npos) << marked.err;
+  EXPECT_EQ(ztally("plan", "show", "--json", "--job", job).json()["lines"].size(), 0u);
+  EXPECT_EQ(ztally("plan", "add", "films/two.mp4", "--job", job).status, 4);
+  EXPECT_EQ(ztally("mark", "clear", "films", "--job", job).status, 0);
+  EXPECT_EQ(ztally("plan", "add", "films/two.mp4", "--job", job).status, 0);
+  EXPECT_EQ(ztally("mark", "keep", "films/none", "--job", job).status, 1);
+}
+
+/// The job's file is gone; what it held is found on the drive and put back, or let go with consent.
+TEST_F(Ztally, PutsALostJobsThingsBackFromTheDriveAlone) {
+  t.file("si/manifest.json",
+         std::string(R"({"format":"zip-tally-stand-in","version":1,"id":"lost","role":"data","kind":"rotating",)") +
+             R"("capacity_bytes":100000000})");
+  t.file("si/drive/tapes/one.wav", 300'000);
+  t.file("si/drive/tapes/two.wav", 200'000);
+  ASSERT_EQ(ztally("measure", t / "si", "--stand-in", "--job", job).status, 0);
+  ASSERT_EQ(ztally("plan", "add", "--action", "hold", "tapes/one.wav", "tapes/two.wav", "--job", job).status, 0);
+  ASSERT_EQ(ztally("reclaim", "--job", job).status, 0);
+  EXPECT_FALSE(t.has("si/drive/tapes/one.wav"));
+  std::filesystem::remove(job);
+  const Ran asked = ztally("release", "--drive", t / "si", "--stand-in", "--json");
+  EXPECT_EQ(asked.status, 4) << asked.err;
+  const Ran back = ztally("undo", "--drive", t / "si", "--stand-in", "--json");
+  ASSERT_EQ(back.status, 0) << back.err;
+  EXPECT_EQ(back.json()["items"].size(), 2u);
+  EXPECT_TRUE(t.has("si/drive/tapes/one.wav"));
+  EXPECT_TRUE(t.has("si/drive/tapes/two.wav"));
+  EXPECT_FALSE(t.has("si/drive/.zip-tally-hold"));
+  EXPECT_EQ(ztally("undo").status, 2) << "of what?";
+}
+
+/// Two jobs of two people hold things of one drive at once; each puts its own back.
+TEST_F(Ztally, KeepsTwoJobsOnOneDriveApart) {
+  t.file("drive/other/three.mp4", 800'000);
+  const std::string second = t / "b.ztjob";
+  for (const auto& [file, path] : {std::pair(job, "films/one.mp4"), std::pair(second, "other/three.mp4")}) {
+    ASSERT_EQ(ztally("measure", t / "drive", "--job", file, "--job-on-drive").status, 0);
+    ASSERT_EQ(ztally("plan", "add", "--action", "hold", path, "--job", file).status, 0);
+    ASSERT_EQ(ztally("reclaim", "--job", file).status, 0);
+  }
+  EXPECT_EQ(ztally("undo", "--job", second).status, 0);
+  EXPECT_TRUE(t.has("drive/other/three.mp4"));
+  EXPECT_FALSE(t.has("drive/films/one.mp4"));
+  EXPECT_EQ(ztally("undo", "--job", job).status, 0);
+  EXPECT_TRUE(t.has("drive/films/one.mp4"));
 }
 
 }  // namespace

@@ -15,7 +15,6 @@
 
 #include "core/drive/drive.h"
 #include "core/os/forwarding_file_system.h"
-#include "core/os/rights/helper_client.h"
 #include "core/survey/measure/measure.h"
 #include "support/fakes.h"
 #include "support/loop_drive.h"
@@ -29,8 +28,8 @@ namespace fs = std::filesystem;
 /// Does something once, when the walk opens its so-many-th folder.
 class Midway final : public ForwardingFileSystem {
 public:
-  Midway(FileSystem& inner, int folders, std::function<void()> act)
-      : ForwardingFileSystem(inner), left_(folders), act_(std::move(act)) {}
+  Midway(FileSystemPtr inner, int folders, std::function<void()> act)
+      : ForwardingFileSystem(std::move(inner)), left_(folders), act_(std::move(act)) {}
   Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override {
     if (--left_ == 0) act_();
     return inner_.openFolder(at, name);
@@ -54,32 +53,19 @@ void fill(const LoopDrive& drive) {
   ::sync();
 }
 
-/// This machine, kept until the last call that hung has come back.
-struct Machine {
-  Machine(int after, std::function<void()> act) : midway(files, after, std::move(act)) {}
-  LinuxFileSystem files;
-  LinuxMountTable mounts;
-  LinuxOpenFiles openFiles;
-  LinuxDriveInsides insides;
-  SystemClock clock;
-  HelperClient privileged{{}};
-  Midway midway;
-};
-
 /// Measures the drive in this process while `act` happens to it after so many folders.
 Result<SurveyPtr> measureWhile(const LoopDrive& drive, int after, const std::function<void()>& act,
                                std::chrono::milliseconds patience = std::chrono::seconds(30)) {
-  const auto m = std::make_shared<Machine>(after, act);
-  System system{m->files, m->mounts, m->openFiles, m->clock, m->insides, m->privileged};
-  const auto facts = driveOf(system, drive.path());
+  const Workshop machine = realWorkshop();
+  const auto midway = std::make_shared<Midway>(machine.files, after, act);
+  const auto facts = driveOf(machine, drive.path());
   if (!facts) return tl::unexpected(facts.error());
   WalkOptions options;
   options.threads = 2;
   options.patience = patience;
-  options.keep = m;
-  auto survey = measure({m->midway, m->openFiles, m->insides, m->clock, {}}, *facts, drive.path(), options,
-                        {}, nullptr);
-  EXPECT_TRUE(m->midway.done());
+  auto survey = measure({midway, machine.openFiles, machine.insides, machine.clock, {}}, *facts, drive.path(),
+                        options, {}, nullptr);
+  EXPECT_TRUE(midway->done());
   return survey;
 }
 

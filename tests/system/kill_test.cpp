@@ -94,8 +94,8 @@ TEST(Kill, LeavesEveryItemWholeInOneKnownPlace) {
     // The next start settles everything.
     const Ran settled = runProgram({ZTALLY, "prove", "--job", job, "--json"});
     ASSERT_EQ(settled.status, 0) << settled.err;
-    RealSystem real;
-    auto opened = Job::open(real.ports, job);
+    const Workshop real = realWorkshop();
+    auto opened = Job::open(real, job);
     ASSERT_TRUE(opened);
     const auto records = (*opened)->store().records(0, {}).value();
     for (int i = 0; i < items; ++i) {
@@ -135,8 +135,8 @@ TEST(Swap, NeverLeadsOutOfTheRoot) {
       if (fd >= 0) must(::write(fd, "going", 5) == 5, "refill"), ::close(fd);
     }
   };
-  RealSystem real;
-  auto job = Job::create(real.ports, t / "drive", false, {{}, false}).value();
+  const Workshop real = realWorkshop();
+  auto job = Job::create(real, t / "drive", false, {{}, false}).value();
   ASSERT_TRUE(job->measure({}, {}, nullptr));
   std::thread swapper([&] {
     const std::string path = t / "drive/box";
@@ -152,12 +152,11 @@ TEST(Swap, NeverLeadsOutOfTheRoot) {
   while (swaps < wanted) {
     ASSERT_TRUE(job->measure({}, {}, nullptr));
     std::vector<PathBytes> paths;
-    for (NodeId id = 1; id < job->survey()->tree.size(); ++id)
-      if (job->survey()->tree.kind(id) == EntryKind::file) paths.push_back(job->survey()->tree.path(id));
-    for (const auto& path : paths)
-      if (const auto find = job->pick(path))
-        (void)job->addToPlan(**find, paths.size() % 2 == 0 ? StepAction::discard : StepAction::hold);
-    (void)job->reclaim(job->consent().token, {}, {});
+    const SurveyTree& tree = job->surveys().survey()->tree;
+    for (NodeId id = 1; id < tree.size(); ++id)
+      if (tree.kind(id) == EntryKind::file) paths.push_back(tree.path(id));
+    for (const auto& path : paths) (void)job->planPaths({path}, paths.size() % 2 == 0 ? "discard" : "hold");
+    (void)job->reclaim(job->consent().token, {});
     (void)job->undo(0, {});
     refill();
     for (int i = 0; i < 40; ++i) {

@@ -237,6 +237,11 @@ Result<void> Job::planPaths(const std::vector<PathBytes>& paths, std::string_vie
   return plan_.add(ids, action);
 }
 
+Result<Proposal> Job::propose(ProposeOptions options) const {
+  if (site_->closed() == Errc::imported) return fail(Errc::imported, "propose");
+  return plan_.propose(std::move(options), freeNow());
+}
+
 Result<void> Job::addTarget(const std::string& label, const std::string& text) {
   constexpr std::string_view whileItRuns = ",while-it-runs";
   const bool passing = text.ends_with(whileItRuns);

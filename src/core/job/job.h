@@ -60,7 +60,7 @@ public:
   Result<void> planPaths(const std::vector<PathBytes>& paths, std::string_view action);
   /// Adds a task's need; fails with badInput for an amount that is none. "20GB,while-it-runs" is needed only so long.
   Result<void> addTarget(const std::string& label, const std::string& amount);
-  Result<Proposal> propose(ProposeOptions options) const { return plan_.propose(std::move(options), freeNow()); }
+  Result<Proposal> propose(ProposeOptions options) const;
 
   Bytes freeNow() const { return usage_.available; }  ///< available bytes by the latest reading
   TimeNs freeReadAt() const { return usageAt_; }
