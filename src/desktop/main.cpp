@@ -2,16 +2,43 @@
 #include <QApplication>
 #include <QCommandLineParser>
 
-#include "core/os/rights/helper_client.h"
+#include "core/job/linux_workshop.h"
 #include "core/os/limits.h"
-#include "core/os/linux_drive_insides.h"
-#include "core/os/linux_file_system.h"
-#include "core/os/linux_mount_table.h"
-#include "core/os/linux_open_files.h"
-#include "core/os/system_clock.h"
 #include "desktop/frame/main_window.h"
 
+namespace {
+
+void describe(QCommandLineParser& args) {
+  args.setApplicationDescription(
+      QStringLiteral("Measure a nearly full drive, plan what to reclaim, carry it out safely, prove it."));
+  args.addHelpOption();
+  args.addVersionOption();
+  args.addOption(QCommandLineOption(QStringLiteral("stand-in"),
+                                    QStringLiteral("Show the stand-in drive in <folder> on the Bench."),
+                                    QStringLiteral("folder")));
+  args.addPositionalArgument(QStringLiteral("place"), QStringLiteral("A folder to measure, or a job file (*.ztjob)."),
+                             QStringLiteral("[place]"));
+}
+
+/// Help, the version and wrong words need no display: they are dealt with before one is asked for.
+void answerWithoutDisplay(int argc, char** argv) {
+  QCoreApplication app(argc, argv);
+  QCoreApplication::setApplicationName(QStringLiteral("zip-tally"));
+  QCoreApplication::setApplicationVersion(QStringLiteral("0.1.0"));
+  QCommandLineParser args;
+  describe(args);
+  QStringList own;
+  for (const QString& word : QCoreApplication::arguments())
+    if (word == QStringLiteral("--help") || word == QStringLiteral("-h") || word == QStringLiteral("--help-all") ||
+        word == QStringLiteral("--version") || word == QStringLiteral("-v"))
+      own.append(word);
+  if (!own.isEmpty()) args.process(QStringList{QStringLiteral("zip-tally"), own.front()});
+}
+
+}  // namespace
+
 int main(int argc, char** argv) {
+  answerWithoutDisplay(argc, argv);
   zt::keepLargeBlocksApart();
   QApplication app(argc, argv);
   QApplication::setApplicationName(QStringLiteral("zip-tally"));
@@ -19,31 +46,13 @@ int main(int argc, char** argv) {
   QApplication::setOrganizationName(QStringLiteral("zip-tally"));
   QApplication::setApplicationVersion(QStringLiteral("0.1.0"));
   QCommandLineParser args;
-  args.setApplicationDescription(
-      QStringLiteral("Measure a nearly full drive, plan what to reclaim, carry it out safely, prove it."));
-  args.addHelpOption();
-  args.addVersionOption();
-  const QCommandLineOption standIn(
-      QStringLiteral("stand-in"),
-      QStringLiteral("Show the stand-in drive in <folder> on the Bench and open it."),
-      QStringLiteral("folder"));
-  args.addOption(standIn);
-  args.addPositionalArgument(QStringLiteral("place"),
-                             QStringLiteral("A folder to measure, or a job file (*.ztjob)."),
-                             QStringLiteral("[place]"));
+  describe(args);
   args.process(app);
-
-  zt::LinuxFileSystem files;
-  zt::LinuxMountTable mounts;
-  zt::LinuxOpenFiles openFiles;
-  zt::SystemClock clock;
-  zt::LinuxDriveInsides insides;
-  zt::HelperClient privileged(zt::helperCommand());
-  zt::System system{files, mounts, openFiles, clock, insides, privileged};
+  const zt::Workshop workshop = zt::linuxWorkshop();
   zt::desktop::DialogPrompter prompter;
-  zt::desktop::MainWindow window(system, prompter);
+  zt::desktop::MainWindow window(workshop, prompter);
   window.show();
-  if (args.isSet(standIn)) window.openStandIn(args.value(standIn));
+  if (args.isSet(QStringLiteral("stand-in"))) window.openStandIn(args.value(QStringLiteral("stand-in")));
   for (const QString& place : args.positionalArguments()) window.openPlace(place);
   return QApplication::exec();
 }

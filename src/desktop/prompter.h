@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QString>
+#include <QStringList>
 #include <optional>
 
 class QWidget;
@@ -24,10 +25,13 @@ public:
   };
   virtual std::optional<TargetAnswer> askTarget(QWidget* parent) = 0;
   virtual bool confirm(QWidget* parent, const QString& title, const QString& text, const QString& yes) = 0;
+  /// One of several ways on, each a button; nullopt if none is taken.
+  virtual std::optional<int> choose(QWidget* parent, const QString& title, const QString& text,
+                                    const QStringList& ways) = 0;
   virtual void tell(QWidget* parent, const QString& title, const QString& text) = 0;
 };
 
-/// Real dialogs.
+/// Real dialogs, none larger than the screen has room for.
 class DialogPrompter final : public Prompter {
 public:
   std::optional<QString> chooseFolder(QWidget* parent, const QString& title) override;
@@ -35,6 +39,8 @@ public:
   std::optional<QString> chooseNewFile(QWidget* parent, const QString& title, const QString& filter) override;
   std::optional<TargetAnswer> askTarget(QWidget* parent) override;
   bool confirm(QWidget* parent, const QString& title, const QString& text, const QString& yes) override;
+  std::optional<int> choose(QWidget* parent, const QString& title, const QString& text,
+                            const QStringList& ways) override;
   void tell(QWidget* parent, const QString& title, const QString& text) override;
 };
 

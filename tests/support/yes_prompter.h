@@ -17,6 +17,9 @@ public:
   }
   std::optional<TargetAnswer> askTarget(QWidget*) override { return std::nullopt; }
   bool confirm(QWidget*, const QString&, const QString&, const QString&) override { return true; }
+  std::optional<int> choose(QWidget*, const QString&, const QString&, const QStringList&) override {
+    return std::nullopt;
+  }
   void tell(QWidget*, const QString&, const QString&) override {}
 };
 

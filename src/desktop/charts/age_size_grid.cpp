@@ -4,7 +4,7 @@
 #include <QtWidgets>
 #include <cmath>
 
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -16,7 +16,7 @@ AgeSizeGrid::AgeSizeGrid(QWidget* parent) : Chart(parent) {
 
 QString AgeSizeGrid::sizeName(int band) {
   if (band == bands - 1) return tr("bigger");
-  return tr("< %1").arg(Words::bytes(sizeBandEnds[static_cast<std::size_t>(band)])
+  return tr("< %1").arg(say(&Words::bytes, sizeBandEnds[static_cast<std::size_t>(band)])
                             .replace(QStringLiteral(".0 "), QStringLiteral(" ")));
 }
 
@@ -55,7 +55,7 @@ QString AgeSizeGrid::tableTwin() const {
   QString text = tr("age");
   for (int s = 0; s < bands; ++s) text += QLatin1Char('\t') + sizeName(s);
   for (int a = 0; a < bands; ++a) {
-    text += QLatin1Char('\n') + Words::ageBand(static_cast<AgeBand>(a));
+    text += QLatin1Char('\n') + say(&Words::ageBand, static_cast<AgeBand>(a));
     for (int s = 0; s < bands; ++s)
       text += QLatin1Char('\t') +
               QString::number(cells_[static_cast<std::size_t>(a)][static_cast<std::size_t>(s)].bytes);
@@ -101,7 +101,7 @@ void AgeSizeGrid::paintCell(QPainter& p, const QRectF& rect, const FieldCell& ce
   p.drawRect(block);
   if (cell.bytes * 200 >= largest_)
     drawText(p, QRectF(rect.left(), rect.bottom() - 17, rect.width(), 15), Qt::AlignHCenter,
-             Words::bytes(cell.bytes), typeface(Type::small), face().ink);
+             say(&Words::bytes, cell.bytes), typeface(Type::small), face().ink);
 }
 
 void AgeSizeGrid::paintEvent(QPaintEvent*) {
@@ -117,7 +117,7 @@ void AgeSizeGrid::paintEvent(QPaintEvent*) {
     drawText(p, QRectF(g.left() + w * i, 4, w, 20), Qt::AlignHCenter, size, typeface(Type::small),
              face().secondInk);
     drawText(p, QRectF(0, g.top() + h * i, g.left() - 8, h), Qt::AlignRight | Qt::AlignVCenter,
-             Words::ageBand(static_cast<AgeBand>(i)), typeface(Type::small), face().secondInk);
+             say(&Words::ageBand, static_cast<AgeBand>(i)), typeface(Type::small), face().secondInk);
   }
   for (int age = 0; age < bands; ++age)
     for (int size = 0; size < bands; ++size) {
@@ -197,7 +197,7 @@ QString AgeSizeGrid::pickedNote() const {
         bytes += cells_[static_cast<std::size_t>(a)][static_cast<std::size_t>(s)].bytes;
         files += cells_[static_cast<std::size_t>(a)][static_cast<std::size_t>(s)].files;
       }
-  return tr("picked: %1 files, %2 occupied").arg(QLocale().toString(files), Words::bytes(bytes));
+  return tr("picked: %1 files, %2 occupied").arg(QLocale().toString(files), say(&Words::bytes, bytes));
 }
 
 }  // namespace zt::desktop

@@ -2,8 +2,8 @@
 #pragma once
 
 #include "desktop/charts/chart.h"
-#include "desktop/models/composition.h"
-#include "desktop/session.h"
+#include "core/finds/question.h"
+#include "desktop/charts/field_cells.h"
 #include "desktop/style/palette.h"
 
 namespace zt::desktop {

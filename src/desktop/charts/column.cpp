@@ -4,20 +4,20 @@
 #include <QCoreApplication>
 #include <QPainter>
 
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
-QList<Block> blocksOf(const JobView& v, Bytes accounted) {
+QList<Block> blocksOf(const DrivePicture& v, Bytes accounted) {
   const SpaceUsage& usage = v.drive.usage;
   const auto word = [](const char* text) { return QCoreApplication::translate("Level", text); };
   QList<Block> blocks;
   Bytes used = usage.capacity > v.free ? usage.capacity - v.free : 0;
-  if (!v.survey || accounted != 0) {
+  if (!v.measured || accounted != 0) {
     const Bytes seen = std::min(accounted, used);
     if (seen > 0) blocks.append({Stratum::unjudged, seen, 0, word("accounted")});
     blocks.append({Stratum::unknown, used - seen, 0,
-                   v.survey || seen > 0 ? word("not yet seen") : word("not measured")});
+                   v.measured || seen > 0 ? word("not yet seen") : word("not measured")});
   } else {
     Bytes sum = 0;
     for (int i = 0; i < standings; ++i) {
@@ -25,13 +25,13 @@ QList<Block> blocksOf(const JobView& v, Bytes accounted) {
       sum += v.strata[at];
       if (v.strata[at] > 0)
         blocks.append({stratumOf(static_cast<Standing>(i)), v.strata[at], v.plannedFrom[at],
-                       Words::standing(static_cast<Standing>(i))});
+                       say(&Words::standing, static_cast<Standing>(i))});
     }
     // After a run the strata are those of the survey, while the free figure is read anew: what went is the
     // difference.
     if (used > sum)
       blocks.append({Stratum::notInFiles, used - sum, 0,
-                     v.survey->wholeDrive ? word("not in files") : word("elsewhere")});
+                     v.wholeDrive ? word("not in files") : word("elsewhere")});
     if (used < sum) used = sum;
   }
   const Bytes free = usage.capacity > used ? usage.capacity - used : 0;

@@ -5,8 +5,7 @@
 #include <QRectF>
 
 #include "core/base/bytes.h"
-#include "core/drive/target.h"
-#include "desktop/session.h"
+#include "desktop/charts/drive_picture.h"
 #include "desktop/style/palette.h"
 
 class QPainter;
@@ -24,7 +23,7 @@ struct Block {
 /// The blocks of a measured drive: strata by standing, what no file explains, and the free space. They add up
 /// to the capacity. While nothing is measured the used bytes are one open block; `accounted` of them are
 /// drawn as seen already.
-QList<Block> blocksOf(const JobView& view, Bytes accounted);
+QList<Block> blocksOf(const DrivePicture& picture, Bytes accounted);
 
 /// Paints a column of blocks with its outline and lifts planned parts out; gives each block's rectangle.
 QList<QRectF> paintColumn(QPainter& painter, const QRectF& column, const QList<Block>& blocks,

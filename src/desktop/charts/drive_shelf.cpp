@@ -3,7 +3,7 @@
 
 #include <QtWidgets>
 
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -22,12 +22,12 @@ void DriveShelf::show(QList<ShelfDrive> drives, int chosen) {
 QString DriveShelf::tableTwin() const {
   QString text = tr("drive\trole\tkind\tcapacity\tfree\turgency\n");
   for (const auto& d : drives_)
-    text += QStringList{Words::driveName(d.drive),
-                        Words::role(d.drive.role),
-                        Words::kind(d.drive.kind),
-                        Words::exact(d.drive.usage.capacity),
-                        Words::exact(d.drive.usage.available),
-                        Words::urgency(urgencyOf(d.drive, d.targets))}
+    text += QStringList{say(&Words::driveName, d.drive),
+                        say(&Words::role, d.drive.role),
+                        say(&Words::kind, d.drive.kind),
+                        say(&Words::exact, d.drive.usage.capacity),
+                        say(&Words::exact, d.drive.usage.available),
+                        say(&Words::urgency, urgencyOf(d.drive, d.targets))}
                 .join(QLatin1Char('\t')) +
             QLatin1Char('\n');
   return text;
@@ -83,25 +83,25 @@ void DriveShelf::paintDrive(QPainter& p, int index) {
   const auto line = [&](double y, const QString& s, Type type, const QColor& ink) {
     drawText(p, QRectF(text, y, room, 22), Qt::AlignLeft | Qt::AlignVCenter, s, typeface(type), ink);
   };
-  line(24, tr("%1 free").arg(Words::bytes(u.available)), Type::strong, face().ink);
-  line(46, tr("of %1").arg(Words::bytes(u.capacity)), Type::small, face().secondInk);
+  line(24, tr("%1 free").arg(say(&Words::bytes, u.available)), Type::strong, face().ink);
+  line(46, tr("of %1").arg(say(&Words::bytes, u.capacity)), Type::small, face().secondInk);
   const double share = u.capacity == 0 ? 0
                                        : 100.0 * static_cast<double>(u.capacity - u.available) /
                                              static_cast<double>(u.capacity);
   line(64, tr("%1 % used").arg(share, 0, 'f', 0), Type::small, face().secondInk);
   const Urgency urgency = urgencyOf(d.drive, d.targets);
   const bool alarm = urgency == Urgency::emergency || urgency == Urgency::cramped;
-  line(96, Words::urgency(urgency), Type::body, alarm ? face().red : face().secondInk);
+  line(96, say(&Words::urgency, urgency), Type::body, alarm ? face().red : face().secondInk);
   if (const Target* t = hardest(d.targets); t != nullptr && t->bytes > u.available) {
-    line(116, tr("%1 short of").arg(Words::bytes(t->bytes - u.available)), Type::small, face().red);
-    line(132, Words::targetName(*t), Type::small, face().red);
+    line(116, tr("%1 short of").arg(say(&Words::bytes, t->bytes - u.available)), Type::small, face().red);
+    line(132, say(&Words::targetName, *t), Type::small, face().red);
   }
   if (u.reserved() > 0)
-    line(152, tr("%1 reserved").arg(Words::bytes(u.reserved())), Type::small, face().secondInk);
+    line(152, tr("%1 reserved").arg(say(&Words::bytes, u.reserved())), Type::small, face().secondInk);
   if (d.drive.readOnly) line(170, tr("read-only"), Type::small, face().secondInk);
   const QRectF below(x + 14, shelf + 8, slotWidth - 34, 20);
-  drawText(p, below, Qt::AlignLeft, Words::driveName(d.drive), typeface(Type::strong), face().ink);
-  QString what = Words::role(d.drive.role) + QStringLiteral(" · ") + Words::kind(d.drive.kind);
+  drawText(p, below, Qt::AlignLeft, say(&Words::driveName, d.drive), typeface(Type::strong), face().ink);
+  QString what = say(&Words::role, d.drive.role) + QStringLiteral(" · ") + say(&Words::kind, d.drive.kind);
   if (d.standIn) what += tr(" · stand-in");
   drawText(p, below.translated(0, 21), Qt::AlignLeft, what, typeface(Type::small), face().secondInk);
   drawText(p, below.translated(0, 38), Qt::AlignLeft,

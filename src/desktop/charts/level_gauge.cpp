@@ -3,7 +3,7 @@
 
 #include <QtWidgets>
 
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -14,8 +14,8 @@ LevelGauge::LevelGauge(QWidget* parent) : Chart(parent) {
   setFixedWidth(232);
 }
 
-void LevelGauge::show(const JobView& view) {
-  view_ = view;
+void LevelGauge::show(const DrivePicture& picture) {
+  view_ = picture;
   blocks_ = blocksOf(view_, accounted_);
   twinChanged();
 }
@@ -29,8 +29,8 @@ void LevelGauge::setAccounted(Bytes bytes) {
 QString LevelGauge::tableTwin() const {
   QString text;
   for (auto b = blocks_.rbegin(); b != blocks_.rend(); ++b) {
-    text += b->name + QLatin1Char('\t') + Words::exact(b->bytes);
-    if (b->planned > 0) text += QLatin1Char('\t') + tr("planned: %1").arg(Words::exact(b->planned));
+    text += b->name + QLatin1Char('\t') + say(&Words::exact, b->bytes);
+    if (b->planned > 0) text += QLatin1Char('\t') + tr("planned: %1").arg(say(&Words::exact, b->planned));
     text += QLatin1Char('\n');
   }
   return text;
@@ -46,7 +46,7 @@ void LevelGauge::paintEvent(QPaintEvent*) {
   p.fillRect(rect(), face().panel);
   paintHead(p);
   const QRectF column = columnRect();
-  if (!view_.open) {
+  if (!view_.shown) {
     p.setPen(QPen(face().rule, 1.4, Qt::DashLine));
     p.drawRect(column);
   } else {
@@ -69,10 +69,10 @@ void LevelGauge::paintEvent(QPaintEvent*) {
 }
 
 void LevelGauge::paintHead(QPainter& p) {
-  const QString name = view_.open ? Words::driveName(view_.drive) : tr("no drive chosen");
+  const QString name = view_.shown ? say(&Words::driveName, view_.drive) : tr("no drive chosen");
   drawText(p, QRectF(20, 18, 200, 24), Qt::AlignLeft, name, typeface(Type::title), face().ink);
-  if (view_.open)
-    drawText(p, QRectF(20, 42, 204, 18), Qt::AlignLeft, Words::driveLine(view_.drive), typeface(Type::small),
+  if (view_.shown)
+    drawText(p, QRectF(20, 42, 204, 18), Qt::AlignLeft, say(&Words::driveLine, view_.drive), typeface(Type::small),
              face().secondInk);
 }
 
@@ -100,7 +100,7 @@ void LevelGauge::paintNames(QPainter& p, const QRectF& column, const QList<QRect
     drawText(p, QRectF(column.right() + 11, at[i], width() - column.right() - 13, 16), Qt::AlignLeft, b.name,
              name, face().ink);
     drawText(p, QRectF(column.right() + 11, at[i] + 14, width() - column.right() - 13, 16), Qt::AlignLeft,
-             Words::bytes(b.bytes), typeface(Type::small), face().secondInk);
+             say(&Words::bytes, b.bytes), typeface(Type::small), face().secondInk);
   }
 }
 
@@ -110,7 +110,7 @@ void LevelGauge::paintTargets(QPainter& p, const QRectF& column) {
   for (const Target& t : view_.targets)
     if (t.chosen && capacity > 0)
       marks.append({column.top() + column.height() * static_cast<double>(t.bytes) / capacity,
-                    Words::targetName(t), Words::bytes(t.bytes)});
+                    say(&Words::targetName, t), say(&Words::bytes, t.bytes)});
   std::sort(marks.begin(), marks.end(), [](const Mark& a, const Mark& b) { return a.y < b.y; });
   double last = 0;
   for (const Mark& m : marks) {
@@ -182,7 +182,7 @@ bool LevelGauge::event(QEvent* event) {
     const int at = blockAt(help->pos());
     if (at >= 0)
       QToolTip::showText(help->globalPos(),
-                         blocks_[at].name + QStringLiteral(": ") + Words::exact(blocks_[at].bytes), this);
+                         blocks_[at].name + QStringLiteral(": ") + say(&Words::exact, blocks_[at].bytes), this);
     else
       QToolTip::hideText();
     return true;

@@ -13,7 +13,7 @@ class LevelGauge final : public Chart {
   Q_OBJECT
 public:
   explicit LevelGauge(QWidget* parent = nullptr);
-  void show(const JobView& view);
+  void show(const DrivePicture& picture);
   /// While measuring: bytes accounted for so far; 0 when it is over.
   void setAccounted(Bytes bytes);
   QString tableTwin() const override;
@@ -42,7 +42,7 @@ private:
   void paintPlannedLevel(QPainter& painter, const QRectF& column);
   int blockAt(const QPointF& pos) const;
 
-  JobView view_;
+  DrivePicture view_;
   QList<Block> blocks_;
   QList<QRectF> rects_;
   Bytes accounted_ = 0;

@@ -4,7 +4,7 @@
 #include <QtWidgets>
 
 #include "desktop/charts/column.h"
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -14,23 +14,24 @@ ProofColumns::ProofColumns(QWidget* parent) : Chart(parent) {
   setMinimumSize(420, 190);
 }
 
-void ProofColumns::show(const JobView& view) {
-  view_ = view;
+void ProofColumns::show(const DrivePicture& picture, std::optional<Proof> proof) {
+  view_ = picture;
+  proof_ = std::move(proof);
   twinChanged();
 }
 
 QString ProofColumns::tableTwin() const {
-  if (!view_.proof) return {};
-  const Proof& p = *view_.proof;
+  if (!proof_) return {};
+  const Proof& p = *proof_;
   return tr("free before\t%1\nfree promised\t%2\nfree now\t%3\n")
-      .arg(Words::exact(p.freeBefore), Words::exact(p.freeBefore + p.promised), Words::exact(p.freeAfter));
+      .arg(say(&Words::exact, p.freeBefore), say(&Words::exact, p.freeBefore + p.promised), say(&Words::exact, p.freeAfter));
 }
 
 void ProofColumns::paintEvent(QPaintEvent*) {
-  if (!view_.proof) return;
+  if (!proof_) return;
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
-  const Proof& proof = *view_.proof;
+  const Proof& proof = *proof_;
   const std::array<Bytes, 3> free{proof.freeBefore, proof.freeBefore + proof.promised, proof.freeAfter};
   const std::array<QString, 3> names{tr("before"), tr("promised"), tr("actual")};
   Bytes deepest = *std::max_element(free.begin(), free.end());
@@ -63,7 +64,7 @@ void ProofColumns::paintEvent(QPaintEvent*) {
       p.setPen(QPen(face().red, 1.6));
       p.drawLine(QPointF(x - 6, at(t.bytes)), QPointF(x + 52, at(t.bytes)));
     }
-    drawText(p, QRectF(x + 60, area.top(), slot - 62, 26), Qt::AlignLeft, Words::bytes(free[i]),
+    drawText(p, QRectF(x + 60, area.top(), slot - 62, 26), Qt::AlignLeft, say(&Words::bytes, free[i]),
              typeface(Type::title), face().ink);
     drawText(p, QRectF(x + 60, area.top() + 24, slot - 62, 18), Qt::AlignLeft, names[i],
              typeface(Type::small), face().secondInk);
@@ -72,7 +73,7 @@ void ProofColumns::paintEvent(QPaintEvent*) {
   italic.setItalic(true);
   drawText(p, QRectF(8, height() - 20, width() - 10, 18), Qt::AlignLeft,
            tr("the top %1 of %2, enlarged")
-               .arg(Words::bytes(static_cast<Bytes>(depth)), Words::bytes(view_.drive.usage.capacity)),
+               .arg(say(&Words::bytes, static_cast<Bytes>(depth)), say(&Words::bytes, view_.drive.usage.capacity)),
            italic, face().secondInk);
   paintFocus(p, QRectF(rect()).adjusted(1, 1, -2, -2));
 }

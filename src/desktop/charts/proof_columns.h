@@ -2,7 +2,8 @@
 #pragma once
 
 #include "desktop/charts/chart.h"
-#include "desktop/session.h"
+#include "core/proof/proof.h"
+#include "desktop/charts/drive_picture.h"
 
 namespace zt::desktop {
 
@@ -12,14 +13,15 @@ class ProofColumns final : public Chart {
   Q_OBJECT
 public:
   explicit ProofColumns(QWidget* parent = nullptr);
-  void show(const JobView& view);
+  void show(const DrivePicture& picture, std::optional<Proof> proof);
   QString tableTwin() const override;
 
 protected:
   void paintEvent(QPaintEvent* event) override;
 
 private:
-  JobView view_;
+  DrivePicture view_;
+  std::optional<Proof> proof_;
 };
 
 }  // namespace zt::desktop

@@ -4,7 +4,7 @@
 #include <QtWidgets>
 #include <cmath>
 
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -18,8 +18,15 @@ Staircase::Staircase(QWidget* parent) : Chart(parent) {
   setMinimumHeight(200);
 }
 
-void Staircase::show(const JobView& view) {
+void Staircase::show(const DrivePicture& view, const Plan& plan, const std::vector<GainBounds>& adds) {
   view_ = view;
+  all_.clear();
+  for (std::size_t i = 0; i < plan.lines.size(); ++i) {
+    const PlanLine& line = plan.lines[i];
+    if (!line.takesPart()) continue;
+    const PathBytes place = line.items.size() == 1 ? line.items[0].path : line.place;
+    all_.append({static_cast<int>(i), say(&Words::path, baseName(place)), adds[i].sure, stratumOf(line.standing)});
+  }
   const Target* most = hardest(view.targets);
   top_ = 1.12 * static_cast<double>(std::max({view.free + std::max(view.planned.atMost, view.planned.sure),
                                               most ? most->bytes : 0, Bytes{1}}));
@@ -32,13 +39,7 @@ void Staircase::setCurrent(int line) {
 }
 
 QList<Staircase::Step> Staircase::steps() const {
-  QList<Step> all;
-  for (std::size_t i = 0; i < view_.plan.lines.size(); ++i) {
-    const PlanLine& line = view_.plan.lines[i];
-    if (!line.enabled || line.action == StepAction::hold) continue;
-    const PathBytes place = line.items.size() == 1 ? line.items[0].path : line.place;
-    all.append({static_cast<int>(i), Words::path(baseName(place)), view_.steps[i], stratumOf(line.standing)});
-  }
+  const QList<Step>& all = all_;
   if (all.size() <= mostSteps) return all;
   // Too many to be read: the largest stand alone, the rest are one step.
   QList<Bytes> sizes;
@@ -66,7 +67,7 @@ QString Staircase::tableTwin() const {
   Bytes free = view_.free;
   for (const Step& s : steps()) {
     free += s.bytes;
-    text += s.name + QLatin1Char('\t') + Words::exact(s.bytes) + QLatin1Char('\t') + Words::exact(free) +
+    text += s.name + QLatin1Char('\t') + say(&Words::exact, s.bytes) + QLatin1Char('\t') + say(&Words::exact, free) +
             QLatin1Char('\n');
   }
   return text;
@@ -83,7 +84,7 @@ void Staircase::paintAxis(QPainter& p, const QRectF& area) {
     p.setPen(QPen(face().rule, 0.8));
     p.drawLine(QPointF(area.left(), y(b, area)), QPointF(area.right(), y(b, area)));
     drawText(p, QRectF(0, y(b, area) - 9, area.left() - 8, 18), Qt::AlignRight | Qt::AlignVCenter,
-             Words::bytes(static_cast<Bytes>(b)), typeface(Type::small), face().secondInk);
+             say(&Words::bytes, static_cast<Bytes>(b)), typeface(Type::small), face().secondInk);
   }
 }
 
@@ -102,7 +103,7 @@ void Staircase::paintTargetNames(QPainter& p, const QRectF& area) {
   bold.setBold(true);
   for (const Target& t : view_.targets) {
     if (!t.chosen) continue;
-    const QString text = Words::targetName(t) + QLatin1Char(' ') + Words::bytes(t.bytes);
+    const QString text = say(&Words::targetName, t) + QLatin1Char(' ') + say(&Words::bytes, t.bytes);
     const double width = std::min(220.0, QFontMetricsF(bold).horizontalAdvance(text) + 6);
     const QRectF room(area.left() + 6, y(static_cast<double>(t.bytes), area) - 18, width, 16);
     p.fillRect(room, face().paper);
@@ -147,7 +148,7 @@ void Staircase::paintEvent(QPaintEvent*) {
     p.setBrush(Qt::NoBrush);
     p.drawRect(rect);
     // Under a dashed "at most" its figure would be hidden: then it stands inside.
-    label(at, rect.top() + (more && at > 0 ? 22 : 0), Words::bytes(static_cast<Bytes>(height)));
+    label(at, rect.top() + (more && at > 0 ? 22 : 0), say(&Words::bytes, static_cast<Bytes>(height)));
     foot(at, name);
   };
   stand(0, free, tr("free today"));
@@ -160,7 +161,7 @@ void Staircase::paintEvent(QPaintEvent*) {
     fillStratum(p, shown, list[i].stratum);
     p.setPen(QPen(face().line, list[i].line == current_ && current_ >= 0 ? 2.6 : 1));
     p.drawRect(shown);
-    label(i + 1, shown.top(), QLatin1Char('+') + Words::bytes(list[i].bytes));
+    label(i + 1, shown.top(), QLatin1Char('+') + say(&Words::bytes, list[i].bytes));
     foot(i + 1, list[i].name);
     rects_.append(shown);
     free += static_cast<double>(list[i].bytes);
@@ -170,7 +171,7 @@ void Staircase::paintEvent(QPaintEvent*) {
     const QRectF held = block(list.size() + 1, free, static_cast<double>(view_.free + view_.planned.atMost));
     p.setPen(QPen(face().ink, 1, Qt::DashLine));
     p.drawRect(held);
-    label(list.size() + 1, held.top(), tr("at most %1").arg(Words::bytes(view_.free + view_.planned.atMost)));
+    label(list.size() + 1, held.top(), tr("at most %1").arg(say(&Words::bytes, view_.free + view_.planned.atMost)));
   }
   paintTargetNames(p, area);
   paintFocus(p, QRectF(rect()).adjusted(1, 1, -2, -2));

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "desktop/charts/chart.h"
-#include "desktop/session.h"
+#include "desktop/charts/drive_picture.h"
 #include "desktop/style/palette.h"
 
 namespace zt::desktop {
@@ -13,7 +13,8 @@ class Staircase final : public Chart {
   Q_OBJECT
 public:
   explicit Staircase(QWidget* parent = nullptr);
-  void show(const JobView& view);
+  /// `adds`: what each line of the plan adds to those before it.
+  void show(const DrivePicture& picture, const Plan& plan, const std::vector<GainBounds>& adds);
   void setCurrent(int line);
   QString tableTwin() const override;
 
@@ -38,7 +39,8 @@ private:
   void paintTargetLines(QPainter& painter, const QRectF& area);
   void paintTargetNames(QPainter& painter, const QRectF& area);
 
-  JobView view_;
+  DrivePicture view_;
+  QList<Step> all_;  ///< before small ones are put together
   double top_ = 1;  ///< bytes at the upper edge
   int current_ = -1;
   QList<QRectF> rects_;

@@ -4,7 +4,7 @@
 #include <QtWidgets>
 
 #include "desktop/style/palette.h"
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -14,31 +14,32 @@ BalanceBar::BalanceBar(QWidget* parent) : Chart(parent) {
   setFixedHeight(60);
 }
 
-void BalanceBar::show(const JobView& view) {
+void BalanceBar::show(const DrivePicture& view) {
   view_ = view;
-  setToolTip(view.open
-                 ? tr("free %1, planned %2").arg(Words::exact(view.free), Words::exact(view.planned.sure))
+  setToolTip(view.shown
+                 ? tr("free %1, planned %2").arg(say(&Words::exact, view.free), say(&Words::exact, view.planned.sure))
                  : QString());
   twinChanged();
 }
 
 QList<BalanceBar::Part> BalanceBar::parts() const {
-  if (!view_.open) return {};
+  if (!view_.shown) return {};
   const Target* target = hardest(view_.targets);
   QList<Part> all;
-  all.append({view_.stale ? tr("free, read %1").arg(Words::clockTime(view_.freeAt))
-                          : tr("free, measured %1").arg(Words::clockTime(view_.freeAt)),
-              Words::bytes(view_.free)});
+  all.append({view_.freeAt == 0 ? tr("free")
+              : view_.stale     ? tr("free, read %1").arg(clockTime(view_.freeAt))
+                                : tr("free, measured %1").arg(clockTime(view_.freeAt)),
+              say(&Words::bytes, view_.free)});
   const bool more = view_.planned.atMost > view_.planned.sure;
   all.append(
-      {more ? tr("planned, sure (at most %1)").arg(Words::bytes(view_.planned.atMost)) : tr("planned, sure"),
-       Words::bytes(view_.planned.sure)});
+      {more ? tr("planned, sure (at most %1)").arg(say(&Words::bytes, view_.planned.atMost)) : tr("planned, sure"),
+       say(&Words::bytes, view_.planned.sure)});
   if (target == nullptr) return all;
-  all.append({tr("target: %1").arg(Words::targetName(*target)), Words::bytes(target->bytes)});
+  all.append({tr("target: %1").arg(say(&Words::targetName, *target)), say(&Words::bytes, target->bytes)});
   const SignedBytes over = surplus(*target, view_.free + view_.planned.sure);
   all.append({view_.planned.sure > 0 ? tr("after the plan") : tr("as it stands"),
-              over >= 0 ? tr("%1 to spare").arg(Words::signedBytes(over))
-                        : tr("%1 short").arg(Words::signedBytes(-over)),
+              over >= 0 ? tr("%1 to spare").arg(say(&Words::signedBytes, over))
+                        : tr("%1 short").arg(say(&Words::signedBytes, -over)),
               over < 0});
   return all;
 }
@@ -49,9 +50,9 @@ QStringList BalanceBar::others() const {
   for (const Target& t : view_.targets) {
     if (!t.chosen || &t == most) continue;
     const SignedBytes over = surplus(t, view_.free + view_.planned.sure);
-    all.append(Words::targetName(t) + QStringLiteral(": ") +
-               (over >= 0 ? tr("%1 to spare").arg(Words::signedBytes(over))
-                          : tr("%1 short").arg(Words::signedBytes(-over))));
+    all.append(say(&Words::targetName, t) + QStringLiteral(": ") +
+               (over >= 0 ? tr("%1 to spare").arg(say(&Words::signedBytes, over))
+                          : tr("%1 short").arg(say(&Words::signedBytes, -over))));
   }
   return all;
 }
@@ -99,7 +100,7 @@ void BalanceBar::paintEvent(QPaintEvent*) {
     const bool shortOf = text.contains(tr("%1 short").arg(QString()).trimmed());
     drawText(p, QRectF(x, 10, room, 18), Qt::AlignRight, text, typeface(Type::small),
              shortOf ? face().red : face().ink);
-    drawText(p, QRectF(x, 30, room, 18), Qt::AlignRight, Words::baseNote(), typeface(Type::small),
+    drawText(p, QRectF(x, 30, room, 18), Qt::AlignRight, say(&Words::baseNote), typeface(Type::small),
              face().secondInk);
   }
   paintFocus(p, QRectF(rect()).adjusted(3, 3, -4, -4));

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "desktop/charts/chart.h"
-#include "desktop/session.h"
+#include "desktop/charts/drive_picture.h"
 
 namespace zt::desktop {
 
@@ -12,7 +12,7 @@ class BalanceBar final : public Chart {
   Q_OBJECT
 public:
   explicit BalanceBar(QWidget* parent = nullptr);
-  void show(const JobView& view);
+  void show(const DrivePicture& picture);
   /// The sum in words: "free 9.6 GB + planned 14.2 GB − target 20 GB = 3.8 GB to spare".
   QString tableTwin() const override;
 
@@ -27,7 +27,7 @@ private:
   };
   QList<Part> parts() const;
   QStringList others() const;
-  JobView view_;
+  DrivePicture view_;
 };
 
 }  // namespace zt::desktop

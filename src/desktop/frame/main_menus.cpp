@@ -4,7 +4,8 @@
 
 #include "desktop/frame/main_window.h"
 #include "desktop/style/palette.h"
-#include "desktop/style/words.h"
+#include "desktop/frame/word_book.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -46,7 +47,7 @@ void MainWindow::setupFileMenu() {
   });
   file->addSeparator();
   act(file, tr("Look for &drives again"), QKeySequence::Refresh, "actDrives",
-      [this] { session_.listDrives(); });
+      [this] { drives_.look(); });
   file->addSeparator();
   act(file, tr("&Quit"), QKeySequence::Quit, "actQuit", [this] { close(); });
 }
@@ -70,7 +71,11 @@ void MainWindow::setupWorkMenus() {
 
   auto* work = menuBar()->addMenu(tr("&Work"));
   act(work, tr("&Measure"), QKeySequence(tr("Ctrl+M")), "actMeasure", [this] {
-    if (session_.view().open && !session_.busy()) measure();
+    if (session_.busy()) return;
+    if (station() == benchStation || !session_.view().open)
+      bench_->measureChosen();
+    else
+      measure();
   });
   measureFolderAction_ = act(work, tr("Measure the &folder again"), QKeySequence(tr("Ctrl+Shift+M")),
                              "actMeasureFolder", [this] {
@@ -83,12 +88,13 @@ void MainWindow::setupWorkMenus() {
   stopAction_->setEnabled(false);
   work->addSeparator();
   act(work, tr("Plan the find\tP"), {}, "actPlanFind",
-      [this] { finds_->judge(FindsStation::Judgement::plan); });
+      [this] { finds_->judge(FindsStation::Saying::plan); });
   act(work, tr("Hold the find\tH"), {}, "actHoldFind",
-      [this] { finds_->judge(FindsStation::Judgement::hold); });
+      [this] { finds_->judge(FindsStation::Saying::hold); });
   act(work, tr("Keep the find\tK"), {}, "actKeepFind",
-      [this] { finds_->judge(FindsStation::Judgement::keep); });
-  act(work, tr("Not now\tN"), {}, "actNotNow", [this] { finds_->judge(FindsStation::Judgement::notNow); });
+      [this] { finds_->judge(FindsStation::Saying::keep); });
+  act(work, tr("The find may go\tM"), {}, "actMayGo", [this] { finds_->judge(FindsStation::Saying::mayGo); });
+  act(work, tr("Not now\tN"), {}, "actNotNow", [this] { finds_->judge(FindsStation::Saying::notNow); });
   work->addSeparator();
   act(work, tr("&Propose a plan"), QKeySequence(tr("Ctrl+P")), "actPropose", [this] {
     goTo(planStation);
@@ -122,14 +128,14 @@ void MainWindow::setupViewMenu() {
         [this](bool on) { setBase(on); });
   view->addSeparator();
   check(tr("Column &length"), "actLength", settings.value(QStringLiteral("columns/length"), false).toBool(),
-        [this](bool on) { survey_->setColumnShown(FolderModel::lengthColumn, on); });
+        [this](bool on) { survey_->folders()->setColumnShown(FolderModel::lengthColumn, on); });
   check(tr("Column &exclusive"), "actExclusive",
         settings.value(QStringLiteral("columns/exclusive"), false).toBool(),
-        [this](bool on) { survey_->setColumnShown(FolderModel::exclusiveColumn, on); });
+        [this](bool on) { survey_->folders()->setColumnShown(FolderModel::exclusiveColumn, on); });
   check(tr("Column &files"), "actFiles", settings.value(QStringLiteral("columns/files"), false).toBool(),
-        [this](bool on) { survey_->setColumnShown(FolderModel::filesColumn, on); });
+        [this](bool on) { survey_->folders()->setColumnShown(FolderModel::filesColumn, on); });
   check(tr("Column &newest"), "actNewest", settings.value(QStringLiteral("columns/newest"), true).toBool(),
-        [this](bool on) { survey_->setColumnShown(FolderModel::newestColumn, on); });
+        [this](bool on) { survey_->folders()->setColumnShown(FolderModel::newestColumn, on); });
   view->addSeparator();
   act(view, tr("&Look inside\tL"), {}, "actLook", [this] {
     goTo(surveyStation);
@@ -156,27 +162,31 @@ void MainWindow::restoreSettings() {
   QSettings settings;
   setDark(settings.value(QStringLiteral("dark"), false).toBool());
   setBase(settings.value(QStringLiteral("iec"), false).toBool());
-  survey_->setColumnShown(FolderModel::lengthColumn,
+  survey_->folders()->setColumnShown(FolderModel::lengthColumn,
                           settings.value(QStringLiteral("columns/length"), false).toBool());
-  survey_->setColumnShown(FolderModel::exclusiveColumn,
+  survey_->folders()->setColumnShown(FolderModel::exclusiveColumn,
                           settings.value(QStringLiteral("columns/exclusive"), false).toBool());
-  survey_->setColumnShown(FolderModel::filesColumn,
+  survey_->folders()->setColumnShown(FolderModel::filesColumn,
                           settings.value(QStringLiteral("columns/files"), false).toBool());
-  survey_->setColumnShown(FolderModel::newestColumn,
+  survey_->folders()->setColumnShown(FolderModel::newestColumn,
                           settings.value(QStringLiteral("columns/newest"), true).toBool());
   resize(1280, 800);
   restoreGeometry(settings.value(QStringLiteral("geometry")).toByteArray());
+  // The title bar needs room too; a window manager that has none gives it back.
+  constexpr int titleBar = 36;
+  const QSize room = screen()->availableGeometry().size() - QSize(4, titleBar);
+  resize(size().boundedTo(room));
 }
 
 void MainWindow::setDark(bool dark) {
   QSettings().setValue(QStringLiteral("dark"), dark);
-  setFace(*qobject_cast<QApplication*>(QApplication::instance()), dark);
+  Look::ofApplication().setDark(dark);
   refresh();
 }
 
 void MainWindow::setBase(bool iec) {
   QSettings().setValue(QStringLiteral("iec"), iec);
-  Words::setBase(iec ? UnitBase::iec : UnitBase::decimal);
+  Look::ofApplication().setBase(iec ? UnitBase::iec : UnitBase::decimal);
   refresh();
 }
 
@@ -215,17 +225,12 @@ void MainWindow::findCommand() {
     action->trigger();
 }
 
+/// The word under the keyboard, or of the station.
 void MainWindow::explainWord() {
-  QString text;
-  for (const QString& word : knownWords())
-    text += word + QStringLiteral(": ") + explain(word) + QStringLiteral("\n\n");
-  const QString word = station() == planStation     ? QStringLiteral("plan")
-                       : station() == findsStation  ? QStringLiteral("standing")
-                       : station() == proofStation  ? QStringLiteral("proof")
-                       : station() == surveyStation ? QStringLiteral("statement")
-                                                    : QStringLiteral("target");
-  prompter_.tell(this, tr("Words of Zip Tally"),
-                 word + QStringLiteral(": ") + explain(word) + QStringLiteral("\n\n\n") + text.trimmed());
+  static constexpr const char* byStation[] = {"target", "statement", "standing", "plan", "consent", "proof"};
+  QString word = WordBook::wordOf(QApplication::focusWidget());
+  if (word.isEmpty()) word = QString::fromLatin1(byStation[station()]);
+  (new WordBook(word, this))->show();
 }
 
 }  // namespace zt::desktop

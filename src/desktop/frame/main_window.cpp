@@ -3,8 +3,8 @@
 
 #include <QtWidgets>
 
-#include "desktop/style/palette.h"
-#include "desktop/style/words.h"
+#include "desktop/frame/job_place.h"
+#include "desktop/style/look.h"
 
 /// The icons lie in a static library, so they have to be asked for. Must stand outside any namespace.
 static void initIcons() {
@@ -13,8 +13,8 @@ static void initIcons() {
 
 namespace zt::desktop {
 
-MainWindow::MainWindow(System& system, Prompter& prompter, QWidget* parent)
-    : QMainWindow(parent), system_(system), prompter_(prompter), session_(system) {
+MainWindow::MainWindow(const Workshop& workshop, Prompter& prompter, QWidget* parent)
+    : QMainWindow(parent), prompter_(prompter), session_(workshop), drives_(workshop) {
   initIcons();
   setObjectName(QStringLiteral("mainWindow"));
   setWindowTitle(tr("Zip Tally"));
@@ -25,7 +25,8 @@ MainWindow::MainWindow(System& system, Prompter& prompter, QWidget* parent)
   setupSession();
   restoreSettings();
   refresh();
-  session_.listDrives();
+  bench_->enter();
+  drives_.look();
 }
 
 MainWindow::~MainWindow() = default;
@@ -49,7 +50,7 @@ void MainWindow::setupFrame() {
   failure_->hide();
   column->addWidget(failure_);
   stack_ = new QStackedWidget(central);
-  bench_ = new BenchStation(session_, prompter_, this);
+  bench_ = new BenchStation(session_, drives_, prompter_, this);
   survey_ = new SurveyStation(session_, prompter_, this);
   finds_ = new FindsStation(session_, prompter_, this);
   plan_ = new PlanStation(session_, prompter_, this);
@@ -69,66 +70,107 @@ void MainWindow::setupFrame() {
   setMinimumSize(1000, 660);
   connect(strip_, &StationStrip::chosen, this, &MainWindow::goTo);
   connect(level_, &LevelGauge::picked, this, &MainWindow::pickStratum);
-  connect(bench_, &BenchStation::openRequested, this, &MainWindow::open);
+  setupBench();
+}
+
+void MainWindow::setupBench() {
+  connect(bench_, &BenchStation::openRequested, this, &MainWindow::openMeasuring);
+  connect(bench_, &BenchStation::chosenChanged, this, &MainWindow::showPicture);
+  connect(bench_, &BenchStation::targetRequested, this,
+          [this](const QByteArray& path, bool standIn, const QString& label, const QString& amount) {
+            open(path, standIn, [this, label, amount] { PlanDesk(session_).addTarget(label, amount); });
+          });
   connect(bench_, &BenchStation::standInRequested, this, &MainWindow::standInDialog);
+  connect(bench_, &BenchStation::jobFileRequested, this, [this](const QByteArray& file) {
+    failure_->hide();
+    session_.openJob(file.toStdString());
+    goTo(surveyStation);
+  });
   connect(bench_, &BenchStation::folderRequested, this, [this] {
     if (const auto folder = prompter_.chooseFolder(this, tr("Measure a folder"))) openPlace(*folder);
   });
   connect(bench_, &BenchStation::jobRequested, this, [this] {
-    if (const auto file = prompter_.chooseFile(this, tr("Open a job"), tr("Jobs (*.ztjob)")))
-      openPlace(*file);
+    if (const auto file = prompter_.chooseFile(this, tr("Open a job"), tr("Jobs (*.ztjob)"))) openPlace(*file);
   });
 }
 
 void MainWindow::setupSession() {
-  connect(&session_, &Session::changed, this, &MainWindow::refresh);
-  connect(&session_, &Session::drivesListed, this, &MainWindow::refresh);
-  connect(&session_, &Session::workChanged, this, [this] {
-    const bool measuring = session_.work() == Session::Work::measuring;
-    const bool stoppable = measuring || session_.work() == Session::Work::running;
-    stopAction_->setEnabled(stoppable);
-    pauseAction_->setEnabled(stoppable);
-    if (!stoppable) pauseAction_->setText(tr("Pa&use"));
-    if (session_.busy() && !since_.isValid()) {
-      since_.start();
-      failure_->hide();
-      strip_->setProgress(2, measuring ? tr("measuring… Esc stops") : tr("working… Esc stops"));
-    }
-    if (!session_.busy()) {
-      since_.invalidate();
-      level_->setAccounted(0);
-      strip_->setProgress(-1, {});
-    }
-    for (Station* s : stations_) s->refresh();
-  });
-  connect(&session_, &Session::progressed, this, &MainWindow::showProgress);
-  connect(&session_, &Session::failed, this, &MainWindow::showFailure);
-  connect(&session_, &Session::exported, this, [this](const QByteArray& file) {
-    prompter_.tell(this, tr("Export the survey"), tr("Written to %1").arg(QFile::decodeName(file)));
-  });
-  connect(&session_, &Session::measured, this, [this] {
-    if (station() == benchStation) goTo(surveyStation);
-  });
-  connect(&session_, &Session::runEnded, this, [this] { session_.prove(); });
+  connectSession();
+  connectDrives();
   connect(&session_, &Session::lineProgressed, this, [this](const LineOutcome& o) {
     strip_->setProgress(2, tr("%1 of %2 things; Esc stops between them").arg(o.itemsDone).arg(o.items));
   });
   connect(&session_, &Session::onDriveRefused, this,
           [this](const QByteArray& path, bool standIn, const QByteArray& file) {
-            const QString text =
-                tr("The job's file would lie on the drive that is measured:\n%1\n\nNothing else is written "
-                   "there. A job kept in memory is lost when the window closes.")
-                    .arg(Words::path(file.toStdString()));
-            const bool keep =
-                prompter_.confirm(this, tr("Where to keep the job"), text, tr("Keep the file there"));
-            session_.openPlace(path.toStdString(), standIn, keep ? file.toStdString() : std::string{}, keep);
-            measure();
+            const auto keeping = askJobPlace(prompter_, this, file.toStdString(), drives_.drives());
+            if (keeping)
+              session_.openPlace(path.toStdString(), standIn, *keeping);
+            else
+              afterOpening_ = {};
           });
 }
 
+void MainWindow::connectSession() {
+  connect(&session_, &Session::changed, this, &MainWindow::refresh);
+  connect(&session_, &Session::workChanged, this, &MainWindow::showWork);
+  connect(&session_, &Session::progressed, this, &MainWindow::showProgress);
+  connect(&session_, &Session::failed, this, &MainWindow::showFailure);
+  connect(&session_, &Session::opened, this, [this] {
+    if (const auto then = std::exchange(afterOpening_, {})) then();
+  });
+  connect(&session_, &Session::exported, this, [this](const QByteArray& file) {
+    prompter_.tell(this, tr("Export the survey"), tr("Written to %1").arg(QFile::decodeName(file)));
+  });
+  connect(&session_, &Session::measured, this, [this] {
+    if (station() == benchStation) goTo(surveyStation);
+    drives_.look();
+  });
+  connect(&session_, &Session::runEnded, this, [this] { session_.prove(); });
+}
+
+void MainWindow::connectDrives() {
+  connect(&drives_, &DriveWatch::failed, this, &MainWindow::showFailure);
+  connect(&drives_, &DriveWatch::standInAdded, this, [this](const QByteArray& folder) {
+    bench_->chooseStandIn(folder.toStdString());
+    goTo(benchStation);
+  });
+  connect(&drives_, &DriveWatch::putBackEnded, this, [this](std::size_t returned, std::size_t left) {
+    QString text = tr("%1 put back.").arg(say(&Words::things, returned));
+    if (left > 0) text += tr(" %1 could not be put back and stay held.").arg(say(&Words::things, left));
+    prompter_.tell(this, tr("Put back"), text);
+  });
+}
+
+void MainWindow::showWork() {
+  const bool measuring = session_.work() == Session::Work::measuring;
+  const bool stoppable = measuring || session_.work() == Session::Work::running;
+  stopAction_->setEnabled(stoppable);
+  pauseAction_->setEnabled(stoppable);
+  if (!stoppable) pauseAction_->setText(tr("Pa&use"));
+  if (session_.busy() && !since_.isValid()) {
+    since_.start();
+    failure_->hide();
+    strip_->setProgress(2, measuring ? tr("measuring… Esc stops") : tr("working… Esc stops"));
+  }
+  if (!session_.busy()) {
+    since_.invalidate();
+    level_->setAccounted(0);
+    strip_->setProgress(-1, {});
+  }
+  for (Station* s : stations_) s->refresh();
+}
+
+/// On the Bench the chosen drive, elsewhere the one that is worked on.
+void MainWindow::showPicture() {
+  const bool chosen = station() == benchStation || !session_.view().open;
+  const DrivePicture picture = chosen ? bench_->picture() : session_.view().picture();
+  level_->show(picture);
+  balance_->show(picture);
+  setWindowTitle(picture.shown ? tr("%1 – Zip Tally").arg(say(&Words::driveName, picture.drive)) : tr("Zip Tally"));
+}
+
 void MainWindow::refresh() {
-  level_->show(session_.view());
-  balance_->show(session_.view());
+  showPicture();
   for (Station* s : stations_) s->refresh();
   refreshStrip();
 }
@@ -154,7 +196,7 @@ void MainWindow::showProgress(const Progress& progress) {
   refreshStrip();
   if (session_.paused()) return;
   QString note = tr("%1 accounted, %2 entries")
-                     .arg(Words::bytes(progress.doneBytes),
+                     .arg(say(&Words::bytes, progress.doneBytes),
                           QLocale().toString(static_cast<qulonglong>(progress.doneItems)));
   double share = 2;
   if (progress.totalBytes > 0) {
@@ -167,7 +209,8 @@ void MainWindow::showProgress(const Progress& progress) {
 }
 
 void MainWindow::showFailure(const Error& error) {
-  failure_->setText(Words::error(error));
+  if (session_.work() == Session::Work::none) afterOpening_ = {};
+  failure_->setText(say(&Words::error, error));
   QPalette p = failure_->palette();
   p.setColor(QPalette::WindowText, face().red);
   failure_->setPalette(p);
@@ -178,6 +221,7 @@ void MainWindow::goTo(int station) {
   stack_->setCurrentIndex(station);
   stations_[station]->refresh();
   stations_[station]->enter();
+  showPicture();
   refreshStrip();
 }
 
@@ -185,28 +229,19 @@ int MainWindow::station() const {
   return stack_->currentIndex();
 }
 
-PathBytes MainWindow::jobFileFor(const QByteArray& path) const {
-  const QString folder = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) +
-                         QStringLiteral("/zip-tally/jobs");
-  QDir().mkpath(folder);
-  QString name = QString::fromStdString(escapePath(baseName(path.toStdString())))
-                     .replace(QRegularExpression(QStringLiteral("[^A-Za-z0-9._-]")), QStringLiteral("_"));
-  if (name.isEmpty()) name = QStringLiteral("drive");
-  const QString stamp = QDateTime::currentDateTime().toString(QStringLiteral("yyyyMMdd-HHmmss-zzz"));
-  return QFile::encodeName(folder + QLatin1Char('/') + name + QLatin1Char('-') + stamp +
-                           QStringLiteral(".ztjob"))
-      .toStdString();
+void MainWindow::open(const QByteArray& path, bool standIn, std::function<void()> then) {
+  failure_->hide();
+  afterOpening_ = std::move(then);
+  session_.openPlace(path.toStdString(), standIn, {newJobFile(path.toStdString()), false});
 }
 
-void MainWindow::open(const QByteArray& path, bool standIn) {
-  failure_->hide();
-  session_.openPlace(path.toStdString(), standIn, jobFileFor(path), false);
-  measure();
+void MainWindow::openMeasuring(const QByteArray& path, bool standIn) {
+  open(path, standIn, [this] { measure(); });
 }
 
 /// Asks once whether everything is to be measured; the system itself asks for the password then.
 void MainWindow::measure() {
-  if (!rightsAsked_ && session_.rightsWorthAsking()) {
+  if (!rightsAsked_ && !session_.view().drive.standIn && session_.rightsWorthAsking()) {
     rightsAsked_ = true;
     rightsWanted_ =
         prompter_.confirm(this, tr("Measure everything"),
@@ -235,7 +270,7 @@ void MainWindow::exportSurvey() {
 void MainWindow::importSurvey(const QString& file) {
   failure_->hide();
   const QByteArray path = QFile::encodeName(file);
-  session_.importSurvey(path.toStdString(), jobFileFor(path));
+  session_.importSurvey(path.toStdString(), newJobFile(path.toStdString()));
   goTo(surveyStation);
 }
 
@@ -248,15 +283,12 @@ void MainWindow::openPlace(const QString& path) {
   }
   if (path.endsWith(QStringLiteral(".jsonl.zst")) || path.endsWith(QStringLiteral(".csv")))
     return importSurvey(path);
-  open(QFile::encodeName(path), false);
+  openMeasuring(QFile::encodeName(path), false);
 }
 
 void MainWindow::openStandIn(const QString& folder) {
   const PathBytes path = QFile::encodeName(QDir(folder).absolutePath()).toStdString();
-  auto opened = StandInDrive::open(system_, path);
-  if (!opened) return showFailure(opened.error());
-  bench_->addStandIn((*opened)->manifest(), path, (*opened)->drive());
-  goTo(benchStation);
+  drives_.addStandIn(path);
 }
 
 void MainWindow::standInDialog() {
@@ -299,10 +331,10 @@ void MainWindow::closeEvent(QCloseEvent* event) {
   session_.stop();
   QSettings settings;
   settings.setValue(QStringLiteral("geometry"), saveGeometry());
-  settings.setValue(QStringLiteral("columns/files"), survey_->columnShown(FolderModel::filesColumn));
-  settings.setValue(QStringLiteral("columns/newest"), survey_->columnShown(FolderModel::newestColumn));
-  settings.setValue(QStringLiteral("columns/length"), survey_->columnShown(FolderModel::lengthColumn));
-  settings.setValue(QStringLiteral("columns/exclusive"), survey_->columnShown(FolderModel::exclusiveColumn));
+  settings.setValue(QStringLiteral("columns/files"), survey_->folders()->columnShown(FolderModel::filesColumn));
+  settings.setValue(QStringLiteral("columns/newest"), survey_->folders()->columnShown(FolderModel::newestColumn));
+  settings.setValue(QStringLiteral("columns/length"), survey_->folders()->columnShown(FolderModel::lengthColumn));
+  settings.setValue(QStringLiteral("columns/exclusive"), survey_->folders()->columnShown(FolderModel::exclusiveColumn));
   event->accept();
 }
 

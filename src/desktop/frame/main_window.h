@@ -23,7 +23,7 @@ namespace zt::desktop {
 class MainWindow final : public QMainWindow {
   Q_OBJECT
 public:
-  MainWindow(System& system, Prompter& prompter, QWidget* parent = nullptr);
+  MainWindow(const Workshop& workshop, Prompter& prompter, QWidget* parent = nullptr);
   ~MainWindow() override;
 
   /// A folder to measure, or a job file.
@@ -58,17 +58,22 @@ private:
   void togglePause();
   void exportSurvey();
   void importSurvey(const QString& file);
-  void open(const QByteArray& path, bool standIn);
-  PathBytes jobFileFor(const QByteArray& path) const;
+  void open(const QByteArray& path, bool standIn, std::function<void()> then);
+  void openMeasuring(const QByteArray& path, bool standIn);
+  void setupBench();
+  void connectSession();
+  void connectDrives();
+  void showWork();
+  void showPicture();
   void pickStratum(Stratum stratum);
   void findCommand();
   void explainWord();
   void setDark(bool dark);
   void setBase(bool iec);
 
-  System& system_;
   Prompter& prompter_;
   Session session_;
+  DriveWatch drives_;
   LevelGauge* level_ = nullptr;
   StationStrip* strip_ = nullptr;
   BalanceBar* balance_ = nullptr;
@@ -84,6 +89,7 @@ private:
   QAction* stopAction_ = nullptr;
   QAction* pauseAction_ = nullptr;
   QAction* measureFolderAction_ = nullptr;
+  std::function<void()> afterOpening_;  ///< what the opening was for; nothing if it fails
   bool rightsAsked_ = false;  ///< once a window is enough
   bool rightsWanted_ = false;
   QElapsedTimer since_;

@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <map>
 
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -31,7 +31,7 @@ absl::flat_hash_map<NodeId, Bytes> sharesOf(const SurveyTree& t) {
 
 }  // namespace
 
-Composition::Composition(std::shared_ptr<const FindContext> context)
+Composition::Composition(ContextPtr context)
     : keep_(std::move(context)), context_(*keep_) {
   findOwners();
   sumParts();
@@ -149,14 +149,14 @@ Composition::Parts Composition::parts(Lens lens, NodeId node) const {
 QString Composition::partName(Lens lens, int part) const {
   switch (lens) {
     case Lens::standing:
-      return part < standings ? Words::standing(static_cast<Standing>(part)) : QString();
+      return part < standings ? say(&Words::standing, static_cast<Standing>(part)) : QString();
     case Lens::age:
-      return Words::ageBand(static_cast<AgeBand>(part));
+      return say(&Words::ageBand, static_cast<AgeBand>(part));
     case Lens::kind:
-      return Words::fileKind(static_cast<FileKind>(part));
+      return say(&Words::fileKind, static_cast<FileKind>(part));
     case Lens::owner:
       if (part < static_cast<int>(owners_.size()))
-        return Words::owner(context_, owners_[static_cast<std::size_t>(part)]);
+        return say(&Words::owner, context_, owners_[static_cast<std::size_t>(part)]);
       return part == lensParts - 1 ? QCoreApplication::translate("Composition", "others") : QString();
   }
   return {};

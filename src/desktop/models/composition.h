@@ -7,8 +7,8 @@
 #include <memory>
 #include <vector>
 
-#include "core/finds/query.h"
-#include "core/survey/tree/age_size.h"
+#include "core/finds/answer.h"
+#include "desktop/charts/field_cells.h"
 
 namespace zt::desktop {
 
@@ -20,19 +20,11 @@ constexpr int lensParts = 7;
 /// So many entries of one folder an outline shows; the largest, where there are more.
 constexpr int outlineRows = 2000;
 
-/// A cell of the age × size field: what the files of one age and one size come to.
-struct FieldCell {
-  Bytes bytes = 0;
-  std::uint32_t files = 0;
-  std::array<Bytes, standings> by{};
-};
-using FieldCells = std::array<std::array<FieldCell, sizeBands>, ageBands>;  ///< by age, then size
-
 /// What every folder of a survey is made of, for each lens, and what else of it takes a look at every entry.
 /// Worked out once on the worker thread; immutable; any thread.
 class Composition {
 public:
-  explicit Composition(std::shared_ptr<const FindContext> context);
+  explicit Composition(ContextPtr context);
   using Parts = std::array<Bytes, lensParts>;
   /// Bytes by part of a folder or file, with everything beneath it. An inode with several names counts in
   /// equal shares at those that were seen.
@@ -52,7 +44,7 @@ private:
   void fillField();
   void findTops();
   void findLargest();
-  std::shared_ptr<const FindContext> keep_;
+  ContextPtr keep_;
   const FindContext& context_;
   std::array<std::vector<Parts>, lenses> folders_;  ///< by folder number
   std::map<NodeId, std::vector<NodeId>> largest_;

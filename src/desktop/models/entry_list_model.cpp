@@ -2,7 +2,7 @@
 #include "desktop/models/entry_list_model.h"
 
 #include "desktop/style/palette.h"
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -58,19 +58,19 @@ QString EntryListModel::text(NodeId node, ListColumn column) const {
   switch (column) {
     case ListColumn::name: {
       const PathBytes path = c.tree.path(node);
-      const QString own = Words::path(baseName(path)) + (folder ? QStringLiteral("/") : QString());
-      return parentPath(path).empty() ? own : own + QStringLiteral("   ") + Words::path(parentPath(path));
+      const QString own = say(&Words::path, baseName(path)) + (folder ? QStringLiteral("/") : QString());
+      return parentPath(path).empty() ? own : own + QStringLiteral("   ") + say(&Words::path, parentPath(path));
     }
     case ListColumn::newest:
-      return Words::age(folder ? c.tree.totals(node).newest : c.tree.modified(node), c.survey.finished);
+      return say(&Words::age, folder ? c.tree.totals(node).newest : c.tree.modified(node), c.survey.finished);
     case ListColumn::kind:
-      return folder ? tr("folder") : Words::fileKind(c.kind[node]);
+      return folder ? tr("folder") : say(&Words::fileKind, c.kind[node]);
     case ListColumn::owner:
-      return Words::owner(c, c.tree.owner(node));
+      return say(&Words::owner, c, c.tree.owner(node));
     case ListColumn::files:
       return folder ? QLocale().toString(c.tree.totals(node).files) : QString();
     default:
-      return Words::bytes(columnValue(c, node, column));
+      return say(&Words::bytes, columnValue(c, node, column));
   }
 }
 
@@ -85,8 +85,8 @@ QVariant EntryListModel::data(const QModelIndex& index, int role) const {
     case Qt::TextAlignmentRole:
       return right ? QVariant(Qt::AlignRight | Qt::AlignVCenter) : QVariant();
     case Qt::ToolTipRole:
-      return Words::path(answer_->context->tree.path(node)) + QLatin1Char('\n') +
-             Words::exact(answer_->context->tree.weight(node));
+      return say(&Words::path, answer_->context->tree.path(node)) + QLatin1Char('\n') +
+             say(&Words::exact, answer_->context->tree.weight(node));
     case Qt::ForegroundRole:
       return column >= ListColumn::newest ? QVariant(face().secondInk) : QVariant();
     case nodeRole:

@@ -3,15 +3,15 @@
 
 #include "core/survey/tree/gain_model.h"
 #include "desktop/style/palette.h"
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
-void FindsModel::show(const JobView& view) {
-  const bool same = view.finds == view_.finds && view.survey == view_.survey;
-  view_ = view;
+void FindsModel::show(const FindsShown& shown) {
+  const bool same = shown.finds == view_.finds && shown.context == view_.context && shown.shortfall == view_.shortfall;
+  view_ = shown;
   if (!same || nodes_.empty()) return rebuild();
-  // The same finds with other marks: rows stay, so that nothing jumps under the user's hand.
+  // The same finds with another plan: rows stay, so that nothing jumps under the user's hand.
   for (std::size_t n = 1; n < nodes_.size(); ++n)
     if (nodes_[n].find >= 0) {
       const QModelIndex at = createIndex(nodes_[n].row, 0, static_cast<quintptr>(n));
@@ -19,8 +19,8 @@ void FindsModel::show(const JobView& view) {
     }
 }
 
-void FindsModel::setFilter(const QString& text) {
-  filter_ = FindFilter(text);
+void FindsModel::setQuestion(const Question& question) {
+  question_ = question;
   rebuild();
 }
 
@@ -41,41 +41,38 @@ void FindsModel::rebuild() {
   nodes_.emplace_back();
   shown_ = folded_ = 0;
   foldedBytes_ = 0;
-  if (view_.finds) {
-    const Target* target = hardest(view_.targets);
-    const Bytes shortfall = target != nullptr && target->bytes > view_.free ? target->bytes - view_.free : 0;
-    const Bytes small = filter_.empty() ? shortfall / 200 : 0;
-    static constexpr std::array order{Standing::spent,    Standing::rebuilds, Standing::ownersCall,
-                                      Standing::unjudged, Standing::kept,     Standing::bedrock};
-    for (const Standing standing : order) {
-      std::vector<int> big;
-      std::vector<int> little;
-      std::vector<NodeId> nodes;
-      for (std::size_t i = 0; i < view_.finds->size(); ++i) {
-        const Find& f = (*view_.finds)[i];
-        if (f.standing != standing ||
-            !filter_.takes(f, view_.survey->finished, view_.context->options.owners))
-          continue;
-        (f.gain.atMost < small ? little : big).push_back(static_cast<int>(i));
-        for (const auto& item : f.items) nodes.push_back(item.node);
-      }
-      if (big.empty() && little.empty()) continue;
-      // Finds overlap; the group's figure counts every byte once.
-      const int group = add(0, {-1, 0, -1, false, standing, view_.context->setGain.of(nodes), {}});
-      for (const int i : big)
-        add(group, {-1, 0, i, false, standing, (*view_.finds)[static_cast<std::size_t>(i)].gain.sure, {}});
-      shown_ += big.size() + little.size();
-      if (little.empty()) continue;
-      Bytes sum = 0;
-      for (const int i : little) sum += (*view_.finds)[static_cast<std::size_t>(i)].gain.sure;
-      const int fold = add(group, {-1, 0, -1, true, standing, sum, {}});
-      for (const int i : little)
-        add(fold, {-1, 0, i, false, standing, (*view_.finds)[static_cast<std::size_t>(i)].gain.sure, {}});
-      folded_ += little.size();
-      foldedBytes_ += sum;
-    }
+  if (view_.finds && view_.context) {
+    const FindMatcher matcher(*view_.context, question_);
+    const Bytes small = question_.empty() ? view_.shortfall / 200 : 0;
+    for (const Standing standing : {Standing::spent, Standing::rebuilds, Standing::ownersCall, Standing::unjudged,
+                                    Standing::kept, Standing::bedrock})
+      addGroup(standing, matcher, small);
   }
   endResetModel();
+}
+
+void FindsModel::addGroup(Standing standing, const FindMatcher& matcher, Bytes small) {
+  std::vector<int> big;
+  std::vector<int> little;
+  std::vector<NodeId> nodes;
+  for (int i = 0; i < static_cast<int>(view_.finds->size()); ++i) {
+    const Find& f = find(i);
+    if (f.standing != standing || !matcher.fits(f)) continue;
+    (f.gain.atMost < small ? little : big).push_back(i);
+    for (const auto& item : f.items) nodes.push_back(item.node);
+  }
+  if (big.empty() && little.empty()) return;
+  // Finds overlap; the group's figure counts every byte once.
+  const int group = add(0, {-1, 0, -1, false, standing, view_.context->gain.of(nodes).atMost, {}});
+  for (const int i : big) add(group, {-1, 0, i, false, standing, find(i).gain.atMost, {}});
+  shown_ += big.size() + little.size();
+  if (little.empty()) return;
+  Bytes sum = 0;
+  for (const int i : little) sum += find(i).gain.atMost;
+  const int fold = add(group, {-1, 0, -1, true, standing, sum, {}});
+  for (const int i : little) add(fold, {-1, 0, i, false, standing, find(i).gain.atMost, {}});
+  folded_ += little.size();
+  foldedBytes_ += sum;
 }
 
 const Find* FindsModel::findAt(const QModelIndex& index) const {
@@ -119,11 +116,14 @@ int FindsModel::rowCount(const QModelIndex& parent) const {
 }
 
 QString FindsModel::markText(const Find& find) const {
-  if (const PlanLine* line = view_.plan.find(find.id))
-    return line->action == StepAction::hold ? tr("● to hold") : tr("● planned");
-  if (find.standing == Standing::bedrock) return tr("locked");
-  if (const auto mark = view_.markOf(find.id)) return *mark == Mark::kept ? tr("◆ kept") : tr("○ not now");
-  return {};
+  if (view_.plan)
+    if (const PlanLine* line = view_.plan->find(find.id))
+      return line->step->frees() ? tr("● planned") : tr("● to hold");
+  if (find.judged == Standing::bedrock) return tr("locked");
+  if (!view_.marks) return {};
+  if (view_.marks->locks(find)) return tr("◆ kept");
+  const auto mark = view_.marks->of(find);
+  return mark == Mark::mayGo ? tr("◇ may go") : mark == Mark::notNow ? tr("○ not now") : QString();
 }
 
 QVariant FindsModel::data(const QModelIndex& index, int role) const {
@@ -132,17 +132,17 @@ QVariant FindsModel::data(const QModelIndex& index, int role) const {
   const Find* find = findAt(index);
   switch (role) {
     case Qt::DisplayRole:
-      if (index.column() == 1) return Words::bytes(node.bytes);
-      if (find != nullptr) return Words::findTitle(*find);
-      return node.fold ? tr("%1 small ones").arg(node.children.size()) : Words::standing(node.standing);
+      if (index.column() == 1) return say(&Words::bytes, node.bytes);
+      if (find != nullptr) return say(&Words::findTitle, *find);
+      return node.fold ? tr("%1 small ones").arg(node.children.size()) : say(&Words::standing, node.standing);
     case Qt::ToolTipRole:
-      if (index.column() == 1) return Words::exact(node.bytes);
-      return find != nullptr ? Words::findTitle(*find)
+      if (index.column() == 1) return say(&Words::exact, node.bytes);
+      return find != nullptr ? say(&Words::findTitle, *find)
              : node.fold     ? QString()
-                             : Words::standingMeaning(node.standing);
+                             : say(&Words::standingMeaning, node.standing);
     case Qt::AccessibleTextRole:
       if (find != nullptr)
-        return Words::findTitle(*find) + QStringLiteral(", ") + Words::bytes(node.bytes) + QLatin1Char(' ') +
+        return say(&Words::findTitle, *find) + QStringLiteral(", ") + say(&Words::bytes, node.bytes) + QLatin1Char(' ') +
                markText(*find);
       return {};
     case Qt::TextAlignmentRole:
@@ -153,7 +153,7 @@ QVariant FindsModel::data(const QModelIndex& index, int role) const {
       return static_cast<int>(node.standing);
     case noteRole:
       return find == nullptr ? (node.fold ? tr("small against the shortfall; open to see them") : QString())
-                             : Words::findNote(*find);
+                             : say(&Words::findNote, *find);
     case markRole:
       return find == nullptr ? QString() : markText(*find);
     case foldRole:

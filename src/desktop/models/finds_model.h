@@ -3,10 +3,20 @@
 
 #include <QAbstractItemModel>
 
-#include "desktop/models/find_filter.h"
-#include "desktop/session.h"
+#include "core/finds/answer.h"
+#include "core/finds/find_list.h"
+#include "core/plan/plan.h"
 
 namespace zt::desktop {
+
+/// What the list of finds is about. Shared values that never change.
+struct FindsShown {
+  ContextPtr context;
+  std::shared_ptr<const FindList> finds;
+  std::shared_ptr<const Marks> marks;
+  std::shared_ptr<const Plan> plan;
+  Bytes shortfall = 0;
+};
 
 /// Finds in groups by standing (spent first, bedrock last), biggest first; what is small against the
 /// shortfall is folded into one row a group. GUI thread.
@@ -16,8 +26,8 @@ public:
   enum Role { findRole = Qt::UserRole, standingRole, noteRole, markRole, foldRole };
   using QAbstractItemModel::QAbstractItemModel;
 
-  void show(const JobView& view);
-  void setFilter(const QString& text);
+  void show(const FindsShown& shown);
+  void setQuestion(const Question& question);
   const Find* findAt(const QModelIndex& index) const;
   QModelIndex indexOf(const std::string& id) const;
   /// The group of a standing; invalid if it has none.
@@ -46,8 +56,11 @@ private:
   int add(int parent, Node node);
   QString markText(const Find& find) const;
 
-  JobView view_;
-  FindFilter filter_;
+  const Find& find(int number) const { return (*view_.finds)[static_cast<std::size_t>(number)]; }
+  void addGroup(Standing standing, const FindMatcher& matcher, Bytes small);
+
+  FindsShown view_;
+  Question question_;
   std::vector<Node> nodes_;  ///< 0 is the invisible root
   std::size_t shown_ = 0;
   std::size_t folded_ = 0;

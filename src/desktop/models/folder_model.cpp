@@ -4,11 +4,11 @@
 #include <algorithm>
 
 #include "desktop/style/palette.h"
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
-void FolderModel::show(SurveyPtr survey, std::shared_ptr<const FindContext> context,
+void FolderModel::show(SurveyPtr survey, ContextPtr context,
                        std::shared_ptr<const Composition> composition) {
   if (survey == survey_ && !live_) return;
   beginResetModel();
@@ -181,18 +181,18 @@ QVariant FolderModel::text(NodeId node, int column) const {
   if (live_ && column > occupiedColumn) return {};
   switch (column) {
     case nameColumn:
-      if (node != 0) return Words::path(t.name(node));
-      return live_ || survey_->standIn ? QStringLiteral("/") : Words::path(survey_->root);
+      if (node != 0) return say(&Words::path, t.name(node));
+      return live_ || survey_->standIn ? QStringLiteral("/") : say(&Words::path, survey_->root);
     case occupiedColumn:
-      return Words::bytes(weight(node));
+      return say(&Words::bytes, weight(node));
     case lengthColumn:
-      return Words::bytes(folder ? t.totals(node).length : t.length(node));
+      return say(&Words::bytes, folder ? t.totals(node).length : t.length(node));
     case exclusiveColumn:
-      return Words::bytes(columnValue(*context_, node, ListColumn::exclusive));
+      return say(&Words::bytes, columnValue(*context_, node, ListColumn::exclusive));
     case filesColumn:
       return folder ? QLocale().toString(t.totals(node).files) : QString();
     case newestColumn:
-      return Words::age(folder ? t.totals(node).newest : t.modified(node), survey_->finished);
+      return say(&Words::age, folder ? t.totals(node).newest : t.modified(node), survey_->finished);
     default:
       return {};
   }
@@ -209,7 +209,7 @@ QVariant FolderModel::restData(NodeId folder, int column, int role) const {
   if (column == nameColumn)
     return tr("%1 smaller entries: Enter lists them")
         .arg(QLocale().toString(survey_->tree.totals(folder).children - outlineRows));
-  return column == occupiedColumn ? QVariant(Words::bytes(restOf(folder))) : QVariant();
+  return column == occupiedColumn ? QVariant(say(&Words::bytes, restOf(folder))) : QVariant();
 }
 
 QVariant FolderModel::data(const QModelIndex& index, int role) const {
@@ -223,7 +223,7 @@ QVariant FolderModel::data(const QModelIndex& index, int role) const {
     case Qt::TextAlignmentRole:
       return index.column() >= occupiedColumn ? QVariant(Qt::AlignRight | Qt::AlignVCenter) : QVariant();
     case Qt::ToolTipRole:
-      return Words::path(t.path(node)) + QLatin1Char('\n') + Words::exact(weight(node));
+      return say(&Words::path, t.path(node)) + QLatin1Char('\n') + say(&Words::exact, weight(node));
     case Qt::FontRole:
       return t.isFolder(node) && index.column() == nameColumn ? QVariant(typeface(Type::strong)) : QVariant();
     case Qt::ForegroundRole:

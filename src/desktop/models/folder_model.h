@@ -5,7 +5,7 @@
 #include <unordered_map>
 
 #include "desktop/models/composition.h"
-#include "desktop/session.h"
+#include "core/survey/tree/live_survey.h"
 
 namespace zt::desktop {
 
@@ -28,7 +28,7 @@ public:
   enum Role { nodeRole = Qt::UserRole, shareRole, partsRole };
 
   using QAbstractItemModel::QAbstractItemModel;
-  void show(SurveyPtr survey, std::shared_ptr<const FindContext> context,
+  void show(SurveyPtr survey, ContextPtr context,
             std::shared_ptr<const Composition> composition);
   /// Shows a survey that is being made; called again for every new state of it.
   void showLive(std::shared_ptr<const LiveSurvey> live);
@@ -70,7 +70,7 @@ private:
   QVariant restData(NodeId folder, int column, int role) const;
 
   SurveyPtr survey_;
-  std::shared_ptr<const FindContext> context_;
+  ContextPtr context_;
   std::shared_ptr<const Composition> composition_;
   std::shared_ptr<const LiveSurvey> live_;
   Lens lens_ = Lens::standing;

@@ -28,7 +28,7 @@ ListEngine::~ListEngine() {
   delete summer_;
 }
 
-void ListEngine::ask(Question question) {
+void ListEngine::ask(Request question) {
   stop_.request_stop();
   stop_ = std::stop_source();
   ++waiting_;
@@ -42,11 +42,11 @@ void ListEngine::ask(Question question) {
       Qt::QueuedConnection);
 }
 
-void ListEngine::work(const Question& q, const std::stop_token& stop, quint64 number) {
+void ListEngine::work(const Request& q, const std::stop_token& stop, quint64 number) {
   if (stop.stop_requested()) return;
   auto first = std::make_shared<ListAnswer>();
   first->context = q.context;
-  first->rows = q.among ? *q.among : answer(*q.context, q.query, stop);
+  first->rows = q.among ? *q.among : answer(*q.context, q.question, stop);
   if (stop.stop_requested()) return;
   first->inOrder = std::min(firstRows, first->rows.size());
   sortList(*q.context, first->rows, q.column, q.descending, first->inOrder);
@@ -69,13 +69,13 @@ void ListEngine::give(std::shared_ptr<const ListAnswer> answer, quint64 number) 
       Qt::QueuedConnection);
 }
 
-void ListEngine::sum(std::shared_ptr<const FindContext> context,
+void ListEngine::sum(ContextPtr context,
                      std::shared_ptr<const std::vector<NodeId>> nodes) {
   QMetaObject::invokeMethod(
       summer_,
       [this, context = std::move(context), nodes = std::move(nodes), number = ++sumNumber_] {
-        const auto outer = context->setGain.outermost(*nodes);
-        const ListSums sums{nodes->size(), context->setGain.occupiedOf(outer), context->setGain.of(outer)};
+        const auto outer = context->gain.outermost(*nodes);
+        const ListSums sums{nodes->size(), context->gain.occupiedOf(outer), context->gain.of(outer)};
         QMetaObject::invokeMethod(
             this,
             [this, sums, number] {

@@ -6,13 +6,13 @@
 #include <memory>
 #include <stop_token>
 
-#include "core/finds/query.h"
+#include "core/finds/answer.h"
 
 namespace zt::desktop {
 
 /// Entries that answer a question, as far as they are in order already. Never changes once it is given out.
 struct ListAnswer {
-  std::shared_ptr<const FindContext> context;
+  ContextPtr context;
   std::vector<NodeId> rows;
   std::size_t inOrder = 0;  ///< so many rows at the front are in order
 };
@@ -21,7 +21,7 @@ struct ListAnswer {
 struct ListSums {
   std::size_t entries = 0;
   Bytes occupied = 0;
-  Bytes exclusive = 0;
+  GainBounds freed;
 };
 
 /// Looks entries up, sorts and sums them on a thread of its own: first what fits on a screen, then all. A new
@@ -32,16 +32,16 @@ public:
   explicit ListEngine(QObject* parent = nullptr);
   ~ListEngine() override;
 
-  struct Question {
-    std::shared_ptr<const FindContext> context;
-    Query query;
+  struct Request {
+    ContextPtr context;
+    Question question;
     std::shared_ptr<const std::vector<NodeId>> among;  ///< only these; nullptr: the whole survey
     ListColumn column = ListColumn::occupied;
     bool descending = true;
   };
-  void ask(Question question);
+  void ask(Request request);
   /// Sums entries; the answer comes by `summed`.
-  void sum(std::shared_ptr<const FindContext> context, std::shared_ptr<const std::vector<NodeId>> nodes);
+  void sum(ContextPtr context, std::shared_ptr<const std::vector<NodeId>> nodes);
   bool busy() const { return waiting_ > 0; }
 
 Q_SIGNALS:
@@ -49,7 +49,7 @@ Q_SIGNALS:
   void summed(const zt::desktop::ListSums& sums);
 
 private:
-  void work(const Question& question, const std::stop_token& stop, quint64 number);
+  void work(const Request& request, const std::stop_token& stop, quint64 number);
   void give(std::shared_ptr<const ListAnswer> answer, quint64 number);
 
   QThread thread_;

@@ -32,7 +32,7 @@ protected:
 }  // namespace
 
 Station::Station(Session& session, Prompter& prompter, QWidget* parent)
-    : QWidget(parent), session_(session), prompter_(prompter) {}
+    : QWidget(parent), session_(session), desk_(session), prompter_(prompter) {}
 
 QWidget* Station::setupPages(const char* objectName) {
   setObjectName(QLatin1String(objectName));

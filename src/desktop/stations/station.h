@@ -4,7 +4,7 @@
 #include <QWidget>
 
 #include "desktop/prompter.h"
-#include "desktop/session.h"
+#include "desktop/session/plan_desk.h"
 
 class QAbstractItemView;
 class QLabel;
@@ -45,6 +45,7 @@ protected:
   void showPage(bool work, const QString& waitingFor);
   bool workShown() const;
   Session& session_;
+  PlanDesk desk_;
   Prompter& prompter_;
 
 private:

@@ -7,10 +7,6 @@
 
 namespace zt::desktop {
 
-namespace {
-const Face* current = &Face::light();
-}
-
 Stratum stratumOf(Standing standing) {
   return static_cast<Stratum>(standing);
 }
@@ -77,13 +73,7 @@ QColor Face::tone(Stratum stratum) const {
   return stratum == Stratum::bedrock ? QColor(0x171A1D) : tone.darker(135);
 }
 
-const Face& face() {
-  return *current;
-}
-
-void setFace(QApplication& app, bool dark) {
-  current = dark ? &Face::slate() : &Face::light();
-  const Face& f = *current;
+void applyFace(QApplication& app, const Face& f) {
   QPalette p;
   for (const auto role : {QPalette::Window, QPalette::Base, QPalette::ToolTipBase}) p.setColor(role, f.paper);
   p.setColor(QPalette::AlternateBase, f.panel);

@@ -41,9 +41,10 @@ struct Face {
   QColor tone(Stratum stratum) const;
 };
 
-/// The face in force. GUI thread.
+/// The face in force, as `Look` keeps it. GUI thread.
 const Face& face();
-void setFace(QApplication& app, bool dark);
+/// Gives an application the colours and fonts of a face.
+void applyFace(QApplication& app, const Face& face);
 
 /// Fills a rectangle with a stratum's tone and texture, so that it reads without colour and in print.
 void fillStratum(QPainter& painter, const QRectF& rect, Stratum stratum);

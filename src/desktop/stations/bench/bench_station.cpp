@@ -3,18 +3,22 @@
 
 #include <QtWidgets>
 
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
-BenchStation::BenchStation(Session& session, Prompter& prompter, QWidget* parent)
-    : Station(session, prompter, parent) {
+BenchStation::BenchStation(Session& session, DriveWatch& drives, Prompter& prompter, QWidget* parent)
+    : Station(session, prompter, parent), drives_(drives) {
   setObjectName(QStringLiteral("benchStation"));
   new QVBoxLayout(this);
   layout()->setContentsMargins(30, 14, 30, 14);
   setupShelf();
   setupTargets();
-  connect(&session_, &Session::drivesListed, this, &BenchStation::refresh);
+  setupFoot();
+  connect(&drives_, &DriveWatch::looked, this, [this] {
+    refresh();
+    Q_EMIT chosenChanged();
+  });
 }
 
 void BenchStation::setupShelf() {
@@ -34,106 +38,153 @@ void BenchStation::setupShelf() {
   box->addLayout(head);
   shelf_ = new DriveShelf(this);
   box->addWidget(shelf_, 3);
-  connect(shelf_, &DriveShelf::choose, this, &BenchStation::chooseDrive);
+  connect(shelf_, &DriveShelf::choose, this, &BenchStation::choose);
   connect(shelf_, &DriveShelf::activated, this, [this](int index) {
-    chooseDrive(index);
+    choose(index);
     measureChosen();
   });
 }
 
 void BenchStation::setupTargets() {
-  auto* box = static_cast<QVBoxLayout*>(layout());
+  auto* row = new QHBoxLayout;
+  auto* left = new QVBoxLayout;
   targetsTitle_ = titleLabel(tr("Targets"), this);
   targetsTitle_->setFont(typeface(Type::strong));
-  box->addWidget(targetsTitle_);
+  left->addWidget(targetsTitle_);
   targets_ = ledgerView("targets", this);
-  targetRows_ = new RowsModel({tr("what for"), tr("why"), tr("free needed"), tr("today")}, {2, 3}, this);
+  targetRows_ = new RowsModel({tr("what for"), tr("free needed"), tr("today"), tr("why")}, {1, 2}, this);
   targets_->setModel(targetRows_);
-  targets_->header()->setSectionResizeMode(1, QHeaderView::Stretch);
-  targets_->setColumnWidth(0, 220);
-  targets_->setColumnWidth(2, 130);
-  targets_->setColumnWidth(3, 150);
-  targets_->setToolTip(
-      tr("Ticked lines are targets. Rules that the shop does not follow are shown all the same."));
+  targets_->header()->setSectionResizeMode(3, QHeaderView::Stretch);
+  targets_->setColumnWidth(0, 210);
+  targets_->setColumnWidth(1, 100);
+  targets_->setColumnWidth(2, 120);
+  targets_->setToolTip(tr("Ticked lines are targets. Rules that the shop does not follow are shown all the same."));
   connect(targetRows_, &RowsModel::toggled, this, &BenchStation::toggleTarget);
-  box->addWidget(targets_, 2);
+  left->addWidget(targets_, 1);
+  row->addLayout(left, 8);
+  visits_ = new VisitsPanel(this);
+  row->addWidget(visits_, 5);
+  static_cast<QVBoxLayout*>(layout())->addLayout(row, 2);
+  connect(visits_, &VisitsPanel::jobWanted, this, &BenchStation::jobFileRequested);
+  connect(visits_, &VisitsPanel::putBackWanted, this, [this] {
+    if (const DriveAtHand* d = chosen(); d != nullptr && !session_.busy()) drives_.putBack(*d);
+  });
+}
+
+void BenchStation::setupFoot() {
   auto* foot = new QHBoxLayout;
   addTarget_ = linkButton(tr("Add a target…"), "addTarget", this);
   dropTarget_ = linkButton(tr("Drop the chosen task"), "dropTarget", this);
+  auto* kind = linkButton(tr("What it is…"), "driveKind", this);
+  kind->setToolTip(tr("Say what the drive is where the hardware says it wrongly; the rules follow"));
   measure_ = button(tr("Measure"), "measure", this, true);
-  foot->addWidget(addTarget_);
-  foot->addSpacing(16);
-  foot->addWidget(dropTarget_);
+  for (auto* b : {addTarget_, dropTarget_, kind}) foot->addWidget(b), foot->addSpacing(16);
   foot->addStretch();
   foot->addWidget(measure_);
-  box->addLayout(foot);
+  static_cast<QVBoxLayout*>(layout())->addLayout(foot);
   connect(addTarget_, &QPushButton::clicked, this, &BenchStation::addTarget);
   connect(dropTarget_, &QPushButton::clicked, this, &BenchStation::dropTarget);
-  connect(measure_, &QPushButton::clicked, this, &BenchStation::measureChosen);
-  connect(targets_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this] { refresh(); });
+  connect(kind, &QPushButton::clicked, this, &BenchStation::overruleKind);
+  connect(measure_, &QPushButton::clicked, this, [this] { measureChosen(); });
+  connect(targets_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this] {
+    const int row = targets_->currentIndex().row();
+    const DriveAtHand* d = chosen();
+    dropTarget_->setEnabled(d != nullptr && isOpen(*d) && row >= 0 && row < std::ssize(view().targets) &&
+                            view().targets[static_cast<std::size_t>(row)].origin == TargetOrigin::task);
+  });
 }
 
-void BenchStation::addStandIn(const StandInManifest& manifest, const PathBytes& folder, const Drive& drive) {
-  standIns_.removeIf([&](const ShelfDrive& d) { return d.path == folder; });
-  ShelfDrive shelf;
-  shelf.drive = drive;
-  shelf.path = folder;
-  shelf.standIn = true;
-  shelf.targets = headroomRules(drive);
-  shelf.targets.insert(shelf.targets.begin(), manifest.targets.begin(), manifest.targets.end());
-  standIns_.prepend(shelf);
-  chosen_ = 0;
+const DriveAtHand* BenchStation::chosen() const {
+  const auto& all = drives_.drives();
+  for (const auto& d : all)
+    if (d.drive.id == chosenId_ && d.standIn == chosenStandIn_) return &d;
+  return all.empty() ? nullptr : &all.front();
+}
+
+void BenchStation::chooseStandIn(const PathBytes& folder) {
+  for (const auto& d : drives_.drives())
+    if (d.standIn && d.path == folder) chosenId_ = d.drive.id, chosenStandIn_ = true;
   refresh();
+  Q_EMIT chosenChanged();
 }
 
-bool BenchStation::isOpen(const ShelfDrive& d) const {
+bool BenchStation::isOpen(const DriveAtHand& d) const {
   return view().open && view().drive.id == d.drive.id && view().drive.target == d.drive.target;
 }
 
+DrivePicture BenchStation::picture() const {
+  const DriveAtHand* d = chosen();
+  if (d == nullptr) return view().picture();
+  if (isOpen(*d)) return view().picture();
+  DrivePicture p;
+  p.shown = true;
+  p.drive = d->drive;
+  p.targets = d->targets;
+  p.free = d->drive.usage.available;
+  return p;
+}
+
+namespace {
+/// "measured 10:42", "visited 3 months", "never measured here".
+QString pastOf(const DriveAtHand& d, bool open, const SurveyPtr& survey, TimeNs now) {
+  if (open && survey) return BenchStation::tr("measured %1").arg(clockTime(survey->finished));
+  if (d.visits.empty()) return BenchStation::tr("not measured before");
+  const QString age = say(&Words::age, d.visits.back().when, now);
+  return BenchStation::tr("measured before: %1").arg(age);
+}
+}  // namespace
+
 void BenchStation::fillShelf() {
-  QList<ShelfDrive> all = standIns_;
-  for (const Drive& drive : session_.drives())
-    all.append({drive, drive.target, false, {}, headroomRules(drive), {}});
-  for (ShelfDrive& d : all) {
-    JobView bare;
-    bare.open = true;
-    bare.drive = d.drive;
-    bare.free = d.drive.usage.available;
-    d.blocks = blocksOf(bare, 0);
-    d.measured = tr("never measured");
-    if (!isOpen(d)) continue;
-    d.drive = view().drive;
-    d.drive.usage.available = view().free;
-    d.targets = view().targets;
-    d.blocks = blocksOf(view(), 0);
-    if (view().survey) d.measured = tr("measured %1").arg(Words::clockTime(view().survey->finished));
+  const TimeNs now = QDateTime::currentMSecsSinceEpoch() * 1'000'000;
+  QList<ShelfDrive> all;
+  int at = -1;
+  for (const DriveAtHand& d : drives_.drives()) {
+    ShelfDrive shelf;
+    shelf.drive = d.drive;
+    shelf.path = d.path;
+    shelf.standIn = d.standIn;
+    shelf.targets = d.targets;
+    const bool open = isOpen(d);
+    DrivePicture p;
+    p.shown = true;
+    p.drive = d.drive;
+    p.free = d.drive.usage.available;
+    if (open) {
+      p = view().picture();
+      shelf.drive = view().drive;
+      shelf.drive.usage.available = view().free;
+      shelf.targets = view().targets;
+    }
+    shelf.blocks = blocksOf(p, 0);
+    shelf.measured = pastOf(d, open, view().survey, now);
+    if (&d == chosen()) at = static_cast<int>(all.size());
+    all.append(shelf);
   }
   const QSignalBlocker quiet(shelf_);
-  chosen_ = std::clamp(chosen_, 0, std::max(0, static_cast<int>(all.size()) - 1));
-  shelf_->show(all, all.isEmpty() ? -1 : chosen_);
+  shelf_->show(all, at);
+  visits_->show(chosen(), now);
 }
 
 void BenchStation::fillTargets() {
-  const bool any = chosen_ >= 0 && chosen_ < shelf_->drives().size();
-  targetsTitle_->setText(any ? tr("Targets of %1").arg(Words::driveName(shelf_->drives()[chosen_].drive))
-                             : tr("Targets"));
+  const DriveAtHand* d = chosen();
+  targetsTitle_->setText(d != nullptr ? tr("Targets of %1").arg(say(&Words::driveName, d->drive)) : tr("Targets"));
   QList<Row> rows;
-  if (any) {
-    const ShelfDrive& d = shelf_->drives()[chosen_];
-    const Bytes free = d.drive.usage.available;
+  if (d != nullptr) {
+    const bool open = isOpen(*d);
+    const Bytes free = open ? view().free : d->drive.usage.available;
     int number = 0;
-    for (const Target& t : d.targets) {
+    for (const Target& t : open ? view().targets : d->targets) {
       const SignedBytes over = surplus(t, free);
-      const QString today = over >= 0 ? tr("%1 over").arg(Words::signedBytes(over))
-                                      : tr("%1 short").arg(Words::signedBytes(-over));
+      const QString today = over >= 0 ? tr("%1 over").arg(say(&Words::signedBytes, over))
+                                      : tr("%1 short").arg(say(&Words::signedBytes, -over));
       rows.append({QString::number(number++),
                    -1,
-                   isOpen(d),
+                   open || t.origin != TargetOrigin::task,
                    t.chosen,
-                   {{Words::targetName(t), {}, true, false, false, false},
-                    {Words::targetReason(t), {}, false, false, true, false},
-                    {Words::bytes(t.bytes), Words::exact(t.bytes), true, false, false, true},
-                    {today, {}, false, t.chosen && over < 0, !t.chosen, true}}});
+                   {{say(&Words::targetName, t), {}, t.chosen, false, !t.chosen, false},
+                    {say(&Words::bytes, t.bytes), say(&Words::exact, t.bytes), t.chosen, false, !t.chosen, true},
+                    {today, {}, false, t.chosen && over < 0, !t.chosen, true},
+                    {say(&Words::targetReason, t), say(&Words::targetReason, t), false, false, true, false}}});
     }
   }
   targetRows_->setRows(rows);
@@ -142,13 +193,14 @@ void BenchStation::fillTargets() {
 void BenchStation::refresh() {
   fillShelf();
   fillTargets();
-  const bool any = chosen_ >= 0 && chosen_ < shelf_->drives().size();
-  const bool open = any && isOpen(shelf_->drives()[chosen_]);
+  const DriveAtHand* d = chosen();
+  const bool open = d != nullptr && isOpen(*d);
   measure_->setText(open && view().survey ? tr("Measure again") : tr("Measure"));
-  measure_->setEnabled(any && !session_.busy());
-  addTarget_->setEnabled(open);
+  measure_->setToolTip(tr("Ctrl+M, or Enter on the drive"));
+  measure_->setEnabled(d != nullptr && d->drive.answers && !session_.busy());
+  addTarget_->setEnabled(d != nullptr && !session_.busy());
   const int row = targets_->currentIndex().row();
-  dropTarget_->setEnabled(open && row >= 0 && row < static_cast<int>(view().targets.size()) &&
+  dropTarget_->setEnabled(open && row >= 0 && row < std::ssize(view().targets) &&
                           view().targets[static_cast<std::size_t>(row)].origin == TargetOrigin::task);
 }
 
@@ -161,39 +213,65 @@ void BenchStation::enter() {
   shelf_->setFocus();
 }
 
-void BenchStation::chooseDrive(int index) {
-  chosen_ = index;
+void BenchStation::choose(int index) {
+  if (index < 0 || index >= std::ssize(drives_.drives())) return;
+  const DriveAtHand& d = drives_.drives()[static_cast<std::size_t>(index)];
+  chosenId_ = d.drive.id;
+  chosenStandIn_ = d.standIn;
   refresh();
+  Q_EMIT chosenChanged();
 }
 
-void BenchStation::measureChosen() {
-  if (chosen_ < 0 || chosen_ >= shelf_->drives().size() || session_.busy()) return;
-  const ShelfDrive& d = shelf_->drives()[chosen_];
-  if (isOpen(d))
+bool BenchStation::measureChosen() {
+  const DriveAtHand* d = chosen();
+  if (d == nullptr || session_.busy()) return false;
+  if (isOpen(*d) && !view().closed)
     Q_EMIT measureWanted();
   else
-    Q_EMIT openRequested(QByteArray::fromStdString(d.path), d.standIn);
+    Q_EMIT openRequested(QByteArray::fromStdString(d->path), d->standIn);
+  return true;
 }
 
 void BenchStation::addTarget() {
+  const DriveAtHand* d = chosen();
+  if (d == nullptr) return;
   const auto answer = prompter_.askTarget(this);
-  if (answer) session_.addTarget(answer->label, answer->amount);
+  if (!answer) return;
+  if (isOpen(*d))
+    desk_.addTarget(answer->label, answer->amount);
+  else
+    Q_EMIT targetRequested(QByteArray::fromStdString(d->path), d->standIn, answer->label, answer->amount);
 }
 
 void BenchStation::toggleTarget(const QString& id, bool on) {
-  std::vector<Target> targets = view().targets;
+  const DriveAtHand* d = chosen();
+  if (d == nullptr) return;
+  std::vector<Target> targets = isOpen(*d) ? view().targets : d->targets;
   const auto at = static_cast<std::size_t>(id.toInt());
   if (at >= targets.size()) return;
   targets[at].chosen = on;
-  session_.setTargets(std::move(targets));
+  if (isOpen(*d)) desk_.setTargets(targets);
+  if (targets[at].origin != TargetOrigin::task) drives_.setShopRule(targets[at].origin, on);
 }
 
 void BenchStation::dropTarget() {
   std::vector<Target> targets = view().targets;
   const int row = targets_->currentIndex().row();
-  if (row < 0 || row >= static_cast<int>(targets.size())) return;
+  if (row < 0 || row >= std::ssize(targets)) return;
   targets.erase(targets.begin() + row);
-  session_.setTargets(std::move(targets));
+  desk_.setTargets(std::move(targets));
+}
+
+void BenchStation::overruleKind() {
+  const DriveAtHand* d = chosen();
+  if (d == nullptr) return;
+  QStringList kinds;
+  for (int i = 0; i < driveKinds; ++i) kinds.append(say(&Words::kind, static_cast<DriveKind>(i)));
+  const auto said = prompter_.choose(this, tr("What it is"),
+                                     tr("The hardware says: %1. What it really is decides which headroom rules speak.")
+                                         .arg(say(&Words::kind, d->drive.kind)),
+                                     kinds);
+  if (said) drives_.overrule(d->drive, {static_cast<DriveKind>(*said), std::nullopt});
 }
 
 }  // namespace zt::desktop

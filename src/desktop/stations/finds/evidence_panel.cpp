@@ -4,9 +4,10 @@
 #include <QtWidgets>
 
 #include "desktop/models/rows_model.h"
+#include "desktop/charts/time_line.h"
 #include "desktop/stations/station.h"
 #include "desktop/style/palette.h"
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -36,6 +37,8 @@ EvidencePanel::EvidencePanel(QWidget* parent) : QWidget(parent) {
   auto* rule = new QFrame(this);
   rule->setFrameShape(QFrame::HLine);
   box->addWidget(rule);
+  timeLine_ = new TimeLine(this);
+  box->addWidget(timeLine_);
   facts_ = new QLabel(this);
   facts_->setObjectName(QStringLiteral("facts"));
   facts_->setTextFormat(Qt::RichText);
@@ -60,10 +63,10 @@ EvidencePanel::EvidencePanel(QWidget* parent) : QWidget(parent) {
   names->addStretch();
 }
 
-void EvidencePanel::show(const Find* find, const JobView& view) {
-  const bool any = find != nullptr;
+void EvidencePanel::show(const Find* find, const ContextPtr& context) {
+  const bool any = find != nullptr && context != nullptr;
   for (QWidget* w :
-       {static_cast<QWidget*>(gain_), static_cast<QWidget*>(gainNote_), static_cast<QWidget*>(facts_),
+       {static_cast<QWidget*>(timeLine_), static_cast<QWidget*>(gain_), static_cast<QWidget*>(gainNote_), static_cast<QWidget*>(facts_),
         static_cast<QWidget*>(insideTitle_), static_cast<QWidget*>(inside_)})
     w->setVisible(any);
   if (!any) {
@@ -71,34 +74,36 @@ void EvidencePanel::show(const Find* find, const JobView& view) {
     note_->setText(tr("Choose one on the left to see what is known of it."));
     return;
   }
-  const QString title = Words::findTitle(*find);
-  title_->setText(find->kind == FindKind::old || find->kind == FindKind::trash
-                      ? title
-                      : title.section(QLatin1Char('/'), -1));
-  note_->setText(Words::standing(find->standing) + QStringLiteral(" · ") + Words::findNote(*find));
+  const QString title = say(&Words::findTitle, *find);
+  title_->setText(find->items.size() > 1 ? title : title.section(QLatin1Char('/'), -1));
+  note_->setText(say(&Words::standing, find->standing) + QStringLiteral(" · ") + say(&Words::findNote, *find));
   note_->setWordWrap(true);
-  gain_->setText(Words::bytes(find->gain.sure));
-  gain_->setToolTip(Words::exact(find->gain.sure));
-  gainNote_->setText(find->standing == Standing::bedrock ? tr("occupied; locked")
-                                                         : tr("sure, freed at once"));
-  fillFacts(*find, view);
-  fillInside(*find, view);
+  gain_->setText(say(&Words::bytes, find->gain.atMost));
+  gain_->setToolTip(say(&Words::exact, find->gain.atMost));
+  gainNote_->setText(find->standing == Standing::bedrock ? tr("occupied; locked") : say(&Words::gainNote, find->gain));
+  timeLine_->show(find->newest, find->accessed * nsPerSecond, context->options.now);
+  fillFacts(*find, *context);
+  fillInside(*find, *context);
 }
 
-void EvidencePanel::fillFacts(const Find& find, const JobView& view) {
+void EvidencePanel::fillFacts(const Find& find, const FindContext& context) {
   QString rows;
-  for (const Fact& fact : evidence(find, *view.context))
-    rows +=
-        QStringLiteral(
-            "<tr><td style='padding:3px 18px 3px 0;color:%1'>%2</td><td style='padding:3px 0'>%3</td></tr>")
-            .arg(face().secondInk.name(),
-                 fact.label.toHtmlEscaped().replace(QLatin1Char(' '), QStringLiteral("&nbsp;")),
-                 fact.text.toHtmlEscaped());
+  const auto row = [&](const QString& label, const QString& text) {
+    rows += QStringLiteral(
+                "<tr><td style='padding:3px 18px 3px 0;color:%1'>%2</td><td style='padding:3px 0'>%3</td></tr>")
+                .arg(face().secondInk.name(),
+                     label.toHtmlEscaped().replace(QLatin1Char(' '), QStringLiteral("&nbsp;")), text.toHtmlEscaped());
+  };
+  for (const Said& said : Look::ofApplication().words().evidence(find, context))
+    row(QString::fromStdString(said.label), QString::fromStdString(said.text));
+  for (const Offer& offer : find.offers)
+    row(say(&Words::action, offer.action),
+        tr("%1; regret: %2").arg(say(&Words::gainNote, offer.gain), say(&Words::regret, offer.regret)));
   facts_->setText(QStringLiteral("<table cellspacing='0'>%1</table>").arg(rows));
 }
 
-void EvidencePanel::fillInside(const Find& find, const JobView& view) {
-  const SurveyTree& t = view.survey->tree;
+void EvidencePanel::fillInside(const Find& find, const FindContext& context) {
+  const SurveyTree& t = context.tree;
   QList<Row> rows;
   std::vector<NodeId> nodes;
   const bool oneFolder = find.items.size() == 1 && t.isFolder(find.items[0].node);
@@ -115,11 +120,11 @@ void EvidencePanel::fillInside(const Find& find, const JobView& view) {
   for (std::size_t i = 0; i < count; ++i) {
     const NodeId id = nodes[i];
     const auto item =
-        std::find_if(find.items.begin(), find.items.end(), [&](const FindItem& f) { return f.node == id; });
-    QString name = oneFolder ? Words::path(t.name(id)) : Words::path(baseName(t.path(id)));
-    QString tip = Words::path(t.path(id));
+        std::find_if(find.items.begin(), find.items.end(), [&](const Subject& f) { return f.node == id; });
+    QString name = oneFolder ? say(&Words::path, t.name(id)) : say(&Words::path, baseName(t.path(id)));
+    QString tip = say(&Words::path, t.path(id));
     if (item != find.items.end() && !item->origin.empty()) {
-      name = tr("%1, from %2").arg(name, Words::path(item->origin));
+      name = tr("%1, from %2").arg(name, say(&Words::path, item->origin));
       tip += QLatin1Char('\n') +
              tr("thrown away %1")
                  .arg(QString::fromStdString(item->deleted).replace(QLatin1Char('T'), QLatin1Char(' ')));
@@ -130,8 +135,8 @@ void EvidencePanel::fillInside(const Find& find, const JobView& view) {
                  false,
                  false,
                  {{name, tip, false, false, false, false},
-                  {Words::age(newest, view.survey->finished), Words::date(newest), false, false, true, true},
-                  {Words::bytes(t.weight(id)), Words::exact(t.weight(id)), false, false, false, true}}});
+                  {say(&Words::age, newest, context.survey.finished), dateText(newest), false, false, true, true},
+                  {say(&Words::bytes, t.weight(id)), say(&Words::exact, t.weight(id)), false, false, false, true}}});
   }
   insideTitle_->setVisible(rows.size() > 1);
   inside_->setVisible(rows.size() > 1);

@@ -3,7 +3,7 @@
 
 #include <QWidget>
 
-#include "desktop/session.h"
+#include "core/finds/find_context.h"
 
 class QLabel;
 class QTreeView;
@@ -11,6 +11,7 @@ class QTreeView;
 namespace zt::desktop {
 
 class RowsModel;
+class TimeLine;
 
 /// The right half of Finds: everything that is known of the current find, and what is inside it.
 class EvidencePanel final : public QWidget {
@@ -18,16 +19,17 @@ class EvidencePanel final : public QWidget {
 public:
   explicit EvidencePanel(QWidget* parent = nullptr);
   /// nullptr clears it.
-  void show(const Find* find, const JobView& view);
+  void show(const Find* find, const ContextPtr& context);
 
 private:
-  void fillFacts(const Find& find, const JobView& view);
-  void fillInside(const Find& find, const JobView& view);
+  void fillFacts(const Find& find, const FindContext& context);
+  void fillInside(const Find& find, const FindContext& context);
 
   QLabel* title_;
   QLabel* note_;
   QLabel* gain_;
   QLabel* gainNote_;
+  TimeLine* timeLine_;
   QLabel* facts_;
   QLabel* insideTitle_;
   QTreeView* inside_;

@@ -5,7 +5,7 @@
 
 #include "desktop/models/finds_delegate.h"
 #include "desktop/style/palette.h"
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -34,44 +34,42 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
   list_->setColumnWidth(1, 110);
   list_->installEventFilter(this);
   left->addWidget(list_, 1);
-  filter_ = new QLineEdit(page);
-  filter_->setObjectName(QStringLiteral("findsFilter"));
-  filter_->setPlaceholderText(tr("/  name, size>1GB, age>1y, kind:trash, standing:spent, owner:…"));
-  filter_->setClearButtonEnabled(true);
-  connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) {
-    model_->setFilter(text);
-    for (int i = 0; i < model_->rowCount(); ++i) list_->expand(model_->index(i, 0));
+  question_ = new QuestionLine("findsFilter", tr("/  part of a name, over 1 GB, older 1 y, trash, spent, of NAME…"), page);
+  connect(question_, &QuestionLine::asked, this, [this](const Question& question) {
+    model_->setQuestion(question);
     refresh();
   });
-  connect(filter_, &QLineEdit::returnPressed, this, &FindsStation::enter);
-  left->addWidget(filter_);
+  connect(question_, &QuestionLine::entered, this, &FindsStation::enter);
+  left->addWidget(question_);
   row->addLayout(left, 10);
   auto* right = new QVBoxLayout;
   evidence_ = new EvidencePanel(page);
   right->addWidget(evidence_, 1);
   setupKeys(right);
   row->addLayout(right, 11);
+  connect(&session_, &Session::findsCame, this, &FindsStation::refresh);
   connect(list_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
           [this](const QModelIndex& index) {
             const Find* find = model_->findAt(index);
             if (find != nullptr) current_ = find->id;
-            evidence_->show(find, view());
+            evidence_->show(find, shown().context);
           });
 }
 
 void FindsStation::setupKeys(QLayout* box) {
   auto* row = new QHBoxLayout;
   row->setContentsMargins(22, 0, 0, 0);
-  const auto add = [&](const QString& text, const char* name, Judgement judgement) {
+  const auto add = [&](const QString& text, const char* name, Saying saying) {
     auto* b = button(text, name, this);
     b->setFocusPolicy(Qt::TabFocus);
-    connect(b, &QPushButton::clicked, this, [this, judgement] { judge(judgement); });
+    connect(b, &QPushButton::clicked, this, [this, saying] { judge(saying); });
     row->addWidget(b);
   };
-  add(tr("P  plan it"), "planFind", Judgement::plan);
-  add(tr("H  hold it"), "holdFind", Judgement::hold);
-  add(tr("K  keep"), "keepFind", Judgement::keep);
-  add(tr("N  not now"), "notNowFind", Judgement::notNow);
+  add(tr("P  plan it"), "planFind", Saying::plan);
+  add(tr("H  hold it"), "holdFind", Saying::hold);
+  add(tr("K  keep"), "keepFind", Saying::keep);
+  add(tr("M  may go"), "mayGoFind", Saying::mayGo);
+  add(tr("N  not now"), "notNowFind", Saying::notNow);
   row->addStretch();
   static_cast<QVBoxLayout*>(box)->addLayout(row);
 }
@@ -80,27 +78,17 @@ bool FindsStation::eventFilter(QObject* watched, QEvent* event) {
   if (watched != list_ || event->type() != QEvent::KeyPress) return Station::eventFilter(watched, event);
   const auto* key = static_cast<QKeyEvent*>(event);
   if ((key->modifiers() & ~Qt::KeypadModifier) != Qt::NoModifier) return false;
-  switch (key->key()) {
-    case Qt::Key_P:
-      judge(Judgement::plan);
-      return true;
-    case Qt::Key_H:
-      judge(Judgement::hold);
-      return true;
-    case Qt::Key_K:
-      judge(Judgement::keep);
-      return true;
-    case Qt::Key_N:
-      judge(Judgement::notNow);
-      return true;
-    case Qt::Key_Space:
-    case Qt::Key_Return:
-      // On a group or a fold: open and close.
-      list_->setExpanded(list_->currentIndex(), !list_->isExpanded(list_->currentIndex()));
-      return true;
-    default:
-      return false;
-  }
+  static constexpr std::pair<Qt::Key, Saying> keys[] = {{Qt::Key_P, Saying::plan},
+                                                        {Qt::Key_H, Saying::hold},
+                                                        {Qt::Key_K, Saying::keep},
+                                                        {Qt::Key_M, Saying::mayGo},
+                                                        {Qt::Key_N, Saying::notNow}};
+  for (const auto& [k, saying] : keys)
+    if (key->key() == k) return judge(saying), true;
+  if (key->key() != Qt::Key_Space && key->key() != Qt::Key_Return) return false;
+  // On a group or a fold: open and close.
+  list_->setExpanded(list_->currentIndex(), !list_->isExpanded(list_->currentIndex()));
+  return true;
 }
 
 std::vector<const Find*> FindsStation::chosen() const {
@@ -115,40 +103,51 @@ std::vector<const Find*> FindsStation::chosen() const {
 QStringList FindsStation::currentPaths() const {
   QStringList paths;
   for (const Find* find : chosen())
-    for (const auto& item : find->items) paths.append(Words::path(joinPath(view().survey->root, item.path)));
+    for (const auto& item : find->items) paths.append(say(&Words::path, joinPath(view().survey->root, item.path)));
   return paths;
 }
 
-void FindsStation::judgeOne(const Find& find, Judgement judgement) {
-  const PlanLine* line = view().plan.find(find.id);
-  const auto mark = view().markOf(find.id);
-  const auto toggleLine = [&](StepAction action) {
-    if (line != nullptr && line->action == action)
-      session_.drop(find.id);
-    else
-      session_.planFind(find.id, action);
+void FindsStation::planChosen(const std::vector<const Find*>& finds, const std::string& action) {
+  const auto planned = [&](const Find* f) {
+    const PlanLine* line = view().plan.find(f->id);
+    return line != nullptr && (action.empty() ? line->step->frees() : line->step->id == action);
   };
-  const auto toggleMark = [&](Mark wanted) {
-    session_.mark(find.id, mark == wanted ? std::nullopt : std::optional(wanted));
-  };
-  switch (judgement) {
-    case Judgement::plan:
-      return toggleLine(StepAction::discard);
-    case Judgement::hold:
-      return toggleLine(StepAction::hold);
-    case Judgement::keep:
-      return toggleMark(Mark::kept);
-    case Judgement::notNow:
-      return toggleMark(Mark::notNow);
-  }
+  std::vector<std::string> ids;
+  for (const Find* f : finds) ids.push_back(f->id);
+  if (std::all_of(finds.begin(), finds.end(), planned))
+    desk_.drop(ids);
+  else
+    desk_.planFinds(ids, action);
 }
 
-void FindsStation::judge(Judgement judgement) {
+void FindsStation::markChosen(const std::vector<const Find*>& finds, Mark mark) {
+  std::vector<PathBytes> paths;
+  for (const Find* f : finds)
+    for (const auto& item : f->items) paths.push_back(item.path);
+  const bool said = std::all_of(finds.begin(), finds.end(), [&](const Find* f) { return view().marks.of(*f) == mark; });
+  desk_.mark(paths, said ? std::nullopt : std::optional(mark));
+}
+
+void FindsStation::judge(Saying saying) {
   const auto all = chosen();
   if (all.empty() || session_.busy()) return;
-  const bool single = all.size() == 1;
-  for (const Find* find : all) judgeOne(*find, judgement);
-  if (single && judgement != Judgement::keep) goOn();
+  switch (saying) {
+    case Saying::plan:
+      planChosen(all, {});
+      break;
+    case Saying::hold:
+      planChosen(all, "hold");
+      break;
+    case Saying::keep:
+      return markChosen(all, Mark::keep);
+    case Saying::mayGo:
+      markChosen(all, Mark::mayGo);
+      break;
+    case Saying::notNow:
+      markChosen(all, Mark::notNow);
+      break;
+  }
+  if (all.size() == 1) goOn();
 }
 
 void FindsStation::goOn() {
@@ -157,29 +156,48 @@ void FindsStation::goOn() {
   if (next.isValid()) list_->setCurrentIndex(next);
 }
 
+/// While a survey is made: what has been found so far.
+FindsShown FindsStation::shown() const {
+  if (const auto& coming = session_.coming())
+    return {coming->context, {coming, &coming->finds}, nullptr, nullptr, view().shortfall()};
+  const auto all = session_.sharedView();
+  return {all->context, all->finds, {all, &all->marks}, {all, &all->plan}, all->shortfall()};
+}
+
+void FindsStation::select(const QModelIndex& index) {
+  const int scroll = list_->verticalScrollBar()->value();
+  if (index.isValid()) list_->setCurrentIndex(index);
+  list_->verticalScrollBar()->setValue(scroll);
+}
+
 void FindsStation::refresh() {
   showPage(ready(), tr("Finds wait for a measurement. Choose a drive on the Bench and measure it."));
   if (!ready()) return;
   const std::string keep = current_;
-  const int scroll = list_->verticalScrollBar()->value();
-  model_->show(view());
-  for (int i = 0; i < model_->rowCount(); ++i) list_->expand(model_->index(i, 0));
-  QModelIndex at = list_->currentIndex();
-  if (!at.isValid()) {
-    at = model_->indexOf(keep);
-    if (!at.isValid() && model_->rowCount() > 0) at = model_->index(0, 0, model_->index(0, 0));
-    if (at.isValid()) list_->setCurrentIndex(at);
-    list_->verticalScrollBar()->setValue(scroll);
+  const FindsShown now = shown();
+  model_->show(now);
+  if (now.context && asked_ != now.context) {
+    asked_ = now.context;
+    question_->setWords(questionWords(*asked_, {"large", "old", "dormant", "trash", "picked"}));
   }
-  QString text = tr("%1 finds").arg(QLocale().toString(static_cast<qulonglong>(model_->shown())));
-  if (model_->folded() > 0)
-    text += tr(" · %1 small ones folded").arg(QLocale().toString(static_cast<qulonglong>(model_->folded())));
+  for (int i = 0; i < model_->rowCount(); ++i) list_->expand(model_->index(i, 0));
+  if (!list_->currentIndex().isValid()) {
+    QModelIndex at = model_->indexOf(keep);
+    if (!at.isValid() && model_->rowCount() > 0) at = model_->index(0, 0, model_->index(0, 0));
+    select(at);
+  }
+  QString text = say(&Words::number, model_->shown()) + (session_.coming() ? tr(" finds so far") : tr(" finds"));
+  if (model_->folded() > 0) text += tr(" · %1 small ones folded").arg(say(&Words::number, model_->folded()));
+  for (const auto& problem : view().problems)
+    text += tr(" · looking for %1 failed: %2")
+                .arg(say(&Words::findKind, problem.detector), say(&Words::error, problem.error));
   summary_->setText(text);
-  evidence_->show(model_->findAt(list_->currentIndex()), view());
+  summary_->setToolTip(text);
+  evidence_->show(model_->findAt(list_->currentIndex()), now.context);
 }
 
 QString FindsStation::figure() const {
-  if (!ready() || !view().finds) return tr("not measured");
+  if (!view().survey) return tr("not measured");
   return tr("%1 finds").arg(QLocale().toString(static_cast<qulonglong>(view().finds->size())));
 }
 
@@ -188,8 +206,7 @@ void FindsStation::enter() {
 }
 
 void FindsStation::startFilter() {
-  filter_->setFocus();
-  filter_->selectAll();
+  question_->start();
 }
 
 void FindsStation::showStanding(Standing standing) {

@@ -3,14 +3,12 @@
 
 #include "desktop/models/finds_model.h"
 #include "desktop/stations/finds/evidence_panel.h"
+#include "desktop/stations/question_line.h"
 #include "desktop/stations/station.h"
-
-class QLineEdit;
-class QStackedWidget;
 
 namespace zt::desktop {
 
-/// For quick judging by keyboard: P plan it, H hold it, K keep, N not now; a second press takes it back.
+/// For quick judging by keyboard: P plan it, H hold it, K keep, M may go, N not now; a second press takes it back.
 /// Several rows at once where several are chosen. After a key the cursor goes on to the next find.
 class FindsStation final : public Station {
   Q_OBJECT
@@ -18,12 +16,12 @@ public:
   FindsStation(Session& session, Prompter& prompter, QWidget* parent);
   void refresh() override;
   QString figure() const override;
-  bool ready() const override { return view().survey != nullptr; }
+  bool ready() const override { return view().survey != nullptr || session_.coming() != nullptr; }
   void enter() override;
   void startFilter() override;
   void showStanding(Standing standing);
-  enum class Judgement { plan, hold, keep, notNow };
-  void judge(Judgement judgement);
+  enum class Saying { plan, hold, keep, mayGo, notNow };
+  void judge(Saying saying);
   QStringList currentPaths() const;
 
 protected:
@@ -33,12 +31,16 @@ private:
   void setupKeys(QLayout* box);
   void goOn();
   std::vector<const Find*> chosen() const;
-  void judgeOne(const Find& find, Judgement judgement);
+  void planChosen(const std::vector<const Find*>& finds, const std::string& action);
+  void markChosen(const std::vector<const Find*>& finds, Mark mark);
+  FindsShown shown() const;
+  void select(const QModelIndex& index);
 
   QLabel* summary_ = nullptr;
   QTreeView* list_ = nullptr;
   FindsModel* model_ = nullptr;
-  QLineEdit* filter_ = nullptr;
+  QuestionLine* question_ = nullptr;
+  ContextPtr asked_;  ///< whose words the line knows
   EvidencePanel* evidence_ = nullptr;
   std::string current_;
 };

@@ -4,7 +4,7 @@
 #include <QtWidgets>
 
 #include "desktop/style/palette.h"
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -54,7 +54,7 @@ void PlanStation::setupCeilings(QVBoxLayout* box) {
   row->addSpacing(8);
   for (int i = 0; i < regrets; ++i) {
     if (static_cast<Regret>(i) == Regret::personalMoved) continue;  // no step that only moves frees bytes yet
-    auto* b = linkButton(Words::regret(static_cast<Regret>(i)),
+    auto* b = linkButton(say(&Words::regret, static_cast<Regret>(i)),
                          QByteArray("ceiling" + QByteArray::number(i)).constData(), this);
     b->setCheckable(true);
     ceilings_->addButton(b, i);
@@ -79,7 +79,7 @@ void PlanStation::setupLines(QVBoxLayout* box) {
   lines_->setColumnWidth(5, 80);
   lines_->installEventFilter(this);
   connect(rows_, &RowsModel::toggled, this,
-          [this](const QString& id, bool on) { session_.setEnabled(id.toStdString(), on); });
+          [this](const QString& id, bool on) { desk_.setEnabled(id.toStdString(), on); });
   connect(lines_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this] {
     const auto& lines = view().plan.lines;
     const auto at =
@@ -87,6 +87,10 @@ void PlanStation::setupLines(QVBoxLayout* box) {
     stairs_->setCurrent(at == lines.end() ? -1 : static_cast<int>(at - lines.begin()));
   });
   box->addWidget(lines_, 5);
+  setupDecisions(box);
+  left_ = noteLabel({}, this, "leftLines");
+  left_->setWordWrap(true);
+  box->addWidget(left_);
   auto* foot = new QHBoxLayout;
   const auto add = [&](const QString& text, const char* name, auto slot) {
     auto* b = linkButton(text, name, this);
@@ -94,10 +98,10 @@ void PlanStation::setupLines(QVBoxLayout* box) {
     foot->addWidget(b);
     foot->addSpacing(16);
   };
-  add(tr("Drop the line (Del)"), "dropLine", [this] { session_.drop(currentLine()); });
-  add(tr("Discard or hold (H)"), "switchAction", [this] { switchAction(); });
-  add(tr("Up (Alt+↑)"), "lineUp", [this] { session_.moveLine(currentLine(), -1); });
-  add(tr("Down (Alt+↓)"), "lineDown", [this] { session_.moveLine(currentLine(), 1); });
+  add(tr("Drop the line (Del)"), "dropLine", [this] { desk_.drop({currentLine()}); });
+  add(tr("Another step (H)"), "switchAction", [this] { switchAction(); });
+  add(tr("Up (Alt+↑)"), "lineUp", [this] { desk_.moveLine(currentLine(), -1); });
+  add(tr("Down (Alt+↓)"), "lineDown", [this] { desk_.moveLine(currentLine(), 1); });
   foot->addStretch();
   auto* next = button(tr("On to Reclaim"), "toReclaim", this);
   connect(next, &QPushButton::clicked, this, [this] { Q_EMIT goTo(reclaimStation); });
@@ -105,14 +109,43 @@ void PlanStation::setupLines(QVBoxLayout* box) {
   box->addLayout(foot);
 }
 
+void PlanStation::setupDecisions(QVBoxLayout* box) {
+  decisionsNote_ = noteLabel(tr("For a person to decide, the likeliest first: Enter or P plans it, Del says not now"), this,
+                             "decisionsNote");
+  box->addWidget(decisionsNote_);
+  decisions_ = ledgerView("decisions", this);
+  decisionRows_ = new RowsModel({tr("what"), tr("why it is asked"), tr("at most")}, {2}, this);
+  decisions_->setModel(decisionRows_);
+  decisions_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+  decisions_->setColumnWidth(1, 300);
+  decisions_->setColumnWidth(2, 90);
+  decisions_->installEventFilter(this);
+  box->addWidget(decisions_, 3);
+}
+
+void PlanStation::decide(bool goes) {
+  const std::string id = decisions_->currentIndex().siblingAtColumn(0).data(RowsModel::idRole).toString().toStdString();
+  const Find* find = view().finds->find(id);
+  if (find == nullptr || session_.busy()) return;
+  if (goes) return desk_.planFinds({id}, {});
+  std::vector<PathBytes> paths;
+  for (const auto& item : find->items) paths.push_back(item.path);
+  desk_.mark(paths, Mark::notNow);
+}
+
 bool PlanStation::eventFilter(QObject* watched, QEvent* event) {
-  if (watched != lines_ || event->type() != QEvent::KeyPress) return Station::eventFilter(watched, event);
+  if (event->type() != QEvent::KeyPress) return Station::eventFilter(watched, event);
   const auto* key = static_cast<QKeyEvent*>(event);
+  if (watched == decisions_) {
+    if (key->key() == Qt::Key_Return || key->key() == Qt::Key_P) return decide(true), true;
+    return key->key() == Qt::Key_Delete && (decide(false), true);
+  }
+  if (watched != lines_) return Station::eventFilter(watched, event);
   const bool alt = (key->modifiers() & Qt::AltModifier) != 0;
-  if (key->key() == Qt::Key_Delete) return session_.drop(currentLine()), true;
+  if (key->key() == Qt::Key_Delete) return desk_.drop({currentLine()}), true;
   if (key->key() == Qt::Key_H && !alt) return switchAction(), true;
-  if (alt && key->key() == Qt::Key_Up) return session_.moveLine(currentLine(), -1), true;
-  if (alt && key->key() == Qt::Key_Down) return session_.moveLine(currentLine(), 1), true;
+  if (alt && key->key() == Qt::Key_Up) return desk_.moveLine(currentLine(), -1), true;
+  if (alt && key->key() == Qt::Key_Down) return desk_.moveLine(currentLine(), 1), true;
   return false;
 }
 
@@ -123,14 +156,13 @@ std::string PlanStation::currentLine() const {
 }
 
 void PlanStation::switchAction() {
-  if (const PlanLine* line = view().plan.find(currentLine()))
-    session_.setAction(line->id, line->action == StepAction::hold ? StepAction::discard : StepAction::hold);
+  if (!currentLine().empty()) desk_.nextAction(currentLine());
 }
 
 void PlanStation::propose() {
   if (session_.busy() || !ready()) return;
   const int id = ceilings_->checkedId();
-  session_.propose(id == regrets ? std::nullopt : std::optional(static_cast<Regret>(id)));
+  desk_.propose(id == regrets ? std::nullopt : std::optional(static_cast<Regret>(id)));
 }
 
 QString PlanStation::summary() const {
@@ -142,13 +174,15 @@ QString PlanStation::summary() const {
     return tr("empty; propose one, or press P on a find");
   }
   const SignedBytes over = surplus(*target, view().free + view().planned.sure);
-  if (over < 0) return tr("%1 short of %2").arg(Words::signedBytes(-over), Words::targetName(*target));
-  QString text = tr("reaches %1").arg(Words::targetName(*target));
+  if (over < 0 && proposal && !proposal->decisions.empty())
+    return tr("%1 short of %2; what is left is for a person to decide, see below")
+        .arg(say(&Words::signedBytes, -over), say(&Words::targetName, *target));
+  if (over < 0) return tr("%1 short of %2").arg(say(&Words::signedBytes, -over), say(&Words::targetName, *target));
+  QString text = tr("reaches %1").arg(say(&Words::targetName, *target));
   if (proposal && proposal->reached && proposal->ceiling == Regret::none)
     text += tr(" with nothing to regret");
   if (proposal && proposal->reached && proposal->ceiling != Regret::none)
-    text += tr("; worst to regret: %1").arg(Words::regret(proposal->ceiling));
-  if (proposal && proposal->usesUnjudged) text += tr("; it needs things that nobody has judged");
+    text += tr("; worst to regret: %1").arg(say(&Words::regret, proposal->ceiling));
   return text;
 }
 
@@ -156,42 +190,73 @@ void PlanStation::fillCeilings() {
   for (auto* b : ceilings_->buttons()) {
     const int id = ceilings_->id(b);
     if (id == regrets) continue;
-    QString text = Words::regret(static_cast<Regret>(id));
+    QString text = say(&Words::regret, static_cast<Regret>(id));
     if (view().proposal)
-      text += QStringLiteral("  +") + Words::bytes(view().proposal->possible[static_cast<std::size_t>(id)]);
+      text += QStringLiteral("  +") + say(&Words::bytes, view().proposal->possible[static_cast<std::size_t>(id)]);
     b->setText(text);
     b->setToolTip(tr("The most that this ceiling can give. Unjudged things are left alone."));
   }
 }
 
+Row PlanStation::row(std::size_t at) const {
+  const PlanLine& line = view().plan.lines[at];
+  const Find* find = view().finds->find(line.id);
+  QString title = find != nullptr ? say(&Words::findTitle, *find)
+                                  : say(&Words::path, line.items.empty() ? line.place : line.items[0].path);
+  if (line.items.size() > 1) title += QStringLiteral(", ") + say(&Words::things, line.items.size());
+  const bool gone = line.regret() == Regret::personalGone;
+  const GainBounds& adds = view().adds[at];
+  return {QString::fromStdString(line.id),
+          static_cast<int>(stratumOf(line.standing)),
+          true,
+          line.enabled,
+          {{title, title, line.enabled, false, !line.enabled, false},
+           {line.enabled ? say(&Words::action, line.step->id) : tr("off"), {}, false, false, false, false},
+           {say(&Words::when, line.gain.when), {}, false, false, true, false},
+           {say(&Words::regret, line.regret()), {}, false, gone && line.enabled, true, false},
+           {say(&Words::bytes, adds.sure), say(&Words::exact, adds.sure), true, false, !line.step->frees(), true},
+           {say(&Words::bytes, line.gain.atMost), say(&Words::exact, line.gain.atMost), false, false, true, true}}};
+}
+
 void PlanStation::fillLines() {
   QList<Row> rows;
-  for (std::size_t i = 0; i < view().plan.lines.size(); ++i) {
-    const PlanLine& line = view().plan.lines[i];
-    const bool hold = line.action == StepAction::hold;
-    const Find* find = nullptr;
-    for (const Find& f : *view().finds)
-      if (f.id == line.id) find = &f;
-    QString title = find != nullptr ? Words::findTitle(*find)
-                                    : Words::path(line.items.empty() ? line.place : line.items[0].path);
-    if (line.items.size() > 1) title += QStringLiteral(", ") + Words::things(line.items.size());
-    const bool gone = line.regret == Regret::personalGone;
-    rows.append(
-        {QString::fromStdString(line.id),
-         static_cast<int>(stratumOf(line.standing)),
-         true,
-         line.enabled,
-         {{title, title, line.enabled, false, !line.enabled, false},
-          {line.enabled ? Words::action(line.action, line.kind) : tr("off"), {}, false, false, false, false},
-          {Words::when(line.gain.when), {}, false, false, true, false},
-          {Words::regret(line.regret), {}, false, gone && line.enabled, true, false},
-          {Words::bytes(view().steps[i]), Words::exact(view().steps[i]), true, false, hold, true},
-          {Words::bytes(line.gain.atMost), Words::exact(line.gain.atMost), false, false, true, true}}});
-  }
+  for (std::size_t i = 0; i < view().plan.lines.size(); ++i) rows.append(row(i));
   const QString keep = QString::fromStdString(currentLine());
   rows_->setRows(rows);
-  const int row = std::max(0, rows_->rowOf(keep));
-  if (!rows.isEmpty()) lines_->setCurrentIndex(rows_->index(row, 0));
+  const int at = std::max(0, rows_->rowOf(keep));
+  if (!rows.isEmpty()) lines_->setCurrentIndex(rows_->index(at, 0));
+}
+
+/// What only a person can decide; it is shown where the plan does not reach without it.
+void PlanStation::fillDecisions() {
+  QList<Row> rows;
+  const auto& proposal = view().proposal;
+  if (proposal && !proposal->reached)
+    for (const Decision& d : proposal->decisions) {
+      const Find* find = view().finds->find(d.find);
+      const bool decided = view().plan.find(d.find) != nullptr || (find != nullptr && view().marks.of(*find));
+      if (find == nullptr || decided) continue;
+      rows.append({QString::fromStdString(d.find),
+                   static_cast<int>(stratumOf(d.standing)),
+                   false,
+                   false,
+                   {{say(&Words::path, d.path), {}, true, false, false, false},
+                    {say(&Words::decision, d), {}, false, false, true, false},
+                    {say(&Words::bytes, d.bytes), say(&Words::exact, d.bytes), true, false, false, true}}});
+    }
+  decisionRows_->setRows(rows);
+  decisions_->setVisible(!rows.isEmpty());
+  decisionsNote_->setVisible(!rows.isEmpty());
+}
+
+/// Lines that are not on the plan any more, although nobody took them off.
+void PlanStation::fillLeft() {
+  QStringList all;
+  for (const LeftLine& line : view().left) all.append(say(&Words::left, line));
+  left_->setText(all.size() > 3 ? all.mid(0, 3).join(QLatin1Char('\n')) + tr("\nand %1 more").arg(all.size() - 3)
+                                : all.join(QLatin1Char('\n')));
+  left_->setToolTip(all.join(QLatin1Char('\n')));
+  left_->setVisible(!all.isEmpty());
 }
 
 void PlanStation::refresh() {
@@ -201,16 +266,18 @@ void PlanStation::refresh() {
   propose_->setEnabled(!session_.busy());
   summary_->setText(summary());
   summary_->setToolTip(summary());
-  stairs_->show(view());
+  stairs_->show(view().picture(), view().plan, view().adds);
   fillCeilings();
   fillLines();
+  fillDecisions();
+  fillLeft();
 }
 
 QString PlanStation::figure() const {
   const auto count = view().plan.lines.size();
   if (!ready()) return tr("not measured");
   if (count == 0) return tr("empty");
-  const QString gain = Words::bytes(view().planned.sure);
+  const QString gain = say(&Words::bytes, view().planned.sure);
   return count == 1 ? tr("1 line · %1").arg(gain) : tr("%1 lines · %2").arg(count).arg(gain);
 }
 

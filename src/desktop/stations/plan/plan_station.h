@@ -28,7 +28,12 @@ private:
   void setupCeilings(class QVBoxLayout* box);
   void setupLines(class QVBoxLayout* box);
   void fillCeilings();
+  Row row(std::size_t at) const;
+  void setupDecisions(QVBoxLayout* box);
+  void decide(bool goes);
   void fillLines();
+  void fillDecisions();
+  void fillLeft();
   std::string currentLine() const;
   void switchAction();
   QString summary() const;
@@ -38,6 +43,10 @@ private:
   QButtonGroup* ceilings_ = nullptr;
   QTreeView* lines_ = nullptr;
   RowsModel* rows_ = nullptr;
+  QTreeView* decisions_ = nullptr;
+  RowsModel* decisionRows_ = nullptr;
+  QLabel* decisionsNote_ = nullptr;
+  QLabel* left_ = nullptr;
   QPushButton* propose_ = nullptr;
 };
 

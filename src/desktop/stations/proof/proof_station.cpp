@@ -4,7 +4,7 @@
 #include <QtWidgets>
 
 #include "desktop/style/palette.h"
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -93,11 +93,11 @@ void ProofStation::release() {
     Bytes bytes = 0;
     for (const auto& line : consent.lines) {
       bytes += line.bytes;
-      if (things.size() < 12) things.append(Words::path(line.example));
+      if (things.size() < 12) things.append(say(&Words::path, line.example));
     }
     if (consent.lines.size() > 12) things.append(tr("and %1 more").arg(consent.lines.size() - 12));
     const QString text = tr("These things go for good, %1 in all. This cannot be undone.\n\n%2")
-                             .arg(Words::bytes(bytes), things.join(QLatin1Char('\n')));
+                             .arg(say(&Words::bytes, bytes), things.join(QLatin1Char('\n')));
     if (prompter_.confirm(this, tr("Release what is held"), text, tr("Let them go")))
       session_.release(consent.token);
   });
@@ -106,21 +106,21 @@ void ProofStation::release() {
 void ProofStation::fillTargets() {
   QString html;
   for (const auto& t : view().proof->targets) {
-    const QString name = Words::targetName(t.target).toHtmlEscaped();
+    const QString name = say(&Words::targetName, t.target).toHtmlEscaped();
     html += t.met ? tr("<p style='margin:2px 0'><b>%1: met</b>, %2 to spare</p>")
-                        .arg(name, Words::signedBytes(t.surplus))
+                        .arg(name, say(&Words::signedBytes, t.surplus))
                   : tr("<p style='margin:2px 0'><b style='color:%3'>%1: %2 short</b></p>")
-                        .arg(name, Words::signedBytes(-t.surplus), face().red.name());
+                        .arg(name, say(&Words::signedBytes, -t.surplus), face().red.name());
   }
   if (html.isEmpty()) html = tr("<p>No target is chosen.</p>");
   const SignedBytes others = view().proof->byOthers;
   if (std::abs(others) >= 1'000'000)
     html += tr("<p style='margin:8px 0 2px 0'>Others changed the drive meanwhile: %1.</p>")
-                .arg(Words::signedBytes(others));
+                .arg(say(&Words::signedBytes, others));
   verdicts_->setText(html);
   const bool held = !view().held.empty();
   held_->setText(held ? tr("In the hold: %1, %2. Nothing of it is free until released.")
-                            .arg(Words::things(view().held.size()), Words::bytes(view().proof->held))
+                            .arg(say(&Words::things, view().held.size()), say(&Words::bytes, view().proof->held))
                       : tr("Nothing is held."));
   putBack_->setVisible(held);
   release_->setVisible(held);
@@ -130,30 +130,27 @@ void ProofStation::fillLines() {
   QList<Row> rows;
   const Proof& proof = *view().proof;
   for (const ProofLine& line : proof.lines) {
-    const SignedBytes difference =
-        static_cast<SignedBytes>(line.actual) - static_cast<SignedBytes>(line.promised);
+    const SignedBytes difference = line.actual - static_cast<SignedBytes>(line.promised.sure);
     QStringList why;
-    for (const auto& r : line.reasons) why.append(Words::reason(r));
-    QString title = Words::path(line.example);
-    for (const Find& f : *view().finds)
-      if (f.id == line.line) title = Words::findTitle(f);
-    if (line.kind != FindKind::large && line.items > 1)
-      title += QStringLiteral(", ") + Words::things(line.items);
+    for (const auto& r : line.reasons) why.append(say(&Words::reason, r));
+    QString title = say(&Words::path, line.example);
+    if (const Find* find = view().finds->find(line.line)) title = say(&Words::findTitle, *find);
+    if (line.items > 1)
+      title += QStringLiteral(", ") + say(&Words::things, line.items);
     rows.append({QString::fromStdString(line.line),
                  -1,
                  false,
                  false,
                  {{title, {}, true, false, false, false},
-                  {Words::bytes(line.promised), Words::exact(line.promised), false, false, false, true},
-                  {Words::bytes(line.actual), Words::exact(line.actual), true, false, false, true},
-                  {Words::signedBytes(difference), {}, false, difference < 0, difference == 0, true},
+                  {say(&Words::bytes, line.promised.sure), say(&Words::exact, line.promised.sure), false, false, false, true},
+                  {say(&Words::signedBytes, line.actual), {}, true, false, false, true},
+                  {say(&Words::signedBytes, difference), {}, false, difference < -65'536, difference == 0, true},
                   {why.join(QStringLiteral("; ")), {}, false, false, true, false}}});
   }
-  const SignedBytes difference =
-      static_cast<SignedBytes>(proof.actual) - static_cast<SignedBytes>(proof.promised);
+  const SignedBytes difference = proof.actual - static_cast<SignedBytes>(proof.promised);
   sum_->setText(
       tr("sum: promised %1, actual %2, difference %3")
-          .arg(Words::bytes(proof.promised), Words::bytes(proof.actual), Words::signedBytes(difference)));
+          .arg(say(&Words::bytes, proof.promised), say(&Words::signedBytes, proof.actual), say(&Words::signedBytes, difference)));
   rows_->setRows(rows);
 }
 
@@ -161,8 +158,8 @@ void ProofStation::refresh() {
   showPage(ready(), view().survey ? tr("Nothing has been carried out yet, so there is nothing to prove.")
                                   : tr("Proof waits for a run. Choose a drive on the Bench and measure it."));
   if (!ready()) return;
-  heading_->setText(tr("read again %1").arg(Words::clockTime(view().proof->when)));
-  columns_->show(view());
+  heading_->setText(tr("read again %1").arg(clockTime(view().proof->when)));
+  columns_->show(view().picture(), view().proof);
   fillTargets();
   fillLines();
   again_->setEnabled(!session_.busy());

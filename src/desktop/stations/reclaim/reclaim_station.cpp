@@ -4,7 +4,7 @@
 #include <QtWidgets>
 
 #include "desktop/style/palette.h"
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -46,6 +46,9 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
   start_ = button(tr("Start"), "startRun", page, true);
   toProof_ = button(tr("On to Proof"), "toProof", page, true);
   for (auto* b : {pause_, stop_, start_, toProof_}) foot->addWidget(b);
+  unseen_ = noteLabel({}, page, "unseenFiles");
+  unseen_->setWordWrap(true);
+  box->addWidget(unseen_);
   box->addLayout(foot);
   connect(agree_, &QCheckBox::toggled, this, [this](bool on) {
     agreedTo_ = on ? view().consent.token : std::string{};
@@ -81,45 +84,42 @@ void ReclaimStation::start() {
 }
 
 QString ReclaimStation::titleOf(const std::string& id) const {
-  for (const Find& f : *view().finds)
-    if (f.id == id) return Words::findTitle(f);
+  if (const Find* find = view().finds->find(id)) return say(&Words::findTitle, *find);
   if (const PlanLine* line = view().plan.find(id); line != nullptr && !line->items.empty())
-    return Words::path(line->items[0].path);
+    return say(&Words::path, line->items[0].path);
   const auto known = titles_.find(id);
   return known == titles_.end() ? QString::fromStdString(id) : known->second;
 }
 
 Row ReclaimStation::consentRow(const PlanLine& line, std::size_t index) const {
-  const bool discard = line.action == StepAction::discard;
-  const QString loss = !discard                              ? tr("set aside; can be put back")
-                       : line.regret == Regret::personalGone ? tr("removed for good")
-                                                             : tr("removed");
+  const bool discard = line.step->consent == ConsentRule::asked;
+  const QString loss = say(&Words::loss, line.step->id, line.regret());
   return {QString::fromStdString(line.id),
           static_cast<int>(stratumOf(line.standing)),
           false,
           false,
           {{titleOf(line.id), {}, true, false, false, false},
-           {Words::action(line.action, line.kind), {}, false, false, false, false},
+           {say(&Words::action, line.step->id), {}, false, false, false, false},
            {loss, {}, false, discard, !discard, false},
            {QLocale().toString(static_cast<qulonglong>(line.items.size())), {}, false, false, true, true},
-           {Words::bytes(view().steps[index]), Words::exact(view().steps[index]), true, false, false, true},
+           {say(&Words::bytes, view().adds[index].sure), say(&Words::exact, view().adds[index].sure), true, false, false, true},
            {QString(), {}, false, false, true, true}}};
 }
 
 Row ReclaimStation::outcomeRow(const LineOutcome& o) const {
   const bool bad = o.state == LineOutcome::State::refused || o.state == LineOutcome::State::partly;
-  QString state = Words::lineState(o.state);
-  if (o.held > 0) state += tr(", %1 held").arg(Words::bytes(o.held));
+  QString state = say(&Words::lineState, o.state);
+  if (o.held > 0) state += tr(", %1 held").arg(say(&Words::bytes, o.held));
   return {QString::fromStdString(o.line),
           -1,
           false,
           false,
           {{titleOf(o.line), {}, true, false, false, false},
-           {Words::action(o.action, FindKind::picked), {}, false, false, false, false},
+           {say(&Words::action, o.action), {}, false, false, false, false},
            {state, {}, false, bad, false, false},
            {tr("%1 of %2").arg(o.itemsDone).arg(o.items), {}, false, false, true, true},
-           {Words::bytes(o.promised), Words::exact(o.promised), false, false, false, true},
-           {Words::bytes(o.freed), Words::exact(o.freed), true, false, false, true}}};
+           {say(&Words::bytes, o.promised.sure), say(&Words::exact, o.promised.sure), false, false, false, true},
+           {say(&Words::bytes, o.freed.atMost), say(&Words::exact, o.freed.atMost), true, false, false, true}}};
 }
 
 void ReclaimStation::fillLines() {
@@ -149,9 +149,9 @@ void ReclaimStation::fillProblems() {
                      -1,
                      false,
                      false,
-                     {{Words::path(r.path), {}, false, false, false, false},
-                      {Words::problem(r.problem, r.detail), {}, false, true, false, false},
-                      {Words::itemState(r.state), {}, false, false, true, false}}});
+                     {{say(&Words::path, r.path), {}, false, false, false, false},
+                      {r.problem ? say(&Words::problem, *r.problem, r.detail) : say(&Words::itemState, r.state), {}, false, true, false, false},
+                      {say(&Words::itemState, r.state), {}, false, false, true, false}}});
   };
   if (view().report && session_.work() != Session::Work::running)
     for (const auto& o : view().report->lines) take(o);
@@ -161,9 +161,9 @@ void ReclaimStation::fillProblems() {
                  -1,
                  false,
                  false,
-                 {{Words::path(r.path), {}, false, false, false, false},
+                 {{say(&Words::path, r.path), {}, false, false, false, false},
                   {tr("an earlier run was cut short; settled at the start"), {}, false, false, false, false},
-                  {Words::itemState(r.state), {}, false, false, true, false}}});
+                  {say(&Words::itemState, r.state), {}, false, false, true, false}}});
   problemRows_->setRows(rows);
   problems_->setVisible(!rows.isEmpty());
   problemsTitle_->setVisible(!rows.isEmpty());
@@ -175,8 +175,8 @@ QString ReclaimStation::heading() const {
                              : tr("running; every item is looked at again before it goes");
   if (!view().plan.lines.empty() && !view().consent.lines.empty()) {
     Bytes bytes = 0;
-    for (std::size_t i = 0; i < view().plan.lines.size(); ++i) bytes += view().steps[i];
-    return tr("nothing has been changed yet; these lines give %1").arg(Words::bytes(bytes));
+    for (std::size_t i = 0; i < view().plan.lines.size(); ++i) bytes += view().adds[i].sure;
+    return tr("nothing has been changed yet; these lines give %1").arg(say(&Words::bytes, bytes));
   }
   if (!view().plan.lines.empty()) return tr("nothing is removed: these lines only set aside");
   if (view().report && view().report->stopped)
@@ -193,6 +193,9 @@ void ReclaimStation::refresh() {
   const bool plan = !view().plan.lines.empty();
   const bool needs = plan && !view().consent.token.empty();
   heading_->setText(heading());
+  unseen_->setText(tr("Files that other users' programs have open cannot be seen without more rights: whether any of this "
+                      "is in use there is not known."));
+  unseen_->setVisible(plan && !view().seesAllOpenFiles);
   fillLines();
   fillProblems();
   // A consent belongs to exactly one plan: any change to it takes the tick away.
@@ -203,7 +206,7 @@ void ReclaimStation::refresh() {
   std::uint64_t things = 0;
   for (const auto& line : view().consent.lines) things += line.items;
   agree_->setText(tr("I agree: %1 on %2 go for good. This cannot be undone.")
-                      .arg(Words::things(things), view().consent.lines.size() == 1
+                      .arg(say(&Words::things, things), view().consent.lines.size() == 1
                                                       ? tr("1 line")
                                                       : tr("%1 lines").arg(view().consent.lines.size())));
   agree_->setVisible(needs && !running);
@@ -222,8 +225,8 @@ QString ReclaimStation::figure() const {
   if (session_.work() == Session::Work::running) return tr("running");
   if (view().report) {
     Bytes freed = 0;
-    for (const auto& o : view().report->lines) freed += o.freed;
-    return tr("%1 freed").arg(Words::bytes(freed));
+    for (const auto& o : view().report->lines) freed += o.freed.atMost;
+    return tr("%1 freed").arg(say(&Words::bytes, freed));
   }
   return view().plan.lines.empty() ? tr("no plan yet") : tr("not started");
 }

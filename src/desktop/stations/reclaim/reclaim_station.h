@@ -36,6 +36,7 @@ private:
   QLabel* problemsTitle_ = nullptr;
   QTreeView* problems_ = nullptr;
   RowsModel* problemRows_ = nullptr;
+  QLabel* unseen_ = nullptr;
   QCheckBox* agree_ = nullptr;
   QPushButton* start_ = nullptr;
   QPushButton* pause_ = nullptr;

@@ -5,7 +5,7 @@
 
 #include "desktop/stations/station.h"
 #include "desktop/style/palette.h"
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -77,9 +77,9 @@ void FieldFace::askPicked() {
     rows_->setRows({});
     return;
   }
-  ListEngine::Question question;
+  ListEngine::Request question;
   question.context = context_;
-  question.query.field = range;
+  question.question.field = range;
   engine_.ask(std::move(question));
 }
 
@@ -89,14 +89,14 @@ void FieldFace::fillPicked(const ListAnswer& answer) {
   QList<Row> rows;
   for (std::size_t i = 0; i < std::min(mostRows, answer.inOrder); ++i) {
     const NodeId id = answer.rows[i];
-    const QString path = Words::path(t.path(id));
+    const QString path = say(&Words::path, t.path(id));
     rows.append({path,
                  static_cast<int>(stratumOf(context_->standing[id])),
                  false,
                  false,
-                 {{path, path + QLatin1Char('\n') + Words::age(t.modified(id), survey_->finished), false,
+                 {{path, path + QLatin1Char('\n') + say(&Words::age, t.modified(id), survey_->finished), false,
                    false, false, false},
-                  {Words::bytes(t.occupied(id)), Words::exact(t.occupied(id)), false, false, false, true}}});
+                  {say(&Words::bytes, t.occupied(id)), say(&Words::exact, t.occupied(id)), false, false, false, true}}});
   }
   rows_->setRows(rows);
 }

@@ -6,6 +6,7 @@
 #include "desktop/charts/age_size_grid.h"
 #include "desktop/models/list_engine.h"
 #include "desktop/models/rows_model.h"
+#include "desktop/session/job_view.h"
 
 class QLabel;
 class QTreeView;
@@ -33,7 +34,7 @@ private:
   void planChosen();
 
   SurveyPtr survey_;
-  std::shared_ptr<const FindContext> context_;
+  ContextPtr context_;
   ListEngine engine_;
   AgeSizeGrid* grid_ = nullptr;
   QTreeView* picked_ = nullptr;

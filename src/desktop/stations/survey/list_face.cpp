@@ -6,7 +6,7 @@
 #include "desktop/models/ledger_delegate.h"
 #include "desktop/stations/station.h"
 #include "desktop/style/palette.h"
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -83,7 +83,8 @@ void ListFace::setupTable() {
   connect(table_, &QTableView::customContextMenuRequested, this,
           [this](const QPoint& at) { Q_EMIT menuWanted(table_->viewport()->mapToGlobal(at)); });
   connect(table_, &QTableView::activated, this, [this](const QModelIndex& index) {
-    if (const NodeId node = model_->nodeAt(index.row()); node != noNode) Q_EMIT opened(node);
+    if (const NodeId node = model_->nodeAt(index.row()); node != noNode)
+      Q_EMIT opened(question_.context->tree.path(node));
   });
   connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this,
           [this] { sumLater_.start(); });
@@ -97,7 +98,7 @@ void ListFace::resizeEvent(QResizeEvent* event) {
     table_->setColumnHidden(static_cast<int>(column), width() < 600);
 }
 
-void ListFace::setContext(std::shared_ptr<const FindContext> context) {
+void ListFace::setContext(ContextPtr context) {
   if (context == question_.context) return;
   question_.context = std::move(context);
   question_.among.reset();
@@ -105,9 +106,9 @@ void ListFace::setContext(std::shared_ptr<const FindContext> context) {
   note_->clear();
 }
 
-void ListFace::ask(const Query& query) {
+void ListFace::ask(const Question& question) {
   if (!question_.context) return;
-  question_.query = query;
+  question_.question = question;
   question_.among.reset();
   sumLater_.stop();
   engine_.ask(question_);
@@ -128,6 +129,20 @@ void ListFace::show(const std::shared_ptr<const ListAnswer>& answer) {
   if (fresh) table_->scrollToTop();
   if (answer->inOrder == answer->rows.size()) sumLater_.start();
   if (answer->rows.empty()) note_->setText(tr("nothing answers this"));
+}
+
+std::optional<PathBytes> ListFace::currentPath() const {
+  const NodeId node = model_->nodeAt(table_->currentIndex().row());
+  if (!question_.context || node == noNode) return std::nullopt;
+  return question_.context->tree.path(node);
+}
+
+std::vector<PathBytes> ListFace::chosenPaths() const {
+  constexpr std::size_t most = 10'000;
+  std::vector<PathBytes> paths;
+  for (const NodeId node : chosen())
+    if (node != noNode && paths.size() < most) paths.push_back(question_.context->tree.path(node));
+  return paths;
 }
 
 std::vector<NodeId> ListFace::chosen() const {
@@ -154,9 +169,11 @@ void ListFace::sumChosen() {
 
 void ListFace::showSums(const ListSums& sums) {
   const QString count = QLocale().toString(static_cast<qulonglong>(sums.entries));
-  const QString text = table_->selectionModel()->hasSelection() ? tr("%1 picked") : tr("%1 found");
-  note_->setText(text.arg(count) + tr(" · occupied together %1 · freed if all of them go %2")
-                                       .arg(Words::bytes(sums.occupied), Words::bytes(sums.exclusive)));
+  QString text = table_->selectionModel()->hasSelection() ? tr("%1 picked") : tr("%1 found");
+  text = text.arg(count) + tr(" · occupied together %1 · freed if all of them go %2")
+                               .arg(say(&Words::bytes, sums.occupied), say(&Words::bytes, sums.freed.atMost));
+  if (sums.freed.sure < sums.freed.atMost) text += tr(" (sure: %1)").arg(say(&Words::bytes, sums.freed.sure));
+  note_->setText(text);
 }
 
 }  // namespace zt::desktop

@@ -19,16 +19,17 @@ public:
   explicit ListFace(QWidget* parent = nullptr);
 
   /// The survey that questions are about; an empty list until one is asked.
-  void setContext(std::shared_ptr<const FindContext> context);
-  void ask(const Query& query);
+  void setContext(ContextPtr context);
+  void ask(const Question& question);
   QTableView* table() const { return table_; }
-  const EntryListModel* model() const { return model_; }
-  /// The chosen entries; the current one if none is chosen.
-  std::vector<NodeId> chosen() const;
+  /// The path under the cursor; nullopt if there is none.
+  std::optional<PathBytes> currentPath() const;
+  /// The chosen entries, at most 10 000; the current one if none is chosen.
+  std::vector<PathBytes> chosenPaths() const;
 
 Q_SIGNALS:
   void menuWanted(const QPoint& globalPos);
-  void opened(zt::NodeId node);  ///< Enter or a double click
+  void opened(const zt::PathBytes& path);  ///< Enter or a double click
 
 protected:
   void resizeEvent(QResizeEvent* event) override;
@@ -38,11 +39,12 @@ private:
   void sortBy(ListColumn column, bool descending);
   void show(const std::shared_ptr<const ListAnswer>& answer);
   std::shared_ptr<const std::vector<NodeId>> rowsShown() const;
+  std::vector<NodeId> chosen() const;
   void sumChosen();
   void showSums(const ListSums& sums);
 
   ListEngine engine_;
-  ListEngine::Question question_;
+  ListEngine::Request question_;
   EntryListModel* model_ = nullptr;
   QTableView* table_ = nullptr;
   QLabel* note_ = nullptr;

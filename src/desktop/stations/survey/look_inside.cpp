@@ -5,7 +5,7 @@
 #include <algorithm>
 
 #include "desktop/stations/station.h"
-#include "desktop/style/words.h"
+#include "desktop/style/look.h"
 
 namespace zt::desktop {
 
@@ -64,10 +64,10 @@ bool addPicture(QDialog* dialog, const std::string& bytes) {
 QDialog* showInside(QWidget* parent, const PathBytes& path, const Peek& peek) {
   const auto t = [](const char* text) { return QCoreApplication::translate("LookInside", text); };
   const QString note =
-      peek.whole ? t("all of it, %1; its access time was not changed").arg(Words::bytes(peek.length))
+      peek.whole ? t("all of it, %1; its access time was not changed").arg(say(&Words::bytes, peek.length))
                  : t("its first %1 of %2; its access time was not changed")
-                       .arg(Words::bytes(peek.head.size()), Words::bytes(peek.length));
-  QDialog* dialog = frame(parent, Words::path(path), note);
+                       .arg(say(&Words::bytes, peek.head.size()), say(&Words::bytes, peek.length));
+  QDialog* dialog = frame(parent, say(&Words::path, path), note);
   const bool picture = peek.form == Peek::Form::picture && addPicture(dialog, peek.head);
   if (!picture && peek.form == Peek::Form::text)
     addText(dialog, QString::fromUtf8(peek.head.data(), static_cast<qsizetype>(peek.head.size())), false);
@@ -86,10 +86,10 @@ QDialog* showInside(QWidget* parent, const SurveyTree& tree, NodeId folder) {
                     [&](NodeId a, NodeId b) { return tree.weight(a) > tree.weight(b); });
   QString text;
   for (std::size_t i = 0; i < most; ++i)
-    text += Words::bytes(tree.weight(list[i])).rightJustified(10) + QStringLiteral("  ") +
-            Words::path(tree.name(list[i])) +
+    text += say(&Words::bytes, tree.weight(list[i])).rightJustified(10) + QStringLiteral("  ") +
+            say(&Words::path, tree.name(list[i])) +
             (tree.isFolder(list[i]) ? QStringLiteral("/\n") : QStringLiteral("\n"));
-  QDialog* dialog = frame(parent, Words::path(tree.path(folder)),
+  QDialog* dialog = frame(parent, say(&Words::path, tree.path(folder)),
                           QCoreApplication::translate("LookInside", "%1 entries, as they were measured")
                               .arg(QLocale().toString(totals.children)));
   addText(dialog, text, true);

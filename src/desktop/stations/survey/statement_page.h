@@ -2,7 +2,7 @@
 #pragma once
 
 #include "desktop/charts/chart.h"
-#include "desktop/session.h"
+#include "desktop/session/job_view.h"
 
 namespace zt::desktop {
 
@@ -11,7 +11,7 @@ class StatementPage final : public Chart {
   Q_OBJECT
 public:
   explicit StatementPage(QWidget* parent = nullptr);
-  void show(const JobView& view);
+  void show(SurveyPtr survey);
   QString tableTwin() const override;
 
 protected:
@@ -25,7 +25,7 @@ private:
     bool alarm = false;
   };
   QList<Line> lines() const;
-  JobView view_;
+  SurveyPtr survey_;
 };
 
 }  // namespace zt::desktop

@@ -1,23 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "desktop/charts/legend_strip.h"
-#include "desktop/models/folder_model.h"
+#include "desktop/stations/question_line.h"
 #include "desktop/stations/station.h"
 #include "desktop/stations/survey/field_face.h"
+#include "desktop/stations/survey/folders_face.h"
 #include "desktop/stations/survey/list_face.h"
 #include "desktop/stations/survey/statement_page.h"
 
-class QStackedWidget;
-class QButtonGroup;
-class QLineEdit;
-class QVBoxLayout;
-class QStringListModel;
-
 namespace zt::desktop {
 
-/// Where the bytes are: the statement, the folders with their ribbons, and the age × size field as a second
-/// face.
+/// Where the bytes are: the statement, and beside it the folders, the age × size field, or a list of what answers
+/// a question.
 class SurveyStation final : public Station {
   Q_OBJECT
 public:
@@ -25,7 +19,6 @@ public:
   void refresh() override;
   QString figure() const override;
   bool ready() const override { return view().survey != nullptr; }
-  bool watching() const { return session_.live() != nullptr; }
   void enter() override;
   void startFilter() override;
   enum Face { foldersFace, fieldFace, listFace };
@@ -39,55 +32,35 @@ public:
   void lookInside();
   /// How each line of the statement was obtained, and what it is made of.
   void explainStatement();
-  /// Shows a column or hides it: length, exclusive.
-  void setColumnShown(FolderModel::Column column, bool shown);
-  bool columnShown(FolderModel::Column column) const;
-  /// Goes to the first large folder of a standing.
+  /// Goes to the largest folder of a standing.
   void showStanding(Standing standing);
-  /// The path under the cursor, relative to the root; empty if none.
-  PathBytes currentPath() const;
+  FoldersFace* folders() const { return folders_; }
+  /// The path under the cursor, relative to the root; nullopt if there is none.
+  std::optional<PathBytes> currentPath() const;
 
 protected:
   void resizeEvent(QResizeEvent* event) override;
 
 private:
-  QWidget* setupFolders();
   QWidget* setupList();
-  void setupFilter(QVBoxLayout* box);
-  void showSurvey();
-  std::vector<PathBytes> expandedPaths() const;
-  NodeId currentNode() const;
+  void setupKeys(QWidget* on);
+  bool watching() const { return session_.live() != nullptr; }
   std::vector<PathBytes> chosenPaths() const;
-  void askFilter();
-  void listFolder(NodeId folder);
-  void setLens(int lens);
-  void updateLegend();
-  std::vector<NodeId> pickedFolders() const;
-  void updateNote();
-  void showSums(const ListSums& sums);
-  void say(const QString& text);
+  void ask(const Question& question);
   void listExceptions();
-  void planCurrent(StepAction action);
+  void planChosen(const std::string& action);
+  void markChosen(std::optional<Mark> mark);
   void contextMenu(const QPoint& at);
 
   QStackedWidget* faces_ = nullptr;
   StatementPage* statement_ = nullptr;
   QPushButton* exceptions_ = nullptr;
   QPushButton* sources_ = nullptr;
-  QTreeView* tree_ = nullptr;
-  FolderModel* folders_ = nullptr;
-  QButtonGroup* lenses_ = nullptr;
-  LegendStrip* legend_ = nullptr;
-  QLabel* note_ = nullptr;
-  QLineEdit* filter_ = nullptr;
-  QLabel* filterProblem_ = nullptr;
-  QStringListModel* completions_ = nullptr;
+  QuestionLine* question_ = nullptr;
+  FoldersFace* folders_ = nullptr;
   ListFace* list_ = nullptr;
   FieldFace* field_ = nullptr;
-  ListEngine engine_;  ///< sums several picks off this thread
-  SurveyPtr shown_;
-  std::vector<PathBytes> openPaths_;  ///< to be opened again in the next survey
-  PathBytes livePath_;                ///< where the cursor was
+  ContextPtr asked_;  ///< whose words the line knows
 };
 
 }  // namespace zt::desktop

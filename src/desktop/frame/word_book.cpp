@@ -1,0 +1,66 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/frame/word_book.h"
+
+#include <QtWidgets>
+
+#include "desktop/style/look.h"
+
+namespace zt::desktop {
+
+WordBook::WordBook(const QString& word, QWidget* parent) : QDialog(parent) {
+  setObjectName(QStringLiteral("wordBook"));
+  setWindowTitle(tr("Words of Zip Tally"));
+  setAttribute(Qt::WA_DeleteOnClose);
+  auto* box = new QVBoxLayout(this);
+  box->setContentsMargins(22, 18, 22, 18);
+  search_ = new QLineEdit(this);
+  search_->setObjectName(QStringLiteral("wordSearch"));
+  search_->setPlaceholderText(tr("part of a word, or of what it means"));
+  box->addWidget(search_);
+  auto* row = new QHBoxLayout;
+  list_ = new QListWidget(this);
+  list_->setObjectName(QStringLiteral("wordList"));
+  list_->setMaximumWidth(200);
+  row->addWidget(list_);
+  auto* page = new QScrollArea(this);
+  page->setWidgetResizable(true);
+  page->setFrameShape(QFrame::NoFrame);
+  meaning_ = new QLabel;
+  meaning_->setObjectName(QStringLiteral("wordMeaning"));
+  meaning_->setWordWrap(true);
+  meaning_->setTextFormat(Qt::PlainText);
+  meaning_->setAlignment(Qt::AlignTop | Qt::AlignLeft);
+  meaning_->setContentsMargins(14, 4, 4, 4);
+  meaning_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  page->setWidget(meaning_);
+  row->addWidget(page, 1);
+  box->addLayout(row, 1);
+  const QRect room = screen()->availableGeometry();
+  resize(std::min(640, room.width() - 60), std::min(420, room.height() - 80));
+  connect(search_, &QLineEdit::textChanged, this, &WordBook::fill);
+  connect(list_, &QListWidget::currentTextChanged, this, [this](const QString& current) {
+    meaning_->setText(current.isEmpty() ? tr("No word of ours holds this.") : say(&Words::explain, current.toStdString()));
+  });
+  fill({});
+  if (const auto found = list_->findItems(word, Qt::MatchFixedString); !found.isEmpty())
+    list_->setCurrentItem(found.front());
+  list_->setFocus();
+}
+
+void WordBook::fill(const QString& part) {
+  list_->clear();
+  for (const std::string& word : Words::known())
+    if (const QString text = QString::fromStdString(word);
+        text.contains(part, Qt::CaseInsensitive) || say(&Words::explain, word).contains(part, Qt::CaseInsensitive))
+      list_->addItem(text);
+  list_->setCurrentRow(0);
+  if (list_->count() == 0) meaning_->setText(tr("No word of ours holds this."));
+}
+
+QString WordBook::wordOf(const QWidget* widget) {
+  for (; widget != nullptr; widget = widget->parentWidget())
+    if (const QVariant word = widget->property("word"); word.isValid()) return word.toString();
+  return {};
+}
+
+}  // namespace zt::desktop

@@ -1,0 +1,142 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/session/drive_watch.h"
+
+#include <QSettings>
+
+#include "core/job/sites/site.h"
+
+namespace zt::desktop {
+
+namespace {
+
+QString ruleName(TargetOrigin origin) {
+  return QString::fromUtf8(name(origin).data());
+}
+
+void followShopRules(std::vector<Target>& targets) {
+  const QStringList rules = QSettings().value(QStringLiteral("shopRules")).toStringList();
+  for (Target& t : targets)
+    if (t.origin != TargetOrigin::task) t.chosen = rules.contains(ruleName(t.origin));
+}
+
+/// Adds what the register and the drive tell of earlier visits.
+void addPast(const Workshop& workshop, DriveAtHand& at) {
+  std::vector<PathBytes> folders;
+  if (workshop.visits) {
+    at.visits = workshop.visits->visits(at.drive.id).value_or(std::vector<Visit>{});
+    folders = workshop.visits->holds(at.drive.id);
+  }
+  if (at.standIn) {
+    if (const auto holds = DriveHolds::open(workshop, at.path, true)) at.held = (*holds)->things();
+  } else {
+    at.held = heldOn(workshop, at.drive, folders);
+  }
+}
+
+}  // namespace
+
+DriveWatch::DriveWatch(const Workshop& workshop, QObject* parent)
+    : QObject(parent), workshop_(workshop), queue_(std::make_unique<WorkQueue>(QStringLiteral("drives"))) {}
+
+void DriveWatch::show(std::vector<DriveAtHand> found, bool standIn) {
+  if (standIn) {
+    std::erase_if(drives_, [&](const auto& d) { return d.standIn && d.path == found.front().path; });
+    drives_.insert(drives_.begin(), found.front());
+  } else {
+    std::erase_if(drives_, [](const auto& d) { return !d.standIn; });
+    drives_.insert(drives_.end(), found.begin(), found.end());
+  }
+  for (auto& d : drives_) followShopRules(d.targets);
+  Q_EMIT looked();
+}
+
+void DriveWatch::look() {
+  queue_->post([this, workshop = workshop_](const std::stop_token&) {
+    auto all = listDrives(workshop);
+    std::vector<DriveAtHand> found;
+    if (all)
+      for (Drive& d : *all) {
+        if (workshop.visits) zt::overrule(d, workshop.visits->overrule(d.id));
+        DriveAtHand at;
+        at.path = d.target;
+        at.targets = headroomRules(d);
+        at.drive = std::move(d);
+        addPast(workshop, at);
+        found.push_back(std::move(at));
+      }
+    QMetaObject::invokeMethod(
+        this,
+        [this, all = all ? Result<void>{} : Result<void>(tl::unexpected(all.error())), found] {
+          if (!all) Q_EMIT failed(all.error());
+          show(found, false);
+        },
+        Qt::QueuedConnection);
+  });
+}
+
+void DriveWatch::addStandIn(const PathBytes& folder) {
+  queue_->post([this, folder, workshop = workshop_](const std::stop_token&) {
+    const auto site = standInSite(workshop, folder);
+    DriveAtHand at;
+    at.path = folder;
+    at.standIn = true;
+    Result<void> done;
+    if (site) {
+      at.drive = (*site)->drive();
+      at.targets = (*site)->ownTargets();
+      for (const Target& t : headroomRules(at.drive)) at.targets.push_back(t);
+      addPast(workshop, at);
+    } else {
+      done = tl::unexpected(site.error());
+    }
+    QMetaObject::invokeMethod(
+        this,
+        [this, done, at, folder] {
+          if (!done) return Q_EMIT failed(done.error());
+          show({at}, true);
+          Q_EMIT standInAdded(QByteArray::fromStdString(folder));
+        },
+        Qt::QueuedConnection);
+  });
+}
+
+void DriveWatch::overrule(const Drive& drive, const DriveOverrule& said) {
+  if (!workshop_.visits) return Q_EMIT failed(Error{Errc::unsupported, "register", {}, 0, {}});
+  if (const auto kept = workshop_.visits->setOverrule(drive.id, said); !kept) return Q_EMIT failed(kept.error());
+  look();
+}
+
+void DriveWatch::putBack(const DriveAtHand& drive) {
+  queue_->post([this, path = drive.path, standIn = drive.standIn, workshop = workshop_](const std::stop_token& stop) {
+    Result<std::vector<JournalRecord>> back = fail(Errc::notThere, "put-back");
+    if (auto holds = DriveHolds::open(workshop, path, standIn))
+      back = (*holds)->putBack(stop);
+    else
+      back = tl::unexpected(holds.error());
+    QMetaObject::invokeMethod(
+        this,
+        [this, back, path, standIn] {
+          if (!back) return Q_EMIT failed(back.error());
+          const auto returned = std::count_if(back->begin(), back->end(),
+                                              [](const auto& r) { return r.state == ItemState::returned; });
+          Q_EMIT putBackEnded(static_cast<std::size_t>(returned), back->size() - static_cast<std::size_t>(returned));
+          if (standIn)
+            addStandIn(path);
+          else
+            look();
+        },
+        Qt::QueuedConnection);
+  });
+}
+
+void DriveWatch::setShopRule(TargetOrigin origin, bool followed) {
+  QSettings settings;
+  QStringList rules = settings.value(QStringLiteral("shopRules")).toStringList();
+  rules.removeAll(ruleName(origin));
+  if (followed) rules.append(ruleName(origin));
+  settings.setValue(QStringLiteral("shopRules"), rules);
+  for (auto& d : drives_) followShopRules(d.targets);
+  Q_EMIT looked();
+}
+
+}  // namespace zt::desktop

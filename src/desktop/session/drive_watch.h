@@ -1,0 +1,55 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QObject>
+#include <QStringList>
+
+#include "core/job/drive_holds.h"
+#include "core/job/register.h"
+#include "desktop/session/work_queue.h"
+
+namespace zt::desktop {
+
+/// A drive at hand, and what is known of earlier visits to it.
+struct DriveAtHand {
+  Drive drive;
+  PathBytes path;  ///< what is opened: the mount's top, or a stand-in's folder
+  bool standIn = false;
+  std::vector<Target> targets;  ///< its own, and the headroom rules as the shop follows them
+  std::vector<Visit> visits;    ///< oldest first
+  std::vector<HeldThing> held;
+};
+
+/// Looks for attached drives and reads what the register and the drives themselves tell of earlier visits, on a
+/// thread of its own. Public members belong to the GUI thread.
+class DriveWatch final : public QObject {
+  Q_OBJECT
+public:
+  explicit DriveWatch(const Workshop& workshop, QObject* parent = nullptr);
+
+  /// Drives that were found last, stand-ins first; without attached drives until they were looked for.
+  const std::vector<DriveAtHand>& drives() const { return drives_; }
+  void look();
+  /// Reads a stand-in and puts it on the shelf.
+  void addStandIn(const PathBytes& folder);
+  /// What somebody says of a drive, kept in the register; the drives are then looked for again.
+  void overrule(const Drive& drive, const DriveOverrule& said);
+  /// Puts everything back that lies in the holds of a drive, whichever job put it there.
+  void putBack(const DriveAtHand& drive);
+  /// Which headroom rules the shop follows.
+  void setShopRule(TargetOrigin origin, bool followed);
+
+Q_SIGNALS:
+  void looked();
+  void standInAdded(const QByteArray& folder);
+  void putBackEnded(std::size_t returned, std::size_t left);
+  void failed(const zt::Error& error);
+
+private:
+  void show(std::vector<DriveAtHand> found, bool standIn);
+  Workshop workshop_;
+  std::vector<DriveAtHand> drives_;
+  std::unique_ptr<WorkQueue> queue_;
+};
+
+}  // namespace zt::desktop

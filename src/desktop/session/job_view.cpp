@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/session/job_view.h"
+
+#include <algorithm>
+
+namespace zt::desktop {
+
+DrivePicture JobView::picture() const {
+  DrivePicture p;
+  p.shown = open;
+  p.measured = survey != nullptr;
+  p.wholeDrive = !survey || survey->wholeDrive;
+  p.drive = drive;
+  p.targets = targets;
+  p.free = free;
+  p.freeAt = freeAt;
+  p.stale = stale;
+  p.planned = planned;
+  p.strata = strata;
+  p.plannedFrom = plannedFrom;
+  return p;
+}
+
+Bytes JobView::shortfall() const {
+  const Target* target = hardest(targets);
+  return target != nullptr && target->bytes > free ? target->bytes - free : 0;
+}
+
+namespace {
+
+using Strata = std::array<Bytes, standings>;
+
+Bytes& stratum(Strata& strata, Standing standing) {
+  return strata[static_cast<std::size_t>(standing)];
+}
+
+/// Occupied bytes by standing; an inode with several names counts where its first name lies.
+Strata strataOf(const FindContext& c) {
+  Strata sums{};
+  for (NodeId id = 0; id < c.tree.size(); ++id)
+    if (!c.tree.isLinked(id)) stratum(sums, c.standing[id]) += c.tree.occupied(id);
+  std::uint32_t next = 0;
+  for (const LinkedNode& link : c.tree.linked())
+    if (link.group == next) {
+      stratum(sums, c.standing[link.node]) += c.tree.occupied(link.node);
+      ++next;
+    }
+  return sums;
+}
+
+/// Takes what runs have freed since the survey out of the strata it came from, so that the Level sinks where
+/// something went.
+void lowerStrata(Job& job, JobView& v) {
+  const auto freed = job.runs().freedSince(v.survey->finished);
+  if (!freed) return;
+  for (const auto& [path, bytes] : *freed)
+    if (const auto node = v.survey->tree.find(path)) {
+      Bytes& in = stratum(v.strata, v.context->standing[*node]);
+      in -= std::min(in, bytes);
+    }
+}
+
+void fillSurvey(Job& job, const JobView& before, JobView& v) {
+  const bool same = before.survey == v.survey;
+  v.composition = same ? before.composition : std::make_shared<const Composition>(v.context);
+  v.strata = same && !before.stale ? before.strata : strataOf(*v.context);
+  if (v.stale) lowerStrata(job, v);
+  v.adds = stepGains(v.plan, v.context->gain);
+  v.planned = job.planBook().planned();
+  for (std::size_t i = 0; i < v.plan.lines.size(); ++i)
+    stratum(v.plannedFrom, v.plan.lines[i].standing) += v.adds[i].sure;
+}
+
+}  // namespace
+
+JobView viewOf(Job& job, const JobView& before) {
+  JobView v;
+  v.open = true;
+  v.drive = job.site().drive();
+  v.root = job.site().root();
+  v.file = job.file();
+  v.targets = job.planBook().targets();
+  v.survey = job.surveys().survey();
+  v.context = job.surveys().context();
+  if (job.surveys().finds()) v.finds = job.surveys().finds();
+  v.problems = job.surveys().problems();
+  v.marks = job.planBook().marks();
+  v.plan = job.planBook().plan();
+  v.left = job.planBook().left();
+  v.free = job.freeNow();
+  v.freeAt = job.freeReadAt();
+  v.stale = job.stale();
+  v.closed = job.site().closed();
+  v.rightsProblem = job.rightsProblem();
+  v.consent = job.consent();
+  v.report = job.runs().lastReport();
+  v.proof = job.runs().proof();
+  v.recovered = job.recovered();
+  v.recoveryWaits = job.recoveryWaits();
+  if (!v.plan.lines.empty())
+    v.seesAllOpenFiles = before.plan.lines.empty() ? job.seesAllOpenFiles() : before.seesAllOpenFiles;
+  if (auto held = job.runs().held()) v.held = std::move(*held);
+  if (v.context) fillSurvey(job, before, v);
+  return v;
+}
+
+}  // namespace zt::desktop

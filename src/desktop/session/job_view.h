@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/job/job.h"
+#include "desktop/charts/drive_picture.h"
+#include "desktop/models/composition.h"
+
+namespace zt::desktop {
+
+/// Everything the stations show, copied out of the job between two pieces of work. Never changes once it is given
+/// out; node numbers in it are of its own survey.
+struct JobView {
+  bool open = false;
+  Drive drive;
+  PathBytes root;
+  PathBytes file;
+  std::vector<Target> targets;
+  SurveyPtr survey;
+  ContextPtr context;
+  std::shared_ptr<const Composition> composition;
+  std::shared_ptr<const FindList> finds = std::make_shared<const FindList>();
+  std::vector<DetectorProblem> problems;
+  Marks marks;
+  Plan plan;
+  std::vector<LeftLine> left;
+  std::vector<GainBounds> adds;  ///< what each line adds to those before it
+  PlannedGain planned;
+  std::array<Bytes, standings> strata{};
+  std::array<Bytes, standings> plannedFrom{};
+  Bytes free = 0;
+  TimeNs freeAt = 0;
+  bool stale = false;
+  std::optional<Errc> closed;           ///< why nothing can be changed here
+  bool seesAllOpenFiles = true;
+  std::optional<Error> rightsProblem;   ///< why the rights asked for were not given
+  Consent consent;
+  std::optional<Proposal> proposal;
+  std::optional<RunReport> report;
+  std::optional<Proof> proof;
+  std::vector<JournalRecord> held;
+  std::vector<JournalRecord> recovered;
+  std::optional<Error> recoveryWaits;
+
+  bool imported() const { return closed == Errc::imported; }
+  DrivePicture picture() const;
+  /// Bytes that the hardest target is short of.
+  Bytes shortfall() const;
+};
+
+/// The view of a job as it stands; what has not changed since `before` is taken from it. On the thread of the job.
+JobView viewOf(Job& job, const JobView& before);
+
+}  // namespace zt::desktop

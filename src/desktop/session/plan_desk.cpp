@@ -1,0 +1,91 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/session/plan_desk.h"
+
+#include <QSettings>
+
+namespace zt::desktop {
+
+void PlanDesk::edit(std::function<Result<void>(Job&)> edit) {
+  session_.post(Session::Work::editing,
+                [edit = std::move(edit)](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
+                  return job ? edit(*job) : Result<void>{};
+                });
+}
+
+void PlanDesk::addTarget(const QString& label, const QString& amount) {
+  edit([l = label.toStdString(), a = amount.toStdString()](Job& job) { return job.addTarget(l, a); });
+}
+
+void PlanDesk::setTargets(std::vector<Target> targets) {
+  edit([targets = std::move(targets)](Job& job) { return job.planBook().setTargets(targets); });
+}
+
+void PlanDesk::planFinds(const std::vector<std::string>& ids, const std::string& action) {
+  edit([ids, action](Job& job) { return job.planBook().add(ids, action); });
+}
+
+void PlanDesk::planPaths(const std::vector<PathBytes>& paths, const std::string& action) {
+  edit([paths, action](Job& job) { return job.planPaths(paths, action); });
+}
+
+void PlanDesk::drop(const std::vector<std::string>& ids) {
+  edit([ids](Job& job) -> Result<void> {
+    for (const auto& id : ids)
+      if (job.planBook().plan().find(id) != nullptr)
+        if (auto done = job.planBook().drop(id); !done) return done;
+    return {};
+  });
+}
+
+void PlanDesk::setEnabled(const std::string& id, bool on) {
+  edit([id, on](Job& job) {
+    return job.planBook().edit([&](Plan& plan) {
+      if (auto* line = plan.find(id)) line->enabled = on;
+    });
+  });
+}
+
+void PlanDesk::nextAction(const std::string& id) {
+  edit([id](Job& job) -> Result<void> {
+    const PlanLine* line = job.planBook().plan().find(id);
+    const Find* find = job.surveys().find(id);
+    if (line == nullptr || find == nullptr || find->offers.empty()) return {};
+    const auto now = std::find_if(find->offers.begin(), find->offers.end(),
+                                  [&](const Offer& o) { return o.action == line->step->id; });
+    const bool last = now == find->offers.end() || now + 1 == find->offers.end();
+    return job.planBook().add({id}, last ? find->offers.front().action : (now + 1)->action);
+  });
+}
+
+void PlanDesk::moveLine(const std::string& id, int by) {
+  edit([id, by](Job& job) {
+    return job.planBook().edit([&](Plan& plan) {
+      const auto at = std::find_if(plan.lines.begin(), plan.lines.end(), [&](const auto& l) { return l.id == id; });
+      if (at == plan.lines.end()) return;
+      const auto to = (at - plan.lines.begin()) + by;
+      if (to >= 0 && to < std::ssize(plan.lines)) std::iter_swap(at, plan.lines.begin() + to);
+    });
+  });
+}
+
+void PlanDesk::mark(const std::vector<PathBytes>& paths, std::optional<Mark> mark) {
+  edit([paths, mark](Job& job) { return job.planBook().mark(paths, mark); });
+}
+
+void PlanDesk::propose(std::optional<Regret> ceiling) {
+  auto found = std::make_shared<std::optional<Proposal>>();
+  session_.post(
+      Session::Work::proposing,
+      [ceiling, found](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
+        if (!job) return {};
+        ProposeOptions options;
+        options.ceiling = ceiling;
+        auto proposal = job->propose(options);
+        if (!proposal) return tl::unexpected(proposal.error());
+        *found = *proposal;
+        return job->planBook().set(proposal->plan);
+      },
+      [this, found] { session_.showProposal(*found); });
+}
+
+}  // namespace zt::desktop

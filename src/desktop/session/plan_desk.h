@@ -1,0 +1,32 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "desktop/session/session.h"
+
+namespace zt::desktop {
+
+/// What the stations ask of the plan, the targets and the marks of the open job. Each request is one change: all of
+/// it or nothing, and a failure is told by the session. GUI thread.
+class PlanDesk final {
+public:
+  explicit PlanDesk(Session& session) : session_(session) {}
+
+  void addTarget(const QString& label, const QString& amount);
+  void setTargets(std::vector<Target> targets);
+  /// An empty action takes each find's usual offer.
+  void planFinds(const std::vector<std::string>& ids, const std::string& action);
+  void planPaths(const std::vector<PathBytes>& paths, const std::string& action);
+  void drop(const std::vector<std::string>& ids);
+  void setEnabled(const std::string& id, bool on);
+  /// Puts the step that the find of a line offers next in the place of its step.
+  void nextAction(const std::string& id);
+  void moveLine(const std::string& id, int by);
+  void mark(const std::vector<PathBytes>& paths, std::optional<Mark> mark);
+  void propose(std::optional<Regret> ceiling);
+
+private:
+  void edit(std::function<Result<void>(Job&)> edit);
+  Session& session_;
+};
+
+}  // namespace zt::desktop

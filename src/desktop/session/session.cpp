@@ -1,0 +1,324 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/session/session.h"
+
+#include <QFile>
+#include <QSaveFile>
+#include <QSettings>
+#include <chrono>
+
+#include "core/survey/files/exchange.h"
+
+namespace zt::desktop {
+
+template <class Run>
+void Session::onGui(Run run) {
+  QMetaObject::invokeMethod(this, std::move(run), Qt::QueuedConnection);
+}
+
+/// Hands progress to the GUI thread.
+class Session::Sink final : public ProgressSink {
+public:
+  explicit Sink(Session& session) : session_(session) {}
+  void report(const Progress& progress) override {
+    session_.onGui([s = &session_, progress] { Q_EMIT s->progressed(progress); });
+  }
+
+private:
+  Session& session_;
+};
+
+/// Gathers finds as they come, and shows them a few times a second.
+class Session::Gatherer {
+public:
+  explicit Gatherer(Session& session) : session_(session) {}
+  void take(const ContextPtr& context, const Find& find) {
+    so_.context = context;
+    so_.finds.add(find);
+    const auto now = std::chrono::steady_clock::now();
+    if (now < next_) return;
+    next_ = now + std::chrono::milliseconds(150);
+    session_.onGui([s = &session_, so = std::make_shared<const ComingFinds>(so_)] {
+      if (s->work() != Work::measuring) return;
+      s->coming_ = so;
+      Q_EMIT s->findsCame();
+    });
+  }
+
+private:
+  Session& session_;
+  ComingFinds so_;
+  std::chrono::steady_clock::time_point next_{};
+};
+
+Session::Session(const Workshop& workshop, QObject* parent)
+    : QObject(parent), workshop_(workshop), queue_(std::make_unique<WorkQueue>(QStringLiteral("job"))) {}
+
+Session::~Session() {
+  setPaused(false);
+  queue_.reset();  // the job then belongs to nobody else
+}
+
+bool Session::busy() const {
+  return std::any_of(waiting_.begin(), waiting_.end(), [](const Waiting& w) {
+    return w.work == Work::measuring || w.work == Work::running || w.work == Work::opening || w.work == Work::proving;
+  });
+}
+
+void Session::stop() {
+  if (!waiting_.empty()) waiting_.front().stop.request_stop();
+  setPaused(false);
+}
+
+void Session::setPaused(bool paused) {
+  pause_->setPaused(paused);
+}
+
+bool Session::paused() const {
+  return pause_->paused();
+}
+
+void Session::post(Work work, Task task, std::function<void()> then) {
+  auto stop = queue_->post([this, task = std::move(task), then = std::move(then)](const std::stop_token& token) {
+    const Result<void> done = task(job_, token);
+    latest_ = std::make_shared<const JobView>(job_ ? viewOf(*job_, *latest_) : JobView{});
+    onGui([this, done, view = latest_, then] { finish(done, view, then); });
+  });
+  waiting_.push_back({work, std::move(stop)});
+  Q_EMIT workChanged();
+}
+
+void Session::finish(const Result<void>& done, std::shared_ptr<const JobView> fresh,
+                     const std::function<void()>& then) {
+  const bool sameJob = view_->file == fresh->file && view_->root == fresh->root;
+  if (sameJob && !fresh->proposal && view_->proposal && view_->survey == fresh->survey) {
+    auto kept = std::make_shared<JobView>(*fresh);
+    kept->proposal = view_->proposal;
+    fresh = std::move(kept);
+  }
+  view_ = std::move(fresh);
+  live_.reset();  // no one sees both what grows and what it grew into
+  coming_.reset();
+  waiting_.pop_front();
+  Q_EMIT workChanged();
+  Q_EMIT changed();
+  if (!done && done.error().code != Errc::cancelled) Q_EMIT failed(done.error());
+  if (done && then) then();
+}
+
+namespace {
+/// The headroom rules that the shop follows, as it last ticked them.
+std::vector<Target> withShopRules(std::vector<Target> targets, const QStringList& rules) {
+  for (Target& t : targets)
+    if (t.origin != TargetOrigin::task) t.chosen = rules.contains(QString::fromUtf8(name(t.origin).data()));
+  return targets;
+}
+}  // namespace
+
+void Session::openPlace(const PathBytes& path, bool standIn, const Keeping& keeping) {
+  const QStringList rules = QSettings().value(QStringLiteral("shopRules")).toStringList();
+  post(
+      Work::opening,
+      [this, path, standIn, keeping, rules](std::unique_ptr<Job>& slot, std::stop_token) -> Result<void> {
+        auto job = Job::create(workshop_, path, standIn, {keeping.file, keeping.acceptOnDrive});
+        if (!job && job.error().code == Errc::onDrive) {
+          onGui([this, path, standIn, keeping] {
+            Q_EMIT onDriveRefused(QByteArray::fromStdString(path), standIn, QByteArray::fromStdString(keeping.file));
+          });
+          return fail(Errc::cancelled, "open");
+        }
+        if (!job) return tl::unexpected(job.error());
+        slot = std::move(*job);
+        return slot->planBook().setTargets(withShopRules(slot->planBook().targets(), rules));
+      },
+      [this] { Q_EMIT opened(); });
+}
+
+void Session::openJob(const PathBytes& file) {
+  post(Work::opening, [this, file](std::unique_ptr<Job>& slot, std::stop_token) -> Result<void> {
+    if (slot && slot->file() == file) return {};
+    auto job = Job::open(workshop_, file);
+    if (!job) return tl::unexpected(job.error());
+    slot = std::move(*job);
+    return {};
+  });
+}
+
+void Session::showProposal(std::optional<Proposal> proposal) {
+  auto shown = std::make_shared<JobView>(*view_);
+  shown->proposal = std::move(proposal);
+  view_ = std::move(shown);
+  Q_EMIT changed();
+  Q_EMIT proposed();
+}
+
+bool Session::rightsWorthAsking() const {
+  return workshop_.privileged->worthAsking();
+}
+
+void Session::measure(bool everything) {
+  withRights_ = everything;
+  postMeasuring(everything, true,
+                [](Job& job, const Job::MeasureOptions& options, std::stop_token stop, ProgressSink* sink) {
+                  return job.measure(options, stop, sink);
+                });
+}
+
+void Session::measureFolder(const PathBytes& folder) {
+  // Of one folder there is little to watch, and the rest of the survey stays on show.
+  postMeasuring(withRights_, false,
+                [folder](Job& job, const Job::MeasureOptions& options, std::stop_token stop, ProgressSink* sink) {
+                  return job.measureAgain(folder, options, stop, sink);
+                });
+}
+
+void Session::postMeasuring(bool everything, bool watched, Measuring measuring) {
+  setPaused(false);
+  post(
+      Work::measuring,
+      [this, everything, watched, measuring = std::move(measuring)](std::unique_ptr<Job>& job,
+                                                                    std::stop_token stop) -> Result<void> {
+        if (!job) return {};
+        Sink sink(*this);
+        Gatherer gatherer(*this);
+        Job::MeasureOptions options;
+        options.everything = everything;
+        options.pause = pause_;
+        if (watched) {
+          options.watch = [this](const std::shared_ptr<const LiveSurvey>& live) { onGui([this, live] { live_ = live; }); };
+          options.found = [&gatherer](const ContextPtr& context, const Find& find) { gatherer.take(context, find); };
+        }
+        return measuring(*job, options, stop, &sink);
+      },
+      [this] { Q_EMIT measured(); });
+}
+
+void Session::importSurvey(const PathBytes& file, const PathBytes& jobFile) {
+  post(Work::opening, [this, file, jobFile](std::unique_ptr<Job>& slot, std::stop_token) -> Result<void> {
+    const auto form = exchangeFormOf(file);
+    if (!form) return fail(Errc::badInput, "import", file, "*.jsonl.zst, *.csv");
+    QFile in(QFile::decodeName(QByteArray::fromStdString(file)));
+    if (!in.open(QIODevice::ReadOnly)) return fail(Errc::notThere, "import", file);
+    auto survey = zt::importSurvey(*form, [&]() -> std::optional<std::string> {
+      const QByteArray piece = in.read(1 << 18);
+      if (piece.isEmpty() && in.error() != QFileDevice::NoError) return std::nullopt;
+      return piece.toStdString();
+    });
+    if (!survey) {
+      survey.error().path = file;
+      return tl::unexpected(survey.error());
+    }
+    auto job = Job::createImported(workshop_, std::move(*survey), jobFile);
+    if (!job) return tl::unexpected(job.error());
+    slot = std::move(*job);
+    return {};
+  });
+}
+
+void Session::exportSurvey(const PathBytes& file) {
+  post(
+      Work::opening,
+      [file](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
+        const auto form = exchangeFormOf(file);
+        if (!form) return fail(Errc::badInput, "export", file, "*.jsonl.zst, *.csv");
+        if (!job || !job->surveys().survey()) return fail(Errc::notThere, "export", file);
+        // Written beside and moved into place when it is whole.
+        QSaveFile out(QFile::decodeName(QByteArray::fromStdString(file)));
+        if (!out.open(QIODevice::WriteOnly)) return fail(Errc::notPermitted, "export", file);
+        const auto done = zt::exportSurvey(*job->surveys().survey(), *form, [&](std::string_view bytes) {
+          const auto size = static_cast<qint64>(bytes.size());
+          return out.write(bytes.data(), size) == size;
+        });
+        if (!done || !out.commit()) return fail(Errc::noSpace, "export", file);
+        return {};
+      },
+      [this, file] { Q_EMIT exported(QByteArray::fromStdString(file)); });
+}
+
+void Session::look(const PathBytes& path, std::function<void(const Peek&)> then) {
+  auto found = std::make_shared<Peek>();
+  post(
+      Work::editing,
+      [path, found](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
+        if (!job || !job->surveys().survey()) return {};
+        const Survey& survey = *job->surveys().survey();
+        const auto node = survey.tree.find(path);
+        if (!node) return fail(Errc::notThere, "look", path);
+        const auto files = job->site().files();
+        const auto root = files->openRoot(job->site().root());
+        if (!root) return tl::unexpected(root.error());
+        const bool picture = job->surveys().context()->kind[*node] == FileKind::picture;
+        auto seen = peek(*files, **root, survey, *node, picture);
+        if (!seen) return tl::unexpected(seen.error());
+        *found = std::move(*seen);
+        return {};
+      },
+      [found, then = std::move(then)] { then(*found); });
+}
+
+void Session::reclaim(const std::string& token) {
+  setPaused(false);
+  post(
+      Work::running,
+      [this, token](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
+        if (!job) return {};
+        RunControl control;
+        control.stop = stop;
+        control.pause = pause_;
+        control.progress = [this](const LineOutcome& outcome) {
+          onGui([this, outcome] { Q_EMIT lineProgressed(outcome); });
+        };
+        auto done = job->reclaim(token, control);
+        if (!done) return tl::unexpected(done.error());
+        return done->journalFailed ? Result<void>(tl::unexpected(done->journalFailure)) : Result<void>{};
+      },
+      [this] { Q_EMIT runEnded(); });
+}
+
+namespace {
+/// The first record that is not as wanted, as an error; then the drive is read again.
+Result<void> afterReturn(Job& job, const Result<std::vector<JournalRecord>>& done, ItemState wanted,
+                         std::string_view operation) {
+  if (!done) return tl::unexpected(done.error());
+  const auto proof = job.prove();
+  for (const auto& r : *done)
+    if (r.state != wanted && r.state != ItemState::held)
+      return fail(r.problem.value_or(Errc::notThere), operation, r.path, r.detail);
+  return proof ? Result<void>{} : Result<void>(tl::unexpected(proof.error()));
+}
+}  // namespace
+
+void Session::undo() {
+  post(Work::running, [](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
+    return job ? afterReturn(*job, job->undo(0, stop), ItemState::returned, "put-back") : Result<void>{};
+  });
+}
+
+void Session::release(const std::string& token) {
+  post(Work::running, [token](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
+    return job ? afterReturn(*job, job->release(token, stop), ItemState::gone, "release") : Result<void>{};
+  });
+}
+
+void Session::withReleaseConsent(std::function<void(Consent)> then) {
+  auto consent = std::make_shared<Consent>();
+  post(
+      Work::editing,
+      [consent](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
+        if (!job) return {};
+        auto needed = job->runs().releaseConsent();
+        if (!needed) return tl::unexpected(needed.error());
+        *consent = *needed;
+        return {};
+      },
+      [consent, then = std::move(then)] { then(*consent); });
+}
+
+void Session::prove() {
+  post(Work::proving, [](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
+    if (!job) return {};
+    auto proof = job->prove();
+    return proof ? Result<void>{} : Result<void>(tl::unexpected(proof.error()));
+  });
+}
+
+}  // namespace zt::desktop

@@ -1,0 +1,74 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/stations/bench/visits_panel.h"
+
+#include <QtWidgets>
+
+#include "desktop/models/rows_model.h"
+#include "desktop/stations/station.h"
+#include "desktop/style/look.h"
+
+namespace zt::desktop {
+
+VisitsPanel::VisitsPanel(QWidget* parent) : QWidget(parent) {
+  setObjectName(QStringLiteral("visitsPanel"));
+  auto* box = new QVBoxLayout(this);
+  box->setContentsMargins(20, 0, 0, 0);
+  title_ = titleLabel(tr("Earlier visits"), this);
+  title_->setFont(typeface(Type::strong));
+  box->addWidget(title_);
+  visits_ = ledgerView("visits", this);
+  rows_ = new RowsModel({tr("when"), tr("free then"), tr("since")}, {1, 2}, this);
+  visits_->setModel(rows_);
+  visits_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+  visits_->setColumnWidth(1, 90);
+  visits_->setColumnWidth(2, 100);
+  visits_->setToolTip(tr("Enter opens the job of that visit"));
+  box->addWidget(visits_, 1);
+  held_ = new QLabel(this);
+  held_->setObjectName(QStringLiteral("benchHeld"));
+  held_->setWordWrap(true);
+  box->addWidget(held_);
+  putBack_ = button(tr("Put all of it back"), "benchPutBack", this);
+  putBack_->setToolTip(tr("Moves everything held back to where it was; never over anything"));
+  box->addWidget(putBack_, 0, Qt::AlignLeft);
+  connect(putBack_, &QPushButton::clicked, this, &VisitsPanel::putBackWanted);
+  connect(visits_, &QTreeView::activated, this, [this](const QModelIndex& index) {
+    const QString file = index.siblingAtColumn(0).data(RowsModel::idRole).toString();
+    if (!file.isEmpty()) Q_EMIT jobWanted(QByteArray::fromStdString(unescapePath(file.toStdString())));
+  });
+}
+
+void VisitsPanel::show(const DriveAtHand* drive, TimeNs now) {
+  QList<Row> rows;
+  std::size_t held = 0;
+  if (drive != nullptr) {
+    for (auto v = drive->visits.rbegin(); v != drive->visits.rend() && rows.size() < 100; ++v) {
+      const auto since = static_cast<SignedBytes>(drive->drive.usage.available) - static_cast<SignedBytes>(v->free);
+      const QString file = QString::fromStdString(escapePath(v->file));
+      rows.append({file,
+                   -1,
+                   false,
+                   false,
+                   {{dateText(v->when) + QStringLiteral(", ") + say(&Words::age, v->when, now),
+                     v->file.empty() ? tr("that job was kept in memory only") : file, false, false, false, false},
+                    {say(&Words::bytes, v->free), say(&Words::exact, v->free), true, false, false, true},
+                    {(since > 0 ? QStringLiteral("+") : QString()) + say(&Words::signedBytes, since), {}, false, false,
+                     true, true}}});
+    }
+    held = drive->held.size();
+  }
+  rows_->setRows(rows);
+  visits_->setVisible(!rows.isEmpty());
+  title_->setText(drive == nullptr ? QString() : rows.isEmpty() ? tr("No earlier visit") : tr("Earlier visits"));
+  Bytes bytes = 0;
+  if (drive != nullptr)
+    for (const auto& thing : drive->held) bytes += thing.record.occupied;
+  held_->setText(held == 0 ? QString()
+                           : tr("Held on it: %1, %2. They are put back from here even if the job that held them is "
+                                "lost.")
+                                 .arg(say(&Words::things, held), say(&Words::bytes, bytes)));
+  held_->setVisible(held > 0);
+  putBack_->setVisible(held > 0);
+}
+
+}  // namespace zt::desktop
