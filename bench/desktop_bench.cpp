@@ -10,13 +10,8 @@
 #include <QTest>
 #include <cstdio>
 
-#include "core/os/rights/helper_client.h"
+#include "core/job/linux_workshop.h"
 #include "core/os/limits.h"
-#include "core/os/linux_drive_insides.h"
-#include "core/os/linux_file_system.h"
-#include "core/os/linux_mount_table.h"
-#include "core/os/linux_open_files.h"
-#include "core/os/system_clock.h"
 #include "desktop/frame/main_window.h"
 #include "tests/support/yes_prompter.h"
 
@@ -87,15 +82,9 @@ int main(int argc, char** argv) {
   for (const char* name : {"HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME"})
     qputenv(name, home.path().toLocal8Bit());
   Watched app(argc, argv);
-  LinuxFileSystem files;
-  LinuxMountTable mounts;
-  LinuxOpenFiles openFiles;
-  SystemClock clock;
-  LinuxDriveInsides insides;
-  HelperClient privileged({});
-  System system{files, mounts, openFiles, clock, insides, privileged};
+  const Workshop workshop = linuxWorkshop();
   zt::test::YesPrompter prompter;
-  MainWindow window(system, prompter);
+  MainWindow window(workshop, prompter);
   window.show();
   QCoreApplication::processEvents();
   std::printf("first paint after %lld ms\n", static_cast<long long>(start.elapsed()));

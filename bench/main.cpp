@@ -148,13 +148,13 @@ struct Surveyed {
 };
 
 Surveyed surveyOnce(const std::string& root, unsigned threads, std::shared_ptr<zt::Survey>* keep = nullptr) {
-  zt::LinuxFileSystem files;
+  const auto files = std::make_shared<zt::LinuxFileSystem>();
   resetPeak();
   const long before = residentBytes();
   auto survey = std::make_shared<zt::Survey>();
   Surveyed s;
   s.time = seconds([&] {
-    const auto folder = files.openRoot(root).value();
+    const auto folder = files->openRoot(root).value();
     zt::WalkOptions options;
     options.threads = threads;
     options.now = zt::SystemClock().now();

@@ -12,6 +12,7 @@
 #include "desktop/charts/level_gauge.h"
 #include "desktop/charts/proof_columns.h"
 #include "desktop/charts/staircase.h"
+#include "desktop/charts/time_line.h"
 #include "desktop/frame/balance_bar.h"
 #include "desktop/frame/station_strip.h"
 #include "desktop/models/ledger_delegate.h"
@@ -22,9 +23,9 @@ namespace {
 
 using namespace zt::desktop;
 
-JobView openView(Bytes capacity, Bytes free) {
-  JobView v;
-  v.open = true;
+DrivePicture openView(Bytes capacity, Bytes free) {
+  DrivePicture v;
+  v.shown = true;
   v.drive.label = "a drive with a name that is much longer than any column is wide";
   v.drive.usage.capacity = capacity;
   v.drive.usage.available = v.drive.usage.free = free;
@@ -32,13 +33,17 @@ JobView openView(Bytes capacity, Bytes free) {
   return v;
 }
 
-template <class T>
-void paintsAnything(T& chart, const auto& view) {
-  chart.show(view);
+void paintsAnything(Chart& chart) {
   for (const QSize size : {QSize(1, 1), QSize(30, 900), QSize(900, 30), QSize(800, 600)}) {
     chart.resize(size);
     EXPECT_FALSE(chart.grab().isNull());
   }
+}
+
+template <class T>
+void paintsAnything(T& chart, const auto& shown) {
+  chart.show(shown);
+  paintsAnything(chart);
 }
 
 TEST(Charts, BearNothingAndExtremes) {
@@ -48,13 +53,22 @@ TEST(Charts, BearNothingAndExtremes) {
   ProofColumns proof;
   BalanceBar balance;
   StatementPage statement;
-  for (const JobView& view :
-       {JobView{}, openView(0, 0), openView(1, 0), openView(~Bytes{0} >> 1, 5), openView(100, 1000)}) {
+  for (const DrivePicture& view :
+       {DrivePicture{}, openView(0, 0), openView(1, 0), openView(~Bytes{0} >> 1, 5), openView(100, 1000)}) {
     paintsAnything(level, view);
-    paintsAnything(stairs, view);
-    paintsAnything(proof, view);
     paintsAnything(balance, view);
-    paintsAnything(statement, view);
+    stairs.show(view, {}, {});
+    paintsAnything(stairs);
+    for (const auto& shown : {std::optional<Proof>{}, std::optional<Proof>{Proof{}}}) {
+      proof.show(view, shown);
+      paintsAnything(proof);
+    }
+  }
+  paintsAnything(statement, SurveyPtr());
+  TimeLine times;
+  for (const TimeNs at : {INT64_MIN, TimeNs{0}, INT64_MAX}) {
+    times.show(at, at, TimeNs{1'800'000'000} * nsPerSecond);
+    paintsAnything(times);
   }
   FieldCells cells{};
   paintsAnything(grid, cells);
@@ -161,10 +175,10 @@ TEST(StationStrip, TellsWhichStationWasClicked) {
 
 TEST(BalanceBar, SaysSpareAndShort) {
   BalanceBar bar;
-  JobView v = openView(100'000'000'000, 10'000'000'000);
-  v.targets = {{TargetOrigin::task, "films", "20GB", 20'000'000'000, true},
-               {TargetOrigin::task, "", "5GB", 5'000'000'000, true},
-               {TargetOrigin::tenPercent, "", "10%", 90'000'000'000, false}};
+  DrivePicture v = openView(100'000'000'000, 10'000'000'000);
+  v.targets = {{TargetOrigin::task, "films", "20GB", 20'000'000'000, true, false},
+               {TargetOrigin::task, "", "5GB", 5'000'000'000, true, false},
+               {TargetOrigin::tenPercent, "", "10%", 90'000'000'000, false, false}};
   bar.show(v);
   EXPECT_EQ(bar.tableTwin(), QStringLiteral("free 10.0 GB + planned 0 B − target 20.0 GB = 10.0 GB short"));
   v.planned = {14'000'000'000, 16'000'000'000};
@@ -187,19 +201,24 @@ TEST(AgeSizeGrid, PutsSizesIntoTheirBands) {
 
 TEST(Staircase, GathersWhatIsTooMuchToRead) {
   Staircase stairs;
-  JobView v = openView(1'000'000, 1000);
+  DrivePicture v = openView(1'000'000, 1000);
+  Plan plan;
+  std::vector<GainBounds> adds;
+  const StepPtr discard = builtInCraft()->steps.find("discard");
   for (int i = 0; i < 40; ++i) {
     PlanLine line;
     line.id = std::to_string(i);
-    line.items.push_back({"f" + std::to_string(i), {}, 1, noNode});
-    v.plan.lines.push_back(line);
-    v.steps.push_back(static_cast<Bytes>(100 + i));
+    line.step = discard;
+    line.items.emplace_back();
+    line.items[0].path = "f" + line.id;
+    plan.lines.push_back(line);
+    adds.push_back({static_cast<Bytes>(100 + i), static_cast<Bytes>(200 + i)});
   }
-  stairs.show(v);
+  stairs.show(v, plan, adds);
   EXPECT_LE(stairs.tableTwin().count(QLatin1Char('\n')), 10);
   EXPECT_TRUE(stairs.tableTwin().contains(QStringLiteral("smaller")));
   Bytes sum = 0;
-  for (const Bytes step : v.steps) sum += step;
+  for (const GainBounds& g : adds) sum += g.sure;
   EXPECT_TRUE(stairs.tableTwin().contains(QString::number(1000 + sum).insert(1, QLatin1Char(','))))
       << stairs.tableTwin().toStdString();
 }

@@ -20,9 +20,9 @@ TEST_F(Stations, SayWhatTheyWaitFor) {
 }
 
 TEST_F(Stations, TheBenchListsTheDrivesOfTheMachine) {
-  ASSERT_TRUE(waitFor([&] { return !session().drives().empty(); }));
   auto* shelf = window->findChild<DriveShelf*>();
-  EXPECT_EQ(shelf->drives().size(), static_cast<qsizetype>(session().drives().size()));
+  ASSERT_TRUE(waitFor([&] { return !shelf->drives().isEmpty(); }));
+  EXPECT_EQ(shelf->drives().size(), static_cast<qsizetype>(listDrives(real)->size()));
   EXPECT_TRUE(shelf->tableTwin().contains(QStringLiteral("free")));
 }
 
@@ -36,7 +36,7 @@ TEST_F(Stations, AFolderThatIsNotThereIsSaidAndNothingIsLost) {
 TEST_F(Stations, AStandInThatIsNoneIsRefused) {
   TempFolder t;
   window->openStandIn(QString::fromStdString(t.path()));
-  EXPECT_TRUE(find<QLabel>("failure")->isVisible());
+  EXPECT_TRUE(waitFor([&] { return find<QLabel>("failure")->isVisible(); }));
 }
 
 TEST_F(Stations, ModelsKeepTheRulesOfModels) {
@@ -46,7 +46,7 @@ TEST_F(Stations, ModelsKeepTheRulesOfModels) {
   auto* folders = find<QTreeView>("folders")->model();
   const QAbstractItemModelTester a(finds, QAbstractItemModelTester::FailureReportingMode::Fatal);
   const QAbstractItemModelTester b(folders, QAbstractItemModelTester::FailureReportingMode::Fatal);
-  QTest::keyClicks(find<QLineEdit>("findsFilter"), QStringLiteral("size>1GB age>1y"));
+  QTest::keyClicks(find<QLineEdit>("findsFilter"), QStringLiteral("over 1 GB, older 1 y"));
   find<QTreeView>("folders")->expand(folders->index(0, 0, folders->index(0, 0)));
   EXPECT_GT(finds->rowCount(), 0);
 }
@@ -56,14 +56,15 @@ TEST_F(Stations, TheFilterUnderstandsSizesAgesAndKinds) {
   measureStandIn(t);
   auto* model = window->findChild<FindsModel*>();
   const auto shown = [&](const char* text) {
-    model->setFilter(QString::fromUtf8(text));
+    find<QLineEdit>("findsFilter")->setText(QString::fromUtf8(text));
+    EXPECT_EQ(find<QLabel>("findsFilterEcho")->text().isEmpty(), text[0] == 0) << "how it was understood";
     return model->shown();
   };
   const auto all = shown("");
-  EXPECT_LT(shown("size>1GB"), all);
-  EXPECT_EQ(shown("kind:trash"), 2u);
+  EXPECT_LT(shown("over 1 GB"), all);
+  EXPECT_EQ(shown("trash"), 2u);
   EXPECT_EQ(shown("logger.raw"), 1u);
-  EXPECT_LT(shown("age>3y size>1GB"), shown("size>1GB"));
+  EXPECT_LT(shown("older 3 y, over 1 GB"), shown("over 1 GB"));
   EXPECT_EQ(shown("no-such-thing-at-all"), 0u);
 }
 
@@ -74,7 +75,7 @@ TEST_F(Stations, KeepTakesAFindOffTheTableAndBack) {
   judge(QStringLiteral("logger.qcow2"), Qt::Key_K);
   const auto standingOf = [&] {
     for (const Find& f : *session().view().finds)
-      if (f.items[0].path == "srv/virtual-machines/logger.qcow2" && f.kind == FindKind::large)
+      if (f.items[0].path == "srv/virtual-machines/logger.qcow2" && f.kind == "large")
         return f.standing;
     return Standing::spent;
   };
@@ -224,14 +225,19 @@ TEST_F(Stations, TheLevelGoesToAStratum) {
 TEST_F(Stations, TheShopsRulesAreKeptForTheNextDrive) {
   TempFolder t;
   measureStandIn(t);
-  const auto choose = [&](bool on) {
-    std::vector<Target> targets = session().view().targets;
-    for (Target& target : targets)
-      if (target.origin == TargetOrigin::tenPercent) target.chosen = on;
-    session().setTargets(targets);
-    return idle();
+  station(1);
+  const auto tick = [&](const char* rule) {
+    auto* targets = find<QTreeView>("targets");
+    auto* model = targets->model();
+    for (int row = 0; row < model->rowCount(); ++row)
+      if (model->index(row, 0).data().toString().startsWith(QLatin1String(rule))) {
+        targets->setCurrentIndex(model->index(row, 0));
+        key(targets, Qt::Key_Space);
+        return idle();
+      }
+    return false;
   };
-  ASSERT_TRUE(choose(true));
+  ASSERT_TRUE(tick("10 %"));
   TempFolder other;
   window = nullptr;
   SetUp();
@@ -243,7 +249,8 @@ TEST_F(Stations, TheShopsRulesAreKeptForTheNextDrive) {
       EXPECT_EQ(target.origin, TargetOrigin::tenPercent);
     }
   EXPECT_EQ(chosen, 1);
-  ASSERT_TRUE(choose(false));
+  station(1);
+  ASSERT_TRUE(tick("10 %"));
 }
 
 TEST_F(Stations, ARunPausesAndGoesOn) {

@@ -11,6 +11,7 @@
 #include "core/survey/tree/tree_builder.h"
 #include "desktop/stations/survey/list_face.h"
 #include "desktop/window_fixture.h"
+#include "support/planned.h"
 
 namespace zt::test {
 namespace {
@@ -50,9 +51,9 @@ TEST_F(SurveyWindow, AnswersTheFilterLineAndGoesBackToTheFolders) {
   station(2);
   ASSERT_TRUE(finds(QStringLiteral("report-final.odt"), 3));
   EXPECT_TRUE(waitFor([&] { return text("listNote").contains(QStringLiteral("3 found")); }));
-  ask(QStringLiteral("size>nonsense"));
-  EXPECT_TRUE(text("filterProblem").contains(QStringLiteral("size>nonsense")));
-  ask(QStringLiteral("kind:video size>100MB is:file"));
+  ask(QStringLiteral("over nonsense"));
+  EXPECT_TRUE(text("surveyFilterEcho").contains(QStringLiteral("over nonsense")));
+  ask(QStringLiteral("video, over 100 MB, files"));
   ASSERT_TRUE(waitFor([&] { return list()->model()->rowCount() > 3; }));
   const auto largest = list()->model()->index(0, 0).data(EntryListModel::nodeRole).toUInt();
   for (int row = 1; row < list()->model()->rowCount(); ++row) {
@@ -119,7 +120,7 @@ TEST_F(SurveyWindow, LooksInsideWithoutChangingTheAccessTime) {
   t.file("place/notes.txt", "first line\nsecond line\n");
   t.file("place/raw", std::string("\x00\x01\xff", 3));
   t.age("place/notes.txt", 30);
-  prompter.yes = true;  // the job lies on the drive that is measured
+  prompter.keepHere();
   window->openPlace(QString::fromStdString(t / "place"));
   ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
   ASSERT_TRUE(idle());
@@ -157,7 +158,7 @@ TEST_F(SurveyWindow, MeasuresOneFolderAgain) {
   TempFolder t;
   t.file("place/a/one", std::string(100'000, 'x'));
   t.file("place/b/two", "2");
-  prompter.yes = true;  // the job lies on the drive that is measured
+  prompter.keepHere();
   window->openPlace(QString::fromStdString(t / "place"));
   ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
   ASSERT_TRUE(idle());
@@ -198,15 +199,17 @@ TEST_F(SurveyWindow, ShowsWhatIsCountedWhileItGrows) {
   TempFolder t;
   t.file("place/early/file", std::string(400'000, 'x'));
   t.file("place/later/file", "x");
-  Gated gated(real.files);
-  System ports{gated, real.mounts, real.openFiles, real.clock, real.insides, real.privileged};
+  const auto gate = std::make_shared<Gated>(real.files);
+  Gated& gated = *gate;
+  Workshop ports = real;
+  ports.files = gate;
   window = std::make_unique<MainWindow>(ports, prompter);
   window->show();
   window->goTo(surveyStation);
-  prompter.yes = true;  // the job lies on the drive that is measured
+  prompter.keepHere();
   window->openPlace(QString::fromStdString(t / "place"));
   ASSERT_TRUE(waitFor(
-      [&] { return survey()->watching() && tree()->model()->rowCount(tree()->model()->index(0, 0)) == 2; }));
+      [&] { return session().live() != nullptr && tree()->model()->rowCount(tree()->model()->index(0, 0)) == 2; }));
   const QModelIndex early = tree()->model()->index(0, 0, tree()->model()->index(0, 0));
   EXPECT_EQ(early.data().toString(), QStringLiteral("early"));
   ASSERT_TRUE(waitFor([&] { return session().live()->occupied(0) >= 400'000; }));
@@ -227,7 +230,7 @@ TEST_F(SurveyWindow, ShowsWhatIsCountedWhileItGrows) {
   gated.letThrough();
   ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
   ASSERT_TRUE(idle());
-  EXPECT_FALSE(survey()->watching());
+  EXPECT_EQ(session().live(), nullptr);
   EXPECT_EQ(session().view().survey->tree.totals(0).files, 2u);
   window.reset();  // before the ports that it uses
 }
@@ -243,7 +246,7 @@ TEST_F(SurveyWindow, ExportsAndImports) {
   const auto entries = session().view().survey->tree.entries();
   prompter.files = {QString::fromStdString(t / "out.jsonl.zst")};
   window->findChild<QAction*>(QStringLiteral("actImport"))->trigger();
-  ASSERT_TRUE(waitFor([&] { return session().view().imported; }));
+  ASSERT_TRUE(waitFor([&] { return session().view().imported(); }));
   ASSERT_TRUE(idle());
   EXPECT_EQ(session().view().survey->tree.entries(), entries);
   EXPECT_TRUE(survey()->figure().contains(QStringLiteral("imported")));
@@ -256,7 +259,7 @@ TEST_F(SurveyWindow, ExportsAndImports) {
   t.file("bad.csv", "not ours");
   window->openPlace(QString::fromStdString(t / "bad.csv"));
   ASSERT_TRUE(idle());
-  EXPECT_TRUE(session().view().imported) << "what was open stays";
+  EXPECT_TRUE(session().view().imported()) << "what was open stays";
 }
 
 TEST_F(SurveyWindow, SaysHowTheStatementWasObtained) {
@@ -283,11 +286,14 @@ public:
 TEST_F(SurveyWindow, AsksForRightsOnceAndGoesOnWithoutThem) {
   TempFolder t;
   t.file("place/file", "x");
-  Refusing rights;
-  System ports{real.files, real.mounts, real.openFiles, real.clock, real.insides, rights};
+  const auto asked = std::make_shared<Refusing>();
+  Refusing& rights = *asked;
+  Workshop ports = real;
+  ports.privileged = asked;
   window = std::make_unique<MainWindow>(ports, prompter);
   window->show();
   prompter.yesToAll = true;
+  prompter.keepHere();
   window->openPlace(QString::fromStdString(t / "place"));
   ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
   ASSERT_TRUE(idle());
@@ -314,8 +320,7 @@ TEST(FolderModelTest, ShowsTheLargestOfAVeryWideFolderAndARowForTheRest) {
     must(builder.add(0, "f" + std::to_string(i), file).has_value(), "file");
   }
   must(builder.build(survey->tree).has_value(), "build");
-  const auto context =
-      std::make_shared<FindContext>(*survey, Catalogue::builtIn(), Anchor{}, FindOptions{}, true);
+  const ContextPtr context = contextOf(survey);
   FolderModel model;
   QAbstractItemModelTester tester(&model, QAbstractItemModelTester::FailureReportingMode::Fatal);
   model.show(survey, context, std::make_shared<Composition>(context));
@@ -343,21 +348,20 @@ TEST(EntryListModelTest, HoldsUnderTheModelChecker) {
     must(builder.add(0, "n" + std::to_string(i), stat).has_value(), "file");
   }
   must(builder.build(survey->tree).has_value(), "build");
-  const auto context =
-      std::make_shared<FindContext>(*survey, Catalogue::builtIn(), Anchor{}, FindOptions{}, true);
+  const ContextPtr context = contextOf(survey);
   EntryListModel model;
   QAbstractItemModelTester tester(&model, QAbstractItemModelTester::FailureReportingMode::Fatal);
   ListEngine engine;
   QObject::connect(&engine, &ListEngine::answered, &model, [&](const auto& answer) { model.show(answer); });
-  ListEngine::Question question;
+  ListEngine::Request question;
   question.context = context;
   engine.ask(question);
-  question.query.words = {"n9"};
+  question.question = parseQuestion("n9", {}).value();
   engine.ask(question);  // the first one is given up
   ASSERT_TRUE(QTest::qWaitFor([&] { return model.answer() != nullptr && !engine.busy(); }, 10'000));
   EXPECT_EQ(model.rowCount(), 111);
   EXPECT_EQ(model.index(0, 0).data().toString(), QStringLiteral("n999"));
-  question.query = {};
+  question.question = {};
   engine.ask(question);
   ASSERT_TRUE(
       QTest::qWaitFor([&] { return model.rowCount() == 1000 && model.answer()->inOrder == 1000; }, 10'000));

@@ -44,9 +44,20 @@ public:
     if (!yes) ADD_FAILURE() << "asked: " << title.toStdString();
     return std::exchange(yes, std::nullopt).value_or(false);
   }
+  std::optional<int> choose(QWidget*, const QString& title, const QString& text, const QStringList& ways) override {
+    asked.append(text);
+    offered = ways;
+    if (std::exchange(here, false)) return static_cast<int>(ways.size()) - 1;
+    if (!way) ADD_FAILURE() << "asked: " << title.toStdString();
+    return std::exchange(way, std::nullopt);
+  }
   void tell(QWidget*, const QString&, const QString& text) override { told.append(text); }
 
-  QStringList folders, files, newFiles, told, asked;
+  /// The job lies on the drive that is measured: the last way on.
+  void keepHere() { here = true; }
+  QStringList folders, files, newFiles, told, asked, offered;
+  std::optional<int> way;
+  bool here = false;
   std::optional<TargetAnswer> target;
   std::optional<bool> yes;
   bool yesToAll = false;
@@ -62,7 +73,7 @@ private:
 class WindowTest : public ::testing::Test {
 protected:
   void SetUp() override {
-    window = std::make_unique<MainWindow>(real.ports, prompter);
+    window = std::make_unique<MainWindow>(real, prompter);
     window->show();
     ASSERT_TRUE(QTest::qWaitForWindowExposed(window.get()));
   }
@@ -102,18 +113,21 @@ protected:
     ASSERT_TRUE(idle());
   }
   void measureStandIn(const TempFolder& t) {
-    ASSERT_TRUE(zt::demo::build(t / "si", real.clock.now()));
+    ASSERT_TRUE(zt::demo::build(t / "si", real.clock->now()));
     window->openStandIn(QString::fromStdString(t / "si"));
-    auto* shelf = find<QWidget>("shelf");
-    shelf->setFocus();
-    key(shelf, Qt::Key_Return);
+    ASSERT_TRUE(waitFor([&] { return standInChosen(); }));
+    key(find<QWidget>("shelf"), Qt::Key_Return);
     ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
     ASSERT_TRUE(idle());
+  }
+  bool standInChosen() {
+    const auto* shelf = window->findChild<DriveShelf*>(QStringLiteral("shelf"));
+    return shelf->chosen() >= 0 && shelf->drives()[shelf->chosen()].standIn;
   }
   Session& session() { return window->session(); }
   QString text(const char* name) { return find<QLabel>(name)->text(); }
 
-  RealSystem real;
+  Workshop real = realWorkshop();
   ScriptedPrompter prompter;
   std::unique_ptr<MainWindow> window;
 };

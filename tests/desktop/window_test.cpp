@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The frame itself: menus, settings, commands, errors, faces and sizes.
 #include <QAction>
+#include <QDialog>
 #include <QDropEvent>
 #include <QListWidget>
 #include <QMenuBar>
 #include <QMimeData>
+#include <QScreen>
 #include <QSettings>
 #include <QTimer>
 
@@ -58,7 +60,7 @@ TEST_F(Window, KeepsTheFaceAndTheUnits) {
   action("actIec")->setChecked(true);
   EXPECT_TRUE(face().dark);
   window->close();
-  window = std::make_unique<MainWindow>(real.ports, prompter);
+  window = std::make_unique<MainWindow>(real, prompter);
   EXPECT_TRUE(face().dark);
   EXPECT_TRUE(action("actIec")->isChecked());
   action("actDark")->setChecked(false);
@@ -69,8 +71,8 @@ TEST_F(Window, KeepsTheFaceAndTheUnits) {
 TEST_F(Window, KeepsTheColumns) {
   action("actLength")->setChecked(true);
   window->close();
-  window = std::make_unique<MainWindow>(real.ports, prompter);
-  auto* survey = window->findChild<SurveyStation*>();
+  window = std::make_unique<MainWindow>(real, prompter);
+  auto* survey = window->findChild<SurveyStation*>()->folders();
   EXPECT_TRUE(survey->columnShown(FolderModel::lengthColumn));
   EXPECT_FALSE(survey->columnShown(FolderModel::exclusiveColumn));
   action("actLength")->setChecked(false);
@@ -93,10 +95,18 @@ TEST_F(Window, FindsACommandByTyping) {
 TEST_F(Window, ExplainsTheWordOfTheStation) {
   station(4);
   action("actExplain")->trigger();
-  ASSERT_EQ(prompter.told.size(), 1);
-  EXPECT_TRUE(prompter.told[0].startsWith(QStringLiteral("plan:")));
+  auto* book = window->findChild<QDialog*>(QStringLiteral("wordBook"));
+  ASSERT_NE(book, nullptr);
+  auto* list = book->findChild<QListWidget*>(QStringLiteral("wordList"));
+  EXPECT_EQ(list->currentItem()->text(), QStringLiteral("plan"));
+  EXPECT_FALSE(book->findChild<QLabel*>(QStringLiteral("wordMeaning"))->text().isEmpty());
+  const int all = list->count();
+  QTest::keyClicks(book->findChild<QLineEdit*>(QStringLiteral("wordSearch")), QStringLiteral("bedrock"));
+  EXPECT_LT(list->count(), all);
+  EXPECT_LE(book->height(), book->screen()->availableGeometry().height());
+  delete book;
   action("actAbout")->trigger();
-  EXPECT_TRUE(prompter.told[1].contains(QStringLiteral("General Public License")));
+  EXPECT_TRUE(prompter.told[0].contains(QStringLiteral("General Public License")));
 }
 
 TEST_F(Window, TakesAFolderThatIsDropped) {
@@ -108,7 +118,7 @@ TEST_F(Window, TakesAFolderThatIsDropped) {
   QApplication::sendEvent(window.get(), &enter);
   EXPECT_TRUE(enter.isAccepted());
   QDropEvent drop(QPointF(400, 400), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-  prompter.yes = false;  // the job's folder may lie on the same drive; it is kept in memory then
+  prompter.keepHere();  // the job's folder may lie on the same drive
   QApplication::sendEvent(window.get(), &drop);
   ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
   ASSERT_TRUE(idle());
@@ -119,7 +129,7 @@ TEST_F(Window, TakesAFolderThatIsDropped) {
 TEST_F(Window, AsksBeforeAJobIsKeptOnTheMeasuredDrive) {
   TempFolder t;
   t.file("photos/one.jpg", 5000);
-  prompter.yes = true;
+  prompter.keepHere();
   window->openPlace(QString::fromStdString(t / "photos"));
   ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
   ASSERT_TRUE(idle());
@@ -169,7 +179,7 @@ TEST_F(Window, ShowsProgressAndTakesTheLevelAlong) {
 TEST_F(Window, StopsAMeasurementAndKeepsWhatWasSeen) {
   TempFolder t;
   measureStandIn(t);
-  session().measure();
+  session().measure(false);
   session().stop();
   ASSERT_TRUE(idle());
   EXPECT_NE(session().view().survey, nullptr);

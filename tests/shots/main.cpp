@@ -11,12 +11,7 @@
 #include <cstdio>
 
 #include "core/os/forwarding_file_system.h"
-#include "core/os/rights/helper_client.h"
-#include "core/os/linux_drive_insides.h"
-#include "core/os/linux_file_system.h"
-#include "core/os/linux_mount_table.h"
-#include "core/os/linux_open_files.h"
-#include "core/os/system_clock.h"
+#include "core/job/linux_workshop.h"
 #include "desktop/frame/main_window.h"
 #include "tests/support/yes_prompter.h"
 
@@ -60,6 +55,10 @@ struct Studio {
 void whole(Studio& s, const QString& standIn) {
   s.window.goTo(surveyStation);
   s.window.openStandIn(standIn);
+  waitFor([&] {
+    const auto* shelf = s.find<DriveShelf>("shelf");
+    return shelf->chosen() >= 0 && shelf->drives()[shelf->chosen()].standIn;
+  });
   QTest::qWait(300);
   s.grab(QStringLiteral("bench"));
   QTest::mouseClick(s.find<QPushButton>("measure"), Qt::LeftButton);
@@ -81,7 +80,7 @@ void whole(Studio& s, const QString& standIn) {
     s.grab(QStringLiteral("survey-lens%1").arg(lens));
   }
   QTest::mouseClick(s.find<QPushButton>("lens0"), Qt::LeftButton);
-  s.find<QLineEdit>("surveyFilter")->setText(QStringLiteral("kind:video size>100MB is:file"));
+  s.find<QLineEdit>("surveyFilter")->setText(QStringLiteral("video, over 100 MB, files"));
   auto* list = s.find<QTableView>("entryList");
   waitFor([&] { return list->model()->rowCount() > 3; });
   QTest::qWait(200);
@@ -99,7 +98,8 @@ void whole(Studio& s, const QString& standIn) {
   s.window.goTo(planStation);
   QTest::mouseClick(s.find<QPushButton>("propose"), Qt::LeftButton);
   waitFor([&] { return s.session().view().proposal.has_value(); });
-  s.session().pickPath("srv/recordings/dawn-chorus/2023", StepAction::hold);
+  PlanDesk(s.session()).planPaths({"old"}, {});
+  PlanDesk(s.session()).planPaths({"srv/recordings/dawn-chorus/2023"}, "hold");
   s.idle();
   s.grab(QStringLiteral("plan"));
   s.window.goTo(reclaimStation);
@@ -119,16 +119,10 @@ int main(int argc, char** argv) {
   QApplication::setApplicationName(QStringLiteral("zip-tally"));
   QApplication::setOrganizationName(QStringLiteral("zip-tally"));
   if (argc < 3) return std::fprintf(stderr, "usage: zt_shots STAND-IN OUT [WIDTHxHEIGHT] [dark]\n"), 2;
-  LinuxFileSystem real;
-  Leisurely files(real);
-  LinuxMountTable mounts;
-  LinuxOpenFiles openFiles;
-  SystemClock clock;
-  LinuxDriveInsides insides;
-  HelperClient privileged({});
-  System system{files, mounts, openFiles, clock, insides, privileged};
+  Workshop workshop = linuxWorkshop();
+  workshop.files = std::make_shared<Leisurely>(workshop.files);
   zt::test::YesPrompter prompter;
-  MainWindow window(system, prompter);
+  MainWindow window(workshop, prompter);
   const QStringList size = argc > 3 ? QString::fromLocal8Bit(argv[3]).split(QLatin1Char('x'))
                                     : QStringList{QStringLiteral("1280"), QStringLiteral("800")};
   window.resize(size.value(0).toInt(), size.value(1).toInt());
