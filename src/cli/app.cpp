@@ -33,13 +33,16 @@ CLI::App* jobVerb(CLI::App& app, Arguments& a, const char* name, const char* tex
 }
 
 constexpr const char* questionHelp =
-    "conditions separated by commas: over 1 GB, older 1 y, a kind (video), a standing (spent), of NAME, in PATH, "
+    "conditions separated by commas: over 1 GB, older 1 y, a kind (video), a standing (spent), of NAME, in "
+    "PATH, "
     "files, folders, not before any of them; anything else is part of a name";
 
 void addMeasuring(CLI::App& app, Arguments& a) {
-  CLI::App* d = plainVerb(app, a, "drives",
-                          "attached drives with role, kind, free, reserved, inodes, headroom, last visit, holds");
-  CLI::Option* of = d->add_option("--drive", a.drive, "a place on the drive of which --kind or --size is said");
+  CLI::App* d =
+      plainVerb(app, a, "drives",
+                "attached drives with role, kind, free, reserved, inodes, headroom, last visit, holds");
+  CLI::Option* of =
+      d->add_option("--drive", a.drive, "a place on the drive of which --kind or --size is said");
   d->add_option("--kind", a.driveKind, "what the drive is, whatever its hardware says")
       ->check(CLI::IsMember(namesOf<DriveKind>(driveKinds)))
       ->needs(of);
@@ -54,7 +57,8 @@ void addMeasuring(CLI::App& app, Arguments& a) {
   m->add_flag("--everything", a.everything, "ask for rights once, before the walk, to read what is closed");
   m->add_option("--folder", a.folder, "measure only this folder of an existing job again");
   m->add_flag("--job-on-drive", a.jobOnDrive, "the job file may lie on the measured drive");
-  m->add_option("--target", a.targets, "free bytes to reach: [LABEL=]AMOUNT[,while-it-runs]; 20GB, 18GiB, 15%");
+  m->add_option("--target", a.targets,
+                "free bytes to reach: [LABEL=]AMOUNT[,while-it-runs]; 20GB, 18GiB, 15%");
   CLI::App* t = jobVerb(app, a, "tree", "folders by size");
   t->add_option("PATH", a.path, "the folder to begin with, from the measured root");
   t->add_option("--top", a.top, "so many entries a folder")->capture_default_str();
@@ -94,7 +98,8 @@ void addExploring(CLI::App& app, Arguments& a) {
 }
 
 void addPlanning(CLI::App& app, Arguments& a) {
-  CLI::App* p = jobVerb(app, a, "propose", "works a plan out that reaches the hardest target with the least regret");
+  CLI::App* p =
+      jobVerb(app, a, "propose", "works a plan out that reaches the hardest target with the least regret");
   p->add_option("--ceiling", a.ceiling, "none, time-or-bandwidth, a-way-back, personal-moved, personal-gone");
   p->add_option("--keep", a.keep, "leave this path and everything in it alone");
   p->add_option("-o,--output", a.output, "write the plan to this file; else it becomes the job's plan");
@@ -122,7 +127,8 @@ void addCarryingOut(CLI::App& app, Arguments& a) {
   r->add_option("--consent", a.consent, "the token that was printed without it");
   jobVerb(app, a, "prove", "measures again and compares");
   CLI::App* u = plainVerb(app, a, "undo", "puts held things back");
-  CLI::App* l = plainVerb(app, a, "release", "lets held things go for good; without consent it changes nothing");
+  CLI::App* l =
+      plainVerb(app, a, "release", "lets held things go for good; without consent it changes nothing");
   for (CLI::App* verb : {u, l}) {
     CLI::Option* job = verb->add_option("--job", a.job, "the job file (*.ztjob)");
     verb->add_option("--drive", a.drive, "what any job holds on the drive of this place")->excludes(job);
@@ -138,20 +144,22 @@ void addCarryingOut(CLI::App& app, Arguments& a) {
 }
 
 constexpr std::pair<const char*, Verb> verbs[] = {
-    {"drives", drives},   {"measure", measureVerb}, {"tree", tree},         {"finds", finds},  {"mark", mark},
-    {"list", list},       {"export", exportVerb},   {"import", importVerb}, {"propose", proposeVerb},
-    {"plan", plan},       {"reclaim", reclaim},     {"prove", proveVerb},   {"undo", undo},    {"release", release},
-    {"demo", demo}};
+    {"drives", drives},       {"measure", measureVerb}, {"tree", tree},         {"finds", finds},
+    {"mark", mark},           {"list", list},           {"export", exportVerb}, {"import", importVerb},
+    {"propose", proposeVerb}, {"plan", plan},           {"reclaim", reclaim},   {"prove", proveVerb},
+    {"undo", undo},           {"release", release},     {"demo", demo}};
 
 }  // namespace
 
 int run(Console& console, int argc, const char* const* argv) {
   Arguments args;
-  CLI::App app{"Zip Tally: measure where a drive's space goes, plan what to reclaim, carry it out safely, prove it."};
+  CLI::App app{
+      "Zip Tally: measure where a drive's space goes, plan what to reclaim, carry it out safely, prove it."};
   app.name("ztally");
   app.set_version_flag("--version", "ztally 0.1.0");
   app.require_subcommand(1);
-  app.footer("Exit status: 0 done, 1 failed, 2 usage, 3 done in part, 4 refused for safety.\nSizes: 1 GB = 10^9 B.");
+  app.footer(
+      "Exit status: 0 done, 1 failed, 2 usage, 3 done in part, 4 refused for safety.\nSizes: 1 GB = 10^9 B.");
   addMeasuring(app, args);
   addFinding(app, args);
   addExploring(app, args);

@@ -63,13 +63,15 @@ void printReport(Console& console, const RunReport& report) {
     console.out << column(o.freed.sure) << "  " << words().lineState(o.state) << "  " << o.line;
     if (o.held > 0) console.out << ", " << words().bytes(o.held) << " in the hold";
     console.out << '\n';
-    for (const auto& r : o.problems) console.out << "            " << escapePath(r.path) << ": " << problemOf(r) << '\n';
+    for (const auto& r : o.problems)
+      console.out << "            " << escapePath(r.path) << ": " << problemOf(r) << '\n';
   }
 }
 
 void warnOfUnseenFiles(Console& console, const Job& job) {
   if (!job.seesAllOpenFiles())
-    console.err << "ztally: files that other users' programs have open cannot be seen without more rights; whether any "
+    console.err << "ztally: files that other users' programs have open cannot be seen without more rights; "
+                   "whether any "
                    "of this is in use there is not known\n";
 }
 
@@ -125,11 +127,12 @@ int proveVerb(Console& console, const Arguments& args) {
     print(console, toJson(*proof));
     return Exit::done;
   }
-  console.out << "free before " << words().bytes(proof->freeBefore) << ", now " << words().bytes(proof->freeAfter)
-              << "\n  promised    actual\n";
+  console.out << "free before " << words().bytes(proof->freeBefore) << ", now "
+              << words().bytes(proof->freeAfter) << "\n  promised    actual\n";
   for (const auto& line : proof->lines) {
-    console.out << column(line.promised.sure) << signedColumn(line.actual) << "  " << words().action(line.action) << ": "
-                << escapePath(line.example) << (line.items > 1 ? " and " + words().things(line.items - 1) + " more" : "");
+    console.out << column(line.promised.sure) << signedColumn(line.actual) << "  "
+                << words().action(line.action) << ": " << escapePath(line.example)
+                << (line.items > 1 ? " and " + words().things(line.items - 1) + " more" : "");
     for (const auto& r : line.reasons) console.out << "\n                      " << words().reason(r);
     console.out << '\n';
   }
@@ -147,7 +150,8 @@ int proveVerb(Console& console, const Arguments& args) {
 
 namespace {
 
-int reportRecords(Console& console, const Result<std::vector<JournalRecord>>& records, ItemState wanted, bool json) {
+int reportRecords(Console& console, const Result<std::vector<JournalRecord>>& records, ItemState wanted,
+                  bool json) {
   if (!records) return report(console, records.error());
   Json list = Json::array();
   bool all = true;

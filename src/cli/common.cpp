@@ -68,7 +68,8 @@ std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& statu
     return nullptr;
   }
   for (const auto& r : (*job)->recovered())
-    console.err << "ztally: a run was cut short; " << escapePath(r.path) << ": " << words().itemState(r.state) << '\n';
+    console.err << "ztally: a run was cut short; " << escapePath(r.path) << ": " << words().itemState(r.state)
+                << '\n';
   if (const auto& waits = (*job)->recoveryWaits())
     console.err << "ztally: a run was cut short, and nothing was touched: " << words().error(*waits) << '\n';
   if ((*job)->site().closed() == Errc::away || (*job)->site().closed() == Errc::changed)
@@ -83,7 +84,8 @@ std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& statu
 
 Json consentJson(const Consent& consent) {
   Json j = toJson(consent);
-  for (std::size_t i = 0; i < consent.lines.size(); ++i) j["lines"][i]["text"] = words().consent(consent.lines[i]);
+  for (std::size_t i = 0; i < consent.lines.size(); ++i)
+    j["lines"][i]["text"] = words().consent(consent.lines[i]);
   return j;
 }
 
@@ -93,7 +95,8 @@ int askConsent(Console& console, const Consent& consent, bool json, Json more) {
     print(console, more);
     return Exit::refused;
   }
-  for (const auto& line : consent.lines) console.out << column(line.bytes) << "  " << words().consent(line) << '\n';
+  for (const auto& line : consent.lines)
+    console.out << column(line.bytes) << "  " << words().consent(line) << '\n';
   console.out << "Nothing was changed. To agree, say the same again with --consent " << consent.token << '\n';
   return Exit::refused;
 }

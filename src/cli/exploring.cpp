@@ -69,8 +69,8 @@ int list(Console& console, const Arguments& args) {
     console.out << column(columnValue(c, found[i], ListColumn::occupied)) << "  "
                 << escapePath(c.tree.path(found[i])) << (c.tree.isFolder(found[i]) ? "/" : "") << '\n';
   if (!question->empty()) console.out << "Asked for: " << words().understood(*question) << '\n';
-  console.out << words().number(found.size()) << " found, " << words().bytes(occupied) << " occupied together, "
-              << words().bytes(freed.atMost) << " freed if all of them go";
+  console.out << words().number(found.size()) << " found, " << words().bytes(occupied)
+              << " occupied together, " << words().bytes(freed.atMost) << " freed if all of them go";
   if (freed.sure < freed.atMost) console.out << " (sure: " << words().bytes(freed.sure) << ")";
   console.out << '\n';
   return Exit::done;
@@ -90,7 +90,8 @@ int exportVerb(Console& console, const Arguments& args) {
   out.close();
   if (!done || !out) return report(console, Error{Errc::noSpace, "export", args.output, 0, {}});
   if (args.json)
-    print(console, {{"entries", job->surveys().survey()->tree.entries()}, {"output", escapePath(args.output)}});
+    print(console,
+          {{"entries", job->surveys().survey()->tree.entries()}, {"output", escapePath(args.output)}});
   else
     console.out << job->surveys().survey()->tree.entries() << " entries written to " << args.output << '\n';
   return Exit::done;

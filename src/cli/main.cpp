@@ -6,8 +6,8 @@
 #include <thread>
 
 #include "cli/app.h"
-#include "core/os/limits.h"
 #include "core/job/linux_workshop.h"
+#include "core/os/limits.h"
 
 int main(int argc, char** argv) {
   zt::keepLargeBlocksApart();

@@ -30,8 +30,8 @@ Json heldJson(const std::vector<HeldThing>& things) {
 }
 
 Json visitJson(const Visit& v) {
-  Json j{{"job", v.job},       {"when_ns", v.when},       {"capacity_bytes", v.capacity}, {"free_bytes", v.free},
-         {"entries", v.entries}, {"whole_drive", v.wholeDrive}};
+  Json j{{"job", v.job},         {"when_ns", v.when},    {"capacity_bytes", v.capacity},
+         {"free_bytes", v.free}, {"entries", v.entries}, {"whole_drive", v.wholeDrive}};
   putPath(j, "file", v.file);
   putPath(j, "root", v.root);
   return j;
@@ -56,15 +56,18 @@ Past pastOf(const Workshop& workshop, const Drive& d) {
 
 void printDrive(Console& console, const Drive& d, const std::vector<Target>& rules, const Past& past) {
   std::ostream& out = console.out;
-  out << words().driveName(d) << "  " << escapePath(d.target) << "  " << words().driveLine(d) << ", " << d.fsType << '\n';
+  out << words().driveName(d) << "  " << escapePath(d.target) << "  " << words().driveLine(d) << ", "
+      << d.fsType << '\n';
   if (!d.answers) return;
-  out << "  " << words().bytes(d.usage.available) << " free of " << words().bytes(d.usage.capacity) << ", reserved "
-      << words().bytes(d.usage.reserved()) << ", " << words().number(d.usage.inodesFree) << " of "
-      << words().number(d.usage.inodes) << " inodes free; " << words().urgency(urgencyOf(d, rules)) << '\n';
+  out << "  " << words().bytes(d.usage.available) << " free of " << words().bytes(d.usage.capacity)
+      << ", reserved " << words().bytes(d.usage.reserved()) << ", " << words().number(d.usage.inodesFree)
+      << " of " << words().number(d.usage.inodes) << " inodes free; " << words().urgency(urgencyOf(d, rules))
+      << '\n';
   for (const Target& t : rules) {
     const SignedBytes over = surplus(t, d.usage.available);
-    out << "  " << words().targetName(t) << ": " << (over >= 0 ? words().signedBytes(over) + " over" : words().signedBytes(-over) + " short")
-        << " (" << words().targetReason(t) << ")\n";
+    out << "  " << words().targetName(t) << ": "
+        << (over >= 0 ? words().signedBytes(over) + " over" : words().signedBytes(-over) + " short") << " ("
+        << words().targetReason(t) << ")\n";
   }
   if (!past.visits.empty())
     out << "  last visit: " << words().age(past.visits.back().when, console.workshop.clock->now()) << ", "
@@ -72,13 +75,14 @@ void printDrive(Console& console, const Drive& d, const std::vector<Target>& rul
   if (past.held.empty()) return;
   Bytes bytes = 0;
   for (const auto& thing : past.held) bytes += thing.record.occupied;
-  out << "  held: " << words().things(past.held.size()) << ", " << words().bytes(bytes) << "; put back with: ztally undo --drive "
-      << escapePath(d.target) << '\n';
+  out << "  held: " << words().things(past.held.size()) << ", " << words().bytes(bytes)
+      << "; put back with: ztally undo --drive " << escapePath(d.target) << '\n';
 }
 
 /// Keeps what the user says of a drive against the hardware.
 int overruleDrive(Console& console, const Arguments& args) {
-  if (!console.workshop.visits) return report(console, Error{Errc::unsupported, "register", {}, 0, "no register"});
+  if (!console.workshop.visits)
+    return report(console, Error{Errc::unsupported, "register", {}, 0, "no register"});
   const auto path = canonicalPath(args.drive);
   if (!path) return report(console, path.error());
   const auto drive = driveOf(console.workshop, *path);
@@ -88,7 +92,8 @@ int overruleDrive(Console& console, const Arguments& args) {
     if (name(static_cast<DriveKind>(i)) == args.driveKind) said.kind = static_cast<DriveKind>(i);
   for (int i = 0; i < sizeClasses; ++i)
     if (name(static_cast<SizeClass>(i)) == args.driveSize) said.size = static_cast<SizeClass>(i);
-  if (const auto kept = console.workshop.visits->setOverrule(drive->id, said); !kept) return report(console, kept.error());
+  if (const auto kept = console.workshop.visits->setOverrule(drive->id, said); !kept)
+    return report(console, kept.error());
   return Exit::done;
 }
 
@@ -210,8 +215,8 @@ void printSurvey(Console& console, const Survey& s) {
     const SignedBytes bytes = s.statement[line];
     const bool always = i < 3 || i + 1 == statementLines;
     if (bytes == 0 && !always) continue;
-    console.out << "  " << std::left << std::setw(18) << words().statementLine(line) << signedColumn(bytes) << "  "
-                << words().lineSource(s.statement.source(line)) << '\n';
+    console.out << "  " << std::left << std::setw(18) << words().statementLine(line) << signedColumn(bytes)
+                << "  " << words().lineSource(s.statement.source(line)) << '\n';
     for (const StatementPart& part : s.statement.parts)
       if (part.line == line) console.out << "      " << words().statementPart(part) << '\n';
   }
@@ -252,7 +257,8 @@ Result<void> addTargets(Job& job, const Arguments& args) {
     const auto [label, amount] = targetParts(text);
     const auto& there = job.planBook().targets();
     const auto same = [&, l = label, a = amount](const Target& t) {
-      return t.origin == TargetOrigin::task && t.label == l && (t.whileItRuns ? t.amount + ",while-it-runs" : t.amount) == a;
+      return t.origin == TargetOrigin::task && t.label == l &&
+             (t.whileItRuns ? t.amount + ",while-it-runs" : t.amount) == a;
     };
     if (std::any_of(there.begin(), there.end(), same)) continue;
     if (auto added = job.addTarget(label, amount); !added) return added;
@@ -272,7 +278,8 @@ int measureVerb(Console& console, const Arguments& args) {
   for (const auto& text : args.targets) {
     std::string amount = targetParts(text).second;
     if (const auto comma = amount.find(",while-it-runs"); comma != std::string::npos) amount.resize(comma);
-    if (const auto parsed = parseAmount(amount, Bytes{1} << 50); !parsed) return report(console, parsed.error());
+    if (const auto parsed = parseAmount(amount, Bytes{1} << 50); !parsed)
+      return report(console, parsed.error());
   }
   auto job = jobToMeasure(console, args);
   if (!job) return report(console, job.error());
@@ -380,7 +387,8 @@ int finds(Console& console, const Arguments& args) {
   Json list = Json::array();
   std::size_t shown = 0;
   for (const Find& f : *job->surveys().finds()) {
-    if (!args.kinds.empty() && std::find(args.kinds.begin(), args.kinds.end(), f.kind) == args.kinds.end()) continue;
+    if (!args.kinds.empty() && std::find(args.kinds.begin(), args.kinds.end(), f.kind) == args.kinds.end())
+      continue;
     if (!matcher.fits(f)) continue;
     ++shown;
     if (args.json) {
@@ -389,15 +397,17 @@ int finds(Console& console, const Arguments& args) {
       j["why"] = words().whyHere(f);
       list.push_back(std::move(j));
     } else if (args.top == 0 || shown <= args.top) {
-      console.out << column(f.gain.atMost) << "  " << std::left << std::setw(13) << words().standing(f.standing)
-                  << words().findTitle(f) << "\n            " << f.id << ": " << words().findNote(f)
+      console.out << column(f.gain.atMost) << "  " << std::left << std::setw(13)
+                  << words().standing(f.standing) << words().findTitle(f) << "\n            " << f.id << ": "
+                  << words().findNote(f)
                   << (f.gain.sure < f.gain.atMost ? "; " + words().gainNote(f.gain) : "") << '\n';
     }
   }
   if (args.json)
     print(console, {{"finds", std::move(list)}});
   else if (shown == 0)
-    console.out << "Nothing was found" << (question->empty() ? "" : " that answers: " + words().understood(*question)) << ".\n";
+    console.out << "Nothing was found"
+                << (question->empty() ? "" : " that answers: " + words().understood(*question)) << ".\n";
   return Exit::done;
 }
 
@@ -415,7 +425,8 @@ int mark(Console& console, const Arguments& args) {
       continue;
     }
     const PathBytes path = unescapePath(item);
-    if (said && !job->surveys().survey()->tree.find(path)) return report(console, Error{Errc::notThere, "mark", path, 0, {}});
+    if (said && !job->surveys().survey()->tree.find(path))
+      return report(console, Error{Errc::notThere, "mark", path, 0, {}});
     paths.push_back(path);
   }
   if (auto done = job->planBook().mark(paths, said); !done) return report(console, done.error());

@@ -41,9 +41,9 @@ void printPlan(Console& console, const Job& job, const Plan& plan) {
     const PlanLine& line = plan.lines[i];
     console.out << column(adds[i].sure) << "  " << std::left << std::setw(12)
                 << (line.enabled ? words().action(line.step->id) : "off")
-                << (line.items.size() == 1
-                        ? escapePath(line.items[0].path)
-                        : line.id + ", " + words().things(line.items.size()) + " in " + words().path(line.place))
+                << (line.items.size() == 1 ? escapePath(line.items[0].path)
+                                           : line.id + ", " + words().things(line.items.size()) + " in " +
+                                                 words().path(line.place))
                 << "\n                        regret: " << words().regret(line.regret());
     if (adds[i].sure < adds[i].atMost) console.out << "; at most " << words().bytes(adds[i].atMost);
     console.out << '\n';
@@ -54,7 +54,8 @@ void printPlan(Console& console, const Job& job, const Plan& plan) {
   if (const Target* t = hardest(job.planBook().targets())) {
     const SignedBytes over = surplus(*t, job.freeNow() + planned.sure);
     console.out << " \u2212 target " << words().bytes(t->bytes) << " = "
-                << (over >= 0 ? words().signedBytes(over) + " to spare" : words().signedBytes(-over) + " short");
+                << (over >= 0 ? words().signedBytes(over) + " to spare"
+                              : words().signedBytes(-over) + " short");
   }
   console.out << '\n';
 }
@@ -82,7 +83,8 @@ Json proposalJson(const Job& job, const Proposal& p) {
   }
   j["decisions"] = Json::array();
   for (const Decision& d : p.decisions) {
-    Json decision{{"find", d.find}, {"bytes", d.bytes}, {"standing", name(d.standing)}, {"why", words().decision(d)}};
+    Json decision{
+        {"find", d.find}, {"bytes", d.bytes}, {"standing", name(d.standing)}, {"why", words().decision(d)}};
     putPath(decision, "path", d.path);
     j["decisions"].push_back(std::move(decision));
   }
@@ -91,7 +93,8 @@ Json proposalJson(const Job& job, const Proposal& p) {
 
 void printProposal(Console& console, const Job& job, const Proposal& p) {
   printPlan(console, job, p.plan);
-  console.out << (p.reached ? "reaches the target; the worst to regret: " : "does not reach the target; ceiling: ")
+  console.out << (p.reached ? "reaches the target; the worst to regret: "
+                            : "does not reach the target; ceiling: ")
               << words().regret(p.ceiling) << '\n';
   if (p.decisions.empty()) return;
   console.out << "What only a person can decide:\n";

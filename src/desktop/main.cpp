@@ -16,7 +16,8 @@ void describe(QCommandLineParser& args) {
   args.addOption(QCommandLineOption(QStringLiteral("stand-in"),
                                     QStringLiteral("Show the stand-in drive in <folder> on the Bench."),
                                     QStringLiteral("folder")));
-  args.addPositionalArgument(QStringLiteral("place"), QStringLiteral("A folder to measure, or a job file (*.ztjob)."),
+  args.addPositionalArgument(QStringLiteral("place"),
+                             QStringLiteral("A folder to measure, or a job file (*.ztjob)."),
                              QStringLiteral("[place]"));
 }
 
@@ -29,8 +30,9 @@ void answerWithoutDisplay(int argc, char** argv) {
   describe(args);
   QStringList own;
   for (const QString& word : QCoreApplication::arguments())
-    if (word == QStringLiteral("--help") || word == QStringLiteral("-h") || word == QStringLiteral("--help-all") ||
-        word == QStringLiteral("--version") || word == QStringLiteral("-v"))
+    if (word == QStringLiteral("--help") || word == QStringLiteral("-h") ||
+        word == QStringLiteral("--help-all") || word == QStringLiteral("--version") ||
+        word == QStringLiteral("-v"))
       own.append(word);
   if (!own.isEmpty()) args.process(QStringList{QStringLiteral("zip-tally"), own.front()});
 }

@@ -39,7 +39,8 @@ std::optional<Prompter::TargetAnswer> DialogPrompter::askTarget(QWidget* parent)
   form.addRow(QString(), &add);
   QObject::connect(&add, &QPushButton::clicked, &dialog, &QDialog::accept);
   if (dialog.exec() != QDialog::Accepted) return std::nullopt;
-  return TargetAnswer{label.text(), amount.text() + (whileItRuns.isChecked() ? QStringLiteral(",while-it-runs") : QString())};
+  return TargetAnswer{
+      label.text(), amount.text() + (whileItRuns.isChecked() ? QStringLiteral(",while-it-runs") : QString())};
 }
 
 namespace {

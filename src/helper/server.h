@@ -4,8 +4,8 @@
 #include <absl/container/flat_hash_map.h>
 
 #include "core/os/drive_insides.h"
-#include "core/os/rights/helper_protocol.h"
 #include "core/os/open_files.h"
+#include "core/os/rights/helper_protocol.h"
 
 namespace zt::helper {
 

@@ -5,15 +5,17 @@
 
 namespace zt {
 
-Words::Words(NumberStyle style, Translate translate) : style_(std::move(style)), translate_(std::move(translate)) {}
+Words::Words(NumberStyle style, Translate translate)
+    : style_(std::move(style)), translate_(std::move(translate)) {}
 
 std::string Words::t(const char* text, std::initializer_list<std::string> values) const {
   const std::string pattern = t(text);
   std::string out;
   for (std::size_t i = 0; i < pattern.size(); ++i) {
-    const std::size_t index = pattern[i] == '%' && i + 1 < pattern.size() && pattern[i + 1] >= '1' && pattern[i + 1] <= '9'
-                                  ? static_cast<std::size_t>(pattern[i + 1] - '1')
-                                  : values.size();
+    const std::size_t index =
+        pattern[i] == '%' && i + 1 < pattern.size() && pattern[i + 1] >= '1' && pattern[i + 1] <= '9'
+            ? static_cast<std::size_t>(pattern[i + 1] - '1')
+            : values.size();
     if (index < values.size())
       out += *(values.begin() + index), ++i;
     else

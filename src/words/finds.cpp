@@ -54,13 +54,14 @@ std::vector<Said> Words::evidence(const Find& f, const FindContext& c) const {
   const PathBytes where = f.items.size() == 1 ? f.items.front().path : f.place;
   all.push_back({t("Where"), path(where)});
   all.push_back({t("Owner"), owner(c, f.owner)});
-  std::string lost = f.standing == Standing::unjudged ? t("unknown: nobody has looked at it yet")
-                     : f.regret == Regret::none       ? t("nothing")
+  std::string lost = f.standing == Standing::unjudged      ? t("unknown: nobody has looked at it yet")
+                     : f.regret == Regret::none            ? t("nothing")
                      : f.regret == Regret::timeOrBandwidth ? t("time or bandwidth until it is there again")
                      : f.regret == Regret::wayBack         ? t("a way back")
                                                            : t("it is personal, and gone for good");
   all.push_back({t("Lost"), std::move(lost)});
-  all.push_back({t("Comes back"), f.standing == Standing::rebuilds ? t("by itself, when it is needed") : t("no")});
+  all.push_back(
+      {t("Comes back"), f.standing == Standing::rebuilds ? t("by itself, when it is needed") : t("no")});
   std::string touched = t("modified %1 ago", {age(f.newest, c.survey.finished)});
   if (!c.options.keepsAccessTimes)
     touched += t("; access times are not kept on this drive");
@@ -69,15 +70,17 @@ std::vector<Said> Words::evidence(const Find& f, const FindContext& c) const {
                  {age(f.accessed * nsPerSecond, c.survey.finished)});
   all.push_back({t("Touched"), std::move(touched)});
   if (f.linksElsewhere > 0)
-    all.push_back({t("Other names"), t("%1 further names elsewhere keep part of it; that part does not come free",
-                                       {number(f.linksElsewhere)})});
+    all.push_back(
+        {t("Other names"), t("%1 further names elsewhere keep part of it; that part does not come free",
+                             {number(f.linksElsewhere)})});
   if (f.gain.sure < f.gain.atMost && f.gain.when == GainTime::now)
     all.push_back({t("Shared"), t("other files or snapshots may hold part of its extents: only %1 are sure",
                                   {bytes(f.gain.sure)})});
   if (const auto rest = numberIn(f, "left-out"); rest > 0)
     all.push_back({t("Not listed"), t("%1 smaller files", {number(rest)})});
   if (const auto rest = numberIn(f, "infos-not-read"); rest > 0)
-    all.push_back({t("Not read"), t("where %1 came from: reading it would set its access time", {things(rest)})});
+    all.push_back(
+        {t("Not read"), t("where %1 came from: reading it would set its access time", {things(rest)})});
   if (f.standing == Standing::bedrock)
     all.push_back({t("Locked"), t("the system needs it; it can be large without being wrong")});
   else

@@ -15,13 +15,16 @@ struct Entry {
 constexpr Entry glossary[] = {
     {"balance", "Free now, plus what is planned, less the target: what is to spare, or short."},
     {"Level",
-     "The drive as one upright column: what stands firm below, what may go above, free space on top. A target is a "
+     "The drive as one upright column: what stands firm below, what may go above, free space on top. A "
+     "target is a "
      "mark to which the strata must sink."},
     {"bench", "The drives at hand, side by side."},
     {"target",
-     "Free bytes that must be reached. A drive can have several; the hardest one is written out in the balance."},
+     "Free bytes that must be reached. A drive can have several; the hardest one is written out in the "
+     "balance."},
     {"survey", "One measurement of a drive or folder at one instant. It is never changed afterwards."},
-    {"statement", "Lines that add up to the capacity to the byte. What cannot be explained is a line of its own."},
+    {"statement",
+     "Lines that add up to the capacity to the byte. What cannot be explained is a line of its own."},
     {"changed meanwhile", "Bytes that others wrote or freed on the drive while it was measured."},
     {"standing", "How freely something may go: bedrock, kept, unjudged, owner's call, rebuilds, spent."},
     {"bedrock", "The system needs it. It is shown, and locked."},
@@ -32,11 +35,14 @@ constexpr Entry glossary[] = {
     {"spent", "It serves nothing any more."},
     {"find", "Something worth judging, with evidence, gain and consequence."},
     {"offer", "One way to deal with a find: a kind of step, with what it gives and costs."},
-    {"mark", "What a person said of a thing and of all beneath it: keep, may go, not now. The nearest mark wins."},
+    {"mark",
+     "What a person said of a thing and of all beneath it: keep, may go, not now. The nearest mark wins."},
     {"decision", "Something personal or unjudged that only a person may put on the plan."},
     {"gain",
-     "Bytes a step gives back. Sure: the drive's own free counter will rise by it. At most: others may hold it too."},
-    {"regret", "The worst thing one may be sorry for after a step. A proposal stays under a ceiling of regret."},
+     "Bytes a step gives back. Sure: the drive's own free counter will rise by it. At most: others may hold "
+     "it too."},
+    {"regret",
+     "The worst thing one may be sorry for after a step. A proposal stays under a ceiling of regret."},
     {"dormant folder", "A largest folder in which nothing was modified for a year."},
     {"plan", "The chosen steps in their order. Discards free bytes at once; holds only set aside."},
     {"hold", "Set aside on the same drive. It frees nothing until it is released, and can be put back."},
@@ -44,14 +50,15 @@ constexpr Entry glossary[] = {
     {"exclusive", "What comes free if this alone goes. Files with further names elsewhere do not count."},
     {"proof", "Measured again: before, promised, actual by the drive's own counter, and why they differ."},
     {"question",
-     "Conditions separated by commas: over 1 GB, under 20 MB, older 1 y, newer 30 d, video, spent, of warden, in "
-     "srv/recordings, files, folders, not before any of them; anything else is part of a name, in quotes taken "
+     "Conditions separated by commas: over 1 GB, under 20 MB, older 1 y, newer 30 d, video, spent, of "
+     "warden, in "
+     "srv/recordings, files, folders, not before any of them; anything else is part of a name, in quotes "
+     "taken "
      "literally."}};
 
 bool same(std::string_view a, std::string_view b) {
-  return std::equal(a.begin(), a.end(), b.begin(), b.end(), [](unsigned char x, unsigned char y) {
-    return std::tolower(x) == std::tolower(y);
-  });
+  return std::equal(a.begin(), a.end(), b.begin(), b.end(),
+                    [](unsigned char x, unsigned char y) { return std::tolower(x) == std::tolower(y); });
 }
 
 }  // namespace

@@ -23,12 +23,10 @@ std::string Words::standing(Standing s) const {
 }
 
 std::string Words::standingMeaning(Standing s) const {
-  static constexpr std::array<const char*, standings> texts{"the system needs it; it is locked",
-                                                            "someone said keep",
-                                                            "nobody has looked at it yet",
-                                                            "personal; its owner may move it or let it go",
-                                                            "comes back by itself, at a cost",
-                                                            "serves nothing any more"};
+  static constexpr std::array<const char*, standings> texts{
+      "the system needs it; it is locked", "someone said keep",
+      "nobody has looked at it yet",       "personal; its owner may move it or let it go",
+      "comes back by itself, at a cost",   "serves nothing any more"};
   return t(pick(texts, s));
 }
 
@@ -45,8 +43,8 @@ std::string Words::role(DriveRole r) const {
 }
 
 std::string Words::kind(DriveKind k) const {
-  static constexpr std::array<const char*, driveKinds> texts{"kind unknown", "solid-state", "rotating", "removable",
-                                                             "network"};
+  static constexpr std::array<const char*, driveKinds> texts{"kind unknown", "solid-state", "rotating",
+                                                             "removable", "network"};
   return t(pick(texts, k));
 }
 
@@ -56,7 +54,8 @@ std::string Words::size(SizeClass s) const {
 }
 
 std::string Words::family(SystemFamily f) const {
-  static constexpr std::array<const char*, systemFamilies> texts{"no system", "linux family", "nt family", "mac family"};
+  static constexpr std::array<const char*, systemFamilies> texts{"no system", "linux family", "nt family",
+                                                                 "mac family"};
   return t(pick(texts, f));
 }
 
@@ -108,13 +107,14 @@ std::string Words::action(std::string_view id) const {
 }
 
 std::string Words::fileKind(FileKind kind) const {
-  static constexpr std::array<const char*, fileKinds> texts{"sound",    "picture", "video", "archive or image",
-                                                            "document", "program", "other"};
+  static constexpr std::array<const char*, fileKinds> texts{
+      "sound", "picture", "video", "archive or image", "document", "program", "other"};
   return t(pick(texts, kind));
 }
 
 std::string Words::when(GainTime time) const {
-  static constexpr std::array<const char*, gainTimes> texts{"now", "when released", "at restart", "until next start"};
+  static constexpr std::array<const char*, gainTimes> texts{"now", "when released", "at restart",
+                                                            "until next start"};
   return t(pick(texts, time));
 }
 
@@ -124,14 +124,15 @@ std::string Words::mark(Mark mark) const {
 }
 
 std::string Words::itemState(ItemState s) const {
-  static constexpr std::array<const char*, itemStates> texts{"waiting", "in the hold",   "being removed",
-                                                             "gone",    "being put back", "put back",
-                                                             "not touched", "missing",   "not reached"};
+  static constexpr std::array<const char*, itemStates> texts{"waiting",     "in the hold",    "being removed",
+                                                             "gone",        "being put back", "put back",
+                                                             "not touched", "missing",        "not reached"};
   return t(pick(texts, s));
 }
 
 std::string Words::lineState(LineOutcome::State s) const {
-  static constexpr std::array<const char*, lineStates> texts{"done", "done in part", "not done", "not reached"};
+  static constexpr std::array<const char*, lineStates> texts{"done", "done in part", "not done",
+                                                             "not reached"};
   return t(pick(texts, s));
 }
 
@@ -144,7 +145,8 @@ std::string Words::exception(SurveyException::Kind kind) const {
 
 std::string Words::driveName(const Drive& d) const {
   if (!d.label.empty()) return escapePath(d.label);
-  if (d.target == "/" || (d.liveSystem && d.role == DriveRole::system)) return t("this machine's system drive");
+  if (d.target == "/" || (d.liveSystem && d.role == DriveRole::system))
+    return t("this machine's system drive");
   if (!d.model.empty()) return escapePath(d.model);
   const auto name = baseName(d.target);
   return name.empty() ? t("drive of %1", {bytes(d.usage.capacity)}) : escapePath(name);
@@ -177,7 +179,8 @@ std::string Words::targetReason(const Target& target) const {
   switch (target.origin) {
     case TargetOrigin::task:
       if (target.whileItRuns) return t("needed by a task, only while it runs");
-      return target.amount.find('%') == std::string::npos ? t("needed by a task") : t("the house's own share");
+      return target.amount.find('%') == std::string::npos ? t("needed by a task")
+                                                          : t("the house's own share");
     case TargetOrigin::tenPercent:
       return t("room for working files, and for files to lie in one piece");
     case TargetOrigin::fifteenRotating:

@@ -33,7 +33,8 @@ const char* problemText(Errc code) {
     case Errc::kept:
       return "someone said keep; take that mark away first";
     case Errc::asleep:
-      return "the drive's own system was not shut down for good, so nothing on it is changed; start it, shut it down "
+      return "the drive's own system was not shut down for good, so nothing on it is changed; start it, shut "
+             "it down "
              "completely (on an nt system: hold Shift while choosing Shut down), and bring the drive back";
     case Errc::inUse:
       return "it is in use";

@@ -8,23 +8,31 @@
 namespace zt {
 
 std::string Words::statementLine(StatementLine line) const {
-  static constexpr std::array<const char*, statementLines> texts{
-      "free",           "reserved",          "files",              "snapshots",     "open but deleted",
-      "beneath mounts", "file system's own", "changed meanwhile",  "not looked at", "unexplained"};
+  static constexpr std::array<const char*, statementLines> texts{"free",
+                                                                 "reserved",
+                                                                 "files",
+                                                                 "snapshots",
+                                                                 "open but deleted",
+                                                                 "beneath mounts",
+                                                                 "file system's own",
+                                                                 "changed meanwhile",
+                                                                 "not looked at",
+                                                                 "unexplained"};
   return t(texts[static_cast<std::size_t>(line)]);
 }
 
 std::string Words::lineSource(LineSource source) const {
-  static constexpr std::array<const char*, lineSources> texts{"not looked at",
-                                                              "by the file system's counters",
-                                                              "every entry asked",
-                                                              "by the file system's extents, each once",
-                                                              "held open by programs",
-                                                              "seen through an uncovered copy of the mount",
-                                                              "by the file system's own structures",
-                                                              "as the stand-in declares",
-                                                              "what is left",
-                                                              "what is left; this file system cannot be itemised"};
+  static constexpr std::array<const char*, lineSources> texts{
+      "not looked at",
+      "by the file system's counters",
+      "every entry asked",
+      "by the file system's extents, each once",
+      "held open by programs",
+      "seen through an uncovered copy of the mount",
+      "by the file system's own structures",
+      "as the stand-in declares",
+      "what is left",
+      "what is left; this file system cannot be itemised"};
   return t(texts[static_cast<std::size_t>(source)]);
 }
 

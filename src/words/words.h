@@ -24,9 +24,9 @@ struct Said {
   std::string text;
 };
 
-/// Every sentence for people, told from codes and facts. Used by the command line, the desktop and sheets; knows no
-/// toolkit. All texts are UTF-8. English, unless `translate` knows better: it is given each text of this library as
-/// it stands in the source. Immutable; any thread that `translate` may be called from.
+/// Every sentence for people, told from codes and facts. Used by the command line, the desktop and sheets;
+/// knows no toolkit. All texts are UTF-8. English, unless `translate` knows better: it is given each text of
+/// this library as it stands in the source. Immutable; any thread that `translate` may be called from.
 class Words {
 public:
   using Translate = std::function<std::string(const char*)>;
@@ -38,11 +38,11 @@ public:
   std::string exact(Bytes amount) const;          ///< "9,600,000,000 B"
   std::string number(std::uint64_t count) const;  ///< "9,600"
   std::string decimal(double value, int decimals) const;
-  std::string baseNote() const;  ///< "1 GB = 10⁹ B"
-  std::string age(TimeNs then, TimeNs now) const;      ///< "3 years", "today"
-  std::string things(std::uint64_t count) const;       ///< "1 thing", "8 things"
-  std::string files(std::uint64_t count) const;        ///< "1 file", "8 files"
-  std::string path(std::string_view bytes) const;      ///< escaped for showing; "/" for the root
+  std::string baseNote() const;                    ///< "1 GB = 10⁹ B"
+  std::string age(TimeNs then, TimeNs now) const;  ///< "3 years", "today"
+  std::string things(std::uint64_t count) const;   ///< "1 thing", "8 things"
+  std::string files(std::uint64_t count) const;    ///< "1 file", "8 files"
+  std::string path(std::string_view bytes) const;  ///< escaped for showing; "/" for the root
 
   // Kinds.
   std::string standing(Standing s) const;

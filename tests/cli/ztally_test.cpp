@@ -69,7 +69,8 @@ TEST_F(Ztally, GoesTheWholeWay) {
   EXPECT_FALSE(t.has("drive/films/two.mp4"));
 
   const auto proof = ztally("prove", "--job", job, "--json").json();
-  EXPECT_NEAR(proof["lines"][0]["actual_bytes"].get<double>(), proof["lines"][0]["promised_bytes"].get<double>(), 65'536)
+  EXPECT_NEAR(proof["lines"][0]["actual_bytes"].get<double>(),
+              proof["lines"][0]["promised_bytes"].get<double>(), 65'536)
       << "the drive's own counter, with the hold's folders in it";
   bool held = false;
   for (const auto& reason : proof["lines"][1]["reasons"]) held = held || reason["reason"] == "held";
@@ -193,7 +194,8 @@ TEST(ZtallyDemo, HasTheFindsItPromises) {
   EXPECT_GE(proposal["decisions"].size(), 5u);
   for (const auto& line : proposal["lines"]) {
     const std::string path = line["items"][0]["path"];
-    EXPECT_FALSE(path.starts_with("srv/recordings") || path.starts_with("boot") || path.starts_with("old")) << path;
+    EXPECT_FALSE(path.starts_with("srv/recordings") || path.starts_with("boot") || path.starts_with("old"))
+        << path;
     EXPECT_TRUE(line["standing"] == "rebuilds" || line["standing"] == "spent") << line["standing"];
   }
   EXPECT_LE(proposal["proof"]["bound_gap"].get<double>(), 0.001);
@@ -259,7 +261,9 @@ TEST_F(Ztally, TakesOptionsAnywhere) {
   ASSERT_EQ(plan["lines"].size(), 2u);
   EXPECT_EQ(plan["lines"][0]["action"], "hold");
   EXPECT_EQ(plan["lines"][1]["action"], "discard");
-  EXPECT_EQ(ztally("plan", "move", plan["lines"][1]["id"].get<std::string>(), "--by", "-1", "--job", job).status, 0);
+  EXPECT_EQ(
+      ztally("plan", "move", plan["lines"][1]["id"].get<std::string>(), "--by", "-1", "--job", job).status,
+      0);
   EXPECT_EQ(ztally("plan", "--job", job, "--json", "show").json()["lines"][0]["action"], "discard");
 }
 
@@ -279,12 +283,14 @@ TEST_F(Ztally, LocksWhatSomebodyKeeps) {
 /// The job's file is gone; what it held is found on the drive and put back, or let go with consent.
 TEST_F(Ztally, PutsALostJobsThingsBackFromTheDriveAlone) {
   t.file("si/manifest.json",
-         std::string(R"({"format":"zip-tally-stand-in","version":1,"id":"lost","role":"data","kind":"rotating",)") +
+         std::string(
+             R"({"format":"zip-tally-stand-in","version":1,"id":"lost","role":"data","kind":"rotating",)") +
              R"("capacity_bytes":100000000})");
   t.file("si/drive/tapes/one.wav", 300'000);
   t.file("si/drive/tapes/two.wav", 200'000);
   ASSERT_EQ(ztally("measure", t / "si", "--stand-in", "--job", job).status, 0);
-  ASSERT_EQ(ztally("plan", "add", "--action", "hold", "tapes/one.wav", "tapes/two.wav", "--job", job).status, 0);
+  ASSERT_EQ(ztally("plan", "add", "--action", "hold", "tapes/one.wav", "tapes/two.wav", "--job", job).status,
+            0);
   ASSERT_EQ(ztally("reclaim", "--job", job).status, 0);
   EXPECT_FALSE(t.has("si/drive/tapes/one.wav"));
   std::filesystem::remove(job);

@@ -14,10 +14,10 @@ TEST_F(Flow, ByKeyboard) {
   EXPECT_NEAR(static_cast<double>(session().view().free), 9.6e9, 1e7);
   station(3);
   EXPECT_EQ(window->station(), findsStation);
-  judge(QStringLiteral("trash · warden"), Qt::Key_P);
+  judge(QStringLiteral("trash, in home/warden"), Qt::Key_P);
   ASSERT_EQ(session().view().plan.lines.size(), 1u);
-  judge(QStringLiteral("logger.raw"), Qt::Key_P);
-  judge(QStringLiteral("hydrophone-a"), Qt::Key_H);
+  judge(QStringLiteral("large, logger.raw"), Qt::Key_P);
+  judge(QStringLiteral("large, hydrophone-a"), Qt::Key_H);
   ASSERT_EQ(session().view().plan.lines.size(), 3u);
   EXPECT_NEAR(static_cast<double>(session().view().planned.sure), 10.2e9, 1e7);
   EXPECT_GT(session().view().planned.atMost, session().view().planned.sure);
@@ -82,14 +82,15 @@ TEST_F(Flow, ByMouse) {
   click("toProof");
   EXPECT_TRUE(text("verdicts").contains(QStringLiteral("met")));
   for (const auto& target : session().view().proof->targets) EXPECT_TRUE(target.met);
-  EXPECT_NEAR(static_cast<double>(session().view().proof->promised), static_cast<double>(session().view().proof->actual), 65'536);
+  EXPECT_NEAR(static_cast<double>(session().view().proof->promised),
+              static_cast<double>(session().view().proof->actual), 65'536);
 }
 
 TEST_F(Flow, ReleaseAsksFirst) {
   TempFolder t;
   measureStandIn(t);
   station(3);
-  judge(QStringLiteral("hydrophone-a"), Qt::Key_H);
+  judge(QStringLiteral("large, hydrophone-a"), Qt::Key_H);
   station(5);
   click("startRun");
   ASSERT_TRUE(waitFor([&] { return session().view().proof.has_value(); }));
@@ -110,7 +111,7 @@ TEST_F(Flow, AJobComesBack) {
   TempFolder t;
   measureStandIn(t);
   station(3);
-  judge(QStringLiteral("logger.raw"), Qt::Key_P);
+  judge(QStringLiteral("large, logger.raw"), Qt::Key_P);
   const QString file = QString::fromStdString(session().view().file);
   window = nullptr;
   SetUp();

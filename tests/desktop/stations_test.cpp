@@ -72,15 +72,14 @@ TEST_F(Stations, KeepTakesAFindOffTheTableAndBack) {
   TempFolder t;
   measureStandIn(t);
   station(3);
-  judge(QStringLiteral("logger.qcow2"), Qt::Key_K);
+  judge(QStringLiteral("large, logger.qcow2"), Qt::Key_K);
   const auto standingOf = [&] {
     for (const Find& f : *session().view().finds)
-      if (f.items[0].path == "srv/virtual-machines/logger.qcow2" && f.kind == "large")
-        return f.standing;
+      if (f.items[0].path == "srv/virtual-machines/logger.qcow2" && f.kind == "large") return f.standing;
     return Standing::spent;
   };
   EXPECT_EQ(standingOf(), Standing::kept);
-  judge(QStringLiteral("logger.qcow2"), Qt::Key_K);
+  judge(QStringLiteral("large, logger.qcow2"), Qt::Key_K);
   EXPECT_EQ(standingOf(), Standing::ownersCall);
 }
 
@@ -97,13 +96,13 @@ TEST_F(Stations, TheConsentIsForOnePlanOnly) {
   TempFolder t;
   measureStandIn(t);
   station(3);
-  judge(QStringLiteral("logger.raw"), Qt::Key_P);
+  judge(QStringLiteral("large, logger.raw"), Qt::Key_P);
   station(5);
   auto* agree = find<QCheckBox>("agree");
   agree->setChecked(true);
   EXPECT_TRUE(find<QPushButton>("startRun")->isEnabled());
   station(3);
-  judge(QStringLiteral("logger.qcow2"), Qt::Key_P);
+  judge(QStringLiteral("large, logger.qcow2"), Qt::Key_P);
   station(5);
   EXPECT_FALSE(agree->isChecked());
   EXPECT_FALSE(find<QPushButton>("startRun")->isEnabled());
@@ -113,8 +112,8 @@ TEST_F(Stations, PlanLinesCanBeSwitchedMovedAndDropped) {
   TempFolder t;
   measureStandIn(t);
   station(3);
-  judge(QStringLiteral("logger.raw"), Qt::Key_P);
-  judge(QStringLiteral("logger.qcow2"), Qt::Key_P);
+  judge(QStringLiteral("large, logger.raw"), Qt::Key_P);
+  judge(QStringLiteral("large, logger.qcow2"), Qt::Key_P);
   station(4);
   auto* lines = find<QTreeView>("planLines");
   const auto sure = session().view().planned.sure;
@@ -257,7 +256,7 @@ TEST_F(Stations, ARunPausesAndGoesOn) {
   TempFolder t;
   measureStandIn(t);
   station(3);
-  judge(QStringLiteral("old files in home/warden"), Qt::Key_P);
+  judge(QStringLiteral("old, in home/warden, not older 3 y"), Qt::Key_P);
   session().setPaused(true);
   session().reclaim(session().view().consent.token);
   station(5);

@@ -26,6 +26,8 @@ protected:
     filter->setFocus();
     filter->selectAll();
     QTest::keyClicks(filter, line);
+    window->activateWindow();  // a list of completions may have taken that
+    EXPECT_TRUE(QTest::qWaitForWindowActive(window.get()));
   }
   /// Asks for a name until it alone is listed.
   void askFor(const char* name) {
@@ -208,8 +210,9 @@ TEST_F(SurveyWindow, ShowsWhatIsCountedWhileItGrows) {
   window->goTo(surveyStation);
   prompter.keepHere();
   window->openPlace(QString::fromStdString(t / "place"));
-  ASSERT_TRUE(waitFor(
-      [&] { return session().live() != nullptr && tree()->model()->rowCount(tree()->model()->index(0, 0)) == 2; }));
+  ASSERT_TRUE(waitFor([&] {
+    return session().live() != nullptr && tree()->model()->rowCount(tree()->model()->index(0, 0)) == 2;
+  }));
   const QModelIndex early = tree()->model()->index(0, 0, tree()->model()->index(0, 0));
   EXPECT_EQ(early.data().toString(), QStringLiteral("early"));
   ASSERT_TRUE(waitFor([&] { return session().live()->occupied(0) >= 400'000; }));

@@ -44,7 +44,8 @@ public:
     if (!yes) ADD_FAILURE() << "asked: " << title.toStdString();
     return std::exchange(yes, std::nullopt).value_or(false);
   }
-  std::optional<int> choose(QWidget*, const QString& title, const QString& text, const QStringList& ways) override {
+  std::optional<int> choose(QWidget*, const QString& title, const QString& text,
+                            const QStringList& ways) override {
     asked.append(text);
     offered = ways;
     if (std::exchange(here, false)) return static_cast<int>(ways.size()) - 1;
@@ -75,6 +76,7 @@ protected:
   void SetUp() override {
     window = std::make_unique<MainWindow>(real, prompter);
     window->show();
+    window->resize(1280, 800);  // the offscreen screen is smaller
     ASSERT_TRUE(QTest::qWaitForWindowExposed(window.get()));
   }
   template <class T>

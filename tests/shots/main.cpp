@@ -10,8 +10,8 @@
 #include <QTreeView>
 #include <cstdio>
 
-#include "core/os/forwarding_file_system.h"
 #include "core/job/linux_workshop.h"
+#include "core/os/forwarding_file_system.h"
 #include "desktop/frame/main_window.h"
 #include "tests/support/yes_prompter.h"
 

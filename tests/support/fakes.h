@@ -3,12 +3,12 @@
 
 #include <map>
 
+#include "core/job/workshop.h"
 #include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"
 #include "core/os/linux_mount_table.h"
 #include "core/os/linux_open_files.h"
 #include "core/os/system.h"
-#include "core/job/workshop.h"
 #include "core/os/system_clock.h"
 #include "core/reclaim/run.h"
 #include "core/survey/measure/walk.h"
@@ -105,7 +105,8 @@ std::shared_ptr<T> borrowed(T& value) {
 }
 
 /// A survey of a folder, with the totals done; ends the test program if it fails.
-inline std::shared_ptr<Survey> surveyOf(const FileSystemPtr& files, const PathBytes& path, unsigned threads = 1) {
+inline std::shared_ptr<Survey> surveyOf(const FileSystemPtr& files, const PathBytes& path,
+                                        unsigned threads = 1) {
   auto survey = std::make_shared<Survey>();
   const auto root = files->openRoot(path);
   if (!root) std::abort();

@@ -39,7 +39,8 @@ struct Measured {
   }
   const Find* find(std::string_view kind, std::string_view path) const {
     for (const Find& f : finds)
-      if (f.kind == kind && (kind == "old" || kind == "trash" ? f.place == path : f.items.front().path == path))
+      if (f.kind == kind &&
+          (kind == "old" || kind == "trash" ? f.place == path : f.items.front().path == path))
         return &f;
     return nullptr;
   }

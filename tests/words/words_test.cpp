@@ -39,7 +39,8 @@ TEST(Words, HaveOneForEverything) {
   allDiffer<ItemState>(itemStates, [](auto v) { return words.itemState(v); });
   allDiffer<LineOutcome::State>(lineStates, [](auto v) { return words.lineState(v); });
   allDiffer<Errc>(errorCodes, [](auto v) { return words.problem(v); });
-  for (const char* kind : {"large", "old", "dormant", "trash", "picked"}) EXPECT_FALSE(words.findKind(kind).empty());
+  for (const char* kind : {"large", "old", "dormant", "trash", "picked"})
+    EXPECT_FALSE(words.findKind(kind).empty());
   for (const char* action : {"discard", "hold", "empty"}) EXPECT_FALSE(words.action(action).empty());
 }
 
@@ -123,7 +124,8 @@ TEST(Words, ExplainOurWordsAndNoOthers) {
 
 TEST(Words, SayHowAQuestionWasUnderstood) {
   const auto said = [](std::string_view text) { return words.understood(parseQuestion(text, {}).value()); };
-  for (const char* text : {"over 1 GB", "older 1 y", "video", "spent", "in srv", "files", "not video", "tape"})
+  for (const char* text :
+       {"over 1 GB", "older 1 y", "video", "spent", "in srv", "files", "not video", "tape"})
     EXPECT_FALSE(said(text).empty()) << text;
   EXPECT_NE(said("not video"), said("video"));
   const auto bad = parseQuestion("tape, over lots", {});

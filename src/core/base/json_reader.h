@@ -22,8 +22,8 @@ void putPath(Json& object, std::string_view key, std::string_view path);
 
 /// Reads checked values out of JSON that somebody else may have written. The first thing that is wrong is
 /// remembered with its place ("lines[3].items[0].identity.inode"); later reads give zeros and empty texts, so
-/// that whoever reads asks once, at the end. The JSON must outlive the reader, and a reader those it gave out.
-/// One thread.
+/// that whoever reads asks once, at the end. The JSON must outlive the reader, and a reader those it gave
+/// out. One thread.
 class JsonReader {
 public:
   explicit JsonReader(const Json& json) : json_(json) {}
@@ -49,7 +49,9 @@ public:
   bool flagOr(const char* key, bool missing) { return has(key) ? flag(key) : missing; }
   /// Exact bytes as `putPath` wrote them.
   PathBytes path(const char* key);
-  PathBytes pathOr(const char* key, PathBytes missing = {}) { return has(key) ? path(key) : std::move(missing); }
+  PathBytes pathOr(const char* key, PathBytes missing = {}) {
+    return has(key) ? path(key) : std::move(missing);
+  }
   /// A value of an enumeration by the name that `name(Enum)` gives it.
   template <class Enum>
   Enum choice(const char* key, int count) {

@@ -28,8 +28,8 @@ struct Place {
 /// The places of one family, as a tree of path parts. Immutable; any thread.
 class Catalogue {
 public:
-  /// Reads places from TOML (docs/formats/catalogue.md). Fails with badInput and the line on unknown standings
-  /// and regrets, and on empty or climbing paths.
+  /// Reads places from TOML (docs/formats/catalogue.md). Fails with badInput and the line on unknown
+  /// standings and regrets, and on empty or climbing paths.
   static Result<Catalogue> parse(std::string_view toml, SystemFamily family);
   /// The places that come with the program. `none` has none.
   static const Catalogue& builtIn(SystemFamily family);

@@ -64,8 +64,11 @@ std::vector<SystemRoot> systemsSeen(const Drive& drive, const Survey& survey) {
   std::vector<SystemRoot> seen;
   // Of the running machine every drive is a part of the one system, seen from "/".
   if (drive.liveSystem)
-    seen.push_back({{}, survey.root.substr(std::min<std::size_t>(1, survey.root.size())),
-                    SystemFamily::linuxFamily, true, false});
+    seen.push_back({{},
+                    survey.root.substr(std::min<std::size_t>(1, survey.root.size())),
+                    SystemFamily::linuxFamily,
+                    true,
+                    false});
   const PathBytes inDrive = inDriveOf(drive, survey.root);
   for (const SystemRoot& system : drive.systems) {
     SystemRoot turned = system;
@@ -205,8 +208,9 @@ bool PlaceMap::locked(std::string_view path) const {
   if (way.inWhole) return true;
   if (way.place != nullptr && way.place->standing == Standing::bedrock) return true;
   if (way.place != nullptr && way.place->whole) return false;  // all or nothing: its insides do not count
-  const bool systemBelow = std::any_of(systems_.begin(), systems_.end(),
-                                       [&](const SystemRoot& s) { return !s.at.empty() && beneath(s.at, path); });
+  const bool systemBelow = std::any_of(systems_.begin(), systems_.end(), [&](const SystemRoot& s) {
+    return !s.at.empty() && beneath(s.at, path);
+  });
   return systemBelow || bedrockBelow(way);
 }
 

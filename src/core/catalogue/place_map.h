@@ -11,8 +11,8 @@
 
 namespace zt {
 
-/// The systems of a drive as a survey of it sees them: roots and prefixes are turned from the drive's top to the
-/// survey's root, and what the survey's own names tell is added.
+/// The systems of a drive as a survey of it sees them: roots and prefixes are turned from the drive's top to
+/// the survey's root, and what the survey's own names tell is added.
 std::vector<SystemRoot> systemsSeen(const Drive& drive, const Survey& survey);
 
 /// What the places say of one entry.
@@ -22,9 +22,9 @@ struct Judgement {
 };
 
 /// Which place speaks for which path of one survey: the places of every family, put to where its systems lie.
-/// The deepest place on the way to a path wins; at one depth an exact name beats a wildcard, then the stricter
-/// standing. Of a system that is not certain only what is as strict as "unjudged" or stricter holds. Immutable;
-/// any thread.
+/// The deepest place on the way to a path wins; at one depth an exact name beats a wildcard, then the
+/// stricter standing. Of a system that is not certain only what is as strict as "unjudged" or stricter holds.
+/// Immutable; any thread.
 class PlaceMap {
 public:
   /// `systems` by the survey's paths; `inDrive` is where its root lies below the drive's top.
@@ -48,7 +48,7 @@ private:
   /// A catalogue put to a place.
   struct Layer {
     const Catalogue* catalogue = nullptr;
-    bool system = false;   ///< all its places speak; else only those for any drive
+    bool system = false;  ///< all its places speak; else only those for any drive
     bool certain = true;
     PathBytes at;
     PathBytes prefix;

@@ -10,7 +10,7 @@ namespace zt {
 
 std::string_view name(DriveRole role) {
   static constexpr std::array<std::string_view, driveRoles> names{"system",   "data", "backup", "removable",
-                                                         "recovery", "boot", "network"};
+                                                                  "recovery", "boot", "network"};
   return names[static_cast<std::size_t>(role)];
 }
 

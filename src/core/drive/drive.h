@@ -18,8 +18,8 @@ constexpr int driveRoles = 7;
 /// What it is made of; decides which headroom rules speak.
 enum class DriveKind : std::uint8_t { unknown, solidState, rotating, removable, network };
 constexpr int driveKinds = 5;
-/// How large it is, as far as headroom is concerned: of a small drive ten gigabytes are much, of a large one ten
-/// per cent are.
+/// How large it is, as far as headroom is concerned: of a small drive ten gigabytes are much, of a large one
+/// ten per cent are.
 enum class SizeClass : std::uint8_t { small, ordinary, large };
 constexpr int sizeClasses = 3;
 

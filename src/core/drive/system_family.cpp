@@ -71,11 +71,19 @@ struct Companion {
   std::string_view name;
   std::string_view stands;
 };
-constexpr Companion companions[] = {{"@home", "home"},           {"home", "home"},      {"@root", "root"},
-                                    {"@log", "var/log"},         {"@var_log", "var/log"}, {"@var", "var"},
-                                    {"@cache", "var/cache"},     {"@var_cache", "var/cache"},
-                                    {"@pkg", "var/cache/pacman/pkg"}, {"@opt", "opt"},    {"@srv", "srv"},
-                                    {"@tmp", "var/tmp"},         {"@usr_local", "usr/local"}};
+constexpr Companion companions[] = {{"@home", "home"},
+                                    {"home", "home"},
+                                    {"@root", "root"},
+                                    {"@log", "var/log"},
+                                    {"@var_log", "var/log"},
+                                    {"@var", "var"},
+                                    {"@cache", "var/cache"},
+                                    {"@var_cache", "var/cache"},
+                                    {"@pkg", "var/cache/pacman/pkg"},
+                                    {"@opt", "opt"},
+                                    {"@srv", "srv"},
+                                    {"@tmp", "var/tmp"},
+                                    {"@usr_local", "usr/local"}};
 
 /// Layouts whose top holds the system's top in a folder: a subvolume, and its companions beside it.
 void findBelow(const NameView& names, std::vector<SystemRoot>& found) {
@@ -191,15 +199,17 @@ private:
   std::optional<PathBytes> spelling(const Folder& at, std::string_view name) const {
     PathBytes lower(name);
     PathBytes upper(name);
-    std::transform(lower.begin(), lower.end(), lower.begin(), [](unsigned char c) { return std::tolower(c); });
-    std::transform(upper.begin(), upper.end(), upper.begin(), [](unsigned char c) { return std::toupper(c); });
+    std::transform(lower.begin(), lower.end(), lower.begin(),
+                   [](unsigned char c) { return std::tolower(c); });
+    std::transform(upper.begin(), upper.end(), upper.begin(),
+                   [](unsigned char c) { return std::toupper(c); });
     for (const PathBytes& usual : {PathBytes(name), lower, upper})
       if (files_.stat(at, usual)) return usual;
     if (!at.keepsAccessTime()) return std::nullopt;
     Names names;
     (void)files_.scan(at, names);
-    const auto found = std::find_if(names.all.begin(), names.all.end(),
-                                    [&](const auto& n) { return sameFolded(n, name); });
+    const auto found =
+        std::find_if(names.all.begin(), names.all.end(), [&](const auto& n) { return sameFolded(n, name); });
     return found == names.all.end() ? std::nullopt : std::optional(*found);
   }
 

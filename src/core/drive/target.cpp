@@ -7,8 +7,8 @@
 namespace zt {
 
 std::string_view name(TargetOrigin origin) {
-  static constexpr std::array<std::string_view, targetOrigins> names{"task", "ten-percent", "fifteen-rotating",
-                                                         "quarter-solid-state", "ten-gigabytes"};
+  static constexpr std::array<std::string_view, targetOrigins> names{
+      "task", "ten-percent", "fifteen-rotating", "quarter-solid-state", "ten-gigabytes"};
   return names[static_cast<std::size_t>(origin)];
 }
 

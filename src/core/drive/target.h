@@ -28,7 +28,7 @@ struct Target {
   std::string label;   ///< the user's own words; empty for a rule
   std::string amount;  ///< as entered: "20GB", "15%"
   Bytes bytes = 0;
-  bool chosen = true;      ///< a rule that the shop does not follow is shown, but sets no target
+  bool chosen = true;        ///< a rule that the shop does not follow is shown, but sets no target
   bool whileItRuns = false;  ///< needed only while a task runs, not for good
 };
 

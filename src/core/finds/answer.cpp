@@ -117,7 +117,9 @@ private:
     std::vector<T> barred;
     bool empty() const { return wanted.empty() && barred.empty(); }
     bool takes(T value) const {
-      const auto among = [&](const auto& list) { return std::find(list.begin(), list.end(), value) != list.end(); };
+      const auto among = [&](const auto& list) {
+        return std::find(list.begin(), list.end(), value) != list.end();
+      };
       return (wanted.empty() || among(wanted)) && (barred.empty() || !among(barred));
     }
     void add(T value, bool negated) { (negated ? barred : wanted).push_back(value); }
@@ -164,7 +166,8 @@ private:
         files_ = (c.sort == Sort::files) != c.negated;
         break;
       case Sort::name:
-        words_.push_back({lower(c.text), !c.literal && c.text.find_first_of("*?") != std::string::npos, c.negated});
+        words_.push_back(
+            {lower(c.text), !c.literal && c.text.find_first_of("*?") != std::string::npos, c.negated});
         break;
       case Sort::findKind:
         break;  // an entry is no find: it does not count
@@ -180,7 +183,9 @@ private:
   }
 
   bool inFits(NodeId id) const {
-    const auto within = [&](NodeId folder) { return folder != noNode && id != folder && c_.gain.beneath(id, folder); };
+    const auto within = [&](NodeId folder) {
+      return folder != noNode && id != folder && c_.gain.beneath(id, folder);
+    };
     const auto& in = folders_;
     return (in.wanted.empty() || std::any_of(in.wanted.begin(), in.wanted.end(), within)) &&
            std::none_of(in.barred.begin(), in.barred.end(), within);
@@ -244,7 +249,8 @@ bool FindMatcher::holds(const Find& find, const Condition& c) const {
       return anyItem([](const Subject& s) { return s.identity.kind == EntryKind::folder; });
     case Sort::kind:
       return anyItem([&](const Subject& s) {
-        return s.node != noNode && s.identity.kind == EntryKind::file && name(context_.kind[s.node]) == c.text;
+        return s.node != noNode && s.identity.kind == EntryKind::file &&
+               name(context_.kind[s.node]) == c.text;
       });
     case Sort::name:
       break;
@@ -264,9 +270,9 @@ bool FindMatcher::fits(const Find& find) const {
   for (const Condition& c : question_.conditions) {
     if (c.negated ? holds(find, c) : !alternative(c.sort) && !holds(find, c)) return false;
     if (c.negated || !alternative(c.sort)) continue;
-    const bool one = std::any_of(question_.conditions.begin(), question_.conditions.end(), [&](const Condition& d) {
-      return d.sort == c.sort && !d.negated && holds(find, d);
-    });
+    const bool one =
+        std::any_of(question_.conditions.begin(), question_.conditions.end(),
+                    [&](const Condition& d) { return d.sort == c.sort && !d.negated && holds(find, d); });
     if (!one) return false;
   }
   return true;

@@ -21,8 +21,8 @@ QuestionWords questionWords(const FindContext& context, std::vector<std::string>
 /// Entries that answer a question, in order of their numbers. Stops early, with what it has, when asked to.
 std::vector<NodeId> answer(const FindContext& context, const Question& question, const std::stop_token& stop);
 
-/// Tells which finds answer a question: amounts are their gain at most, ages those of their newest, the rest holds
-/// if it does of any of their things, and, negated, of none. Made once for a question. One thread.
+/// Tells which finds answer a question: amounts are their gain at most, ages those of their newest, the rest
+/// holds if it does of any of their things, and, negated, of none. Made once for a question. One thread.
 class FindMatcher {
 public:
   FindMatcher(const FindContext& context, Question question);

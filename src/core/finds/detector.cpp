@@ -8,7 +8,8 @@
 namespace zt {
 
 void DetectorTable::add(std::shared_ptr<const Detector> detector) {
-  const auto same = std::find_if(all_.begin(), all_.end(), [&](const auto& d) { return d->id() == detector->id(); });
+  const auto same =
+      std::find_if(all_.begin(), all_.end(), [&](const auto& d) { return d->id() == detector->id(); });
   if (same == all_.end())
     all_.push_back(std::move(detector));
   else
@@ -56,7 +57,8 @@ Detected detectAll(const DetectorTable& table, const DetectInput& input, const s
   };
   {
     std::vector<std::jthread> others;
-    for (unsigned i = 1; i < std::clamp(std::thread::hardware_concurrency(), 1u, 8u); ++i) others.emplace_back(work);
+    for (unsigned i = 1; i < std::clamp(std::thread::hardware_concurrency(), 1u, 8u); ++i)
+      others.emplace_back(work);
     work();
   }
   all.stopped = stop.stop_requested();

@@ -32,8 +32,8 @@ public:
   /// The kind of its finds, which is its name everywhere.
   virtual std::string_view id() const = 0;
   virtual Needs needs() const { return Needs::survey; }
-  /// Gives what it finds to `sink`, biggest first where that costs nothing. Ends early when asked to stop. What it
-  /// fails with is shown; the other detectors go on.
+  /// Gives what it finds to `sink`, biggest first where that costs nothing. Ends early when asked to stop.
+  /// What it fails with is shown; the other detectors go on.
   virtual Result<void> detect(const DetectInput& input, const FindSink& sink,
                               const std::stop_token& stop) const = 0;
 };
@@ -65,8 +65,8 @@ struct Detected {
   bool stopped = false;  ///< before all were through
 };
 
-/// Runs all detectors side by side. `found` (which may be empty) is called with every find as it comes, on the
-/// detectors' threads, one at a time.
+/// Runs all detectors side by side. `found` (which may be empty) is called with every find as it comes, on
+/// the detectors' threads, one at a time.
 Detected detectAll(const DetectorTable& table, const DetectInput& input, const std::stop_token& stop,
                    const std::function<void(const Find&)>& found);
 

@@ -5,7 +5,8 @@
 
 namespace zt {
 
-/// The biggest files anywhere, bedrock among them (shown, but locked). What lies in a trash belongs to the trash.
+/// The biggest files anywhere, bedrock among them (shown, but locked). What lies in a trash belongs to the
+/// trash.
 std::shared_ptr<const Detector> largeDetector();
 /// Files older than the age line, gathered by place, standing and age band.
 std::shared_ptr<const Detector> oldDetector();

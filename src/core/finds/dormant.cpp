@@ -5,13 +5,14 @@ namespace zt {
 
 namespace {
 
-/// Nested ones are folded into their top; a folder that holds anything locked is never one itself, but folders
-/// beneath it can be.
+/// Nested ones are folded into their top; a folder that holds anything locked is never one itself, but
+/// folders beneath it can be.
 class Dormant final : public Detector {
 public:
   std::string_view id() const override { return "dormant"; }
 
-  Result<void> detect(const DetectInput& input, const FindSink& sink, const std::stop_token& stop) const override {
+  Result<void> detect(const DetectInput& input, const FindSink& sink,
+                      const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
     std::vector<bool> folded(c.tree.size(), false);
     for (NodeId id = 1; id < c.tree.size(); ++id) {

@@ -11,8 +11,8 @@
 
 namespace zt {
 
-/// Kinds of find are names ("large", "trash"…), so that a new detector is a new file and nothing else. One kind is
-/// not detected but picked by hand.
+/// Kinds of find are names ("large", "trash"…), so that a new detector is a new file and nothing else. One
+/// kind is not detected but picked by hand.
 constexpr std::string_view pickedKind = "picked";
 
 /// When bytes come back.
@@ -57,7 +57,8 @@ struct Fact {
   bool operator==(const Fact&) const = default;
 };
 
-/// One way to deal with a find. A detector names the step; what it gives and costs follows from the step's kind.
+/// One way to deal with a find. A detector names the step; what it gives and costs follows from the step's
+/// kind.
 struct Offer {
   std::string action;  ///< name of a kind of step
   Regret regret = Regret::personalGone;
@@ -67,8 +68,8 @@ struct Offer {
 
 /// Something worth judging. No sentences here: `words` makes them from these facts.
 struct Find {
-  std::string id;    ///< stable while the same thing is found at the same path
-  std::string kind;  ///< name of the detector, or `pickedKind`
+  std::string id;                          ///< stable while the same thing is found at the same path
+  std::string kind;                        ///< name of the detector, or `pickedKind`
   Standing judged = Standing::unjudged;    ///< the strictest of anything in it, by what is known
   Standing standing = Standing::unjudged;  ///< the same, or kept where somebody said so
   Regret regret = Regret::personalGone;    ///< the worst of discarding anything in it
@@ -79,8 +80,9 @@ struct Find {
   PathBytes place;      ///< folder that the items have in common
   std::string placeId;  ///< of the catalogue; empty where it does not know the place
   AgeBand band = AgeBand::today;
-  TimeNs newest = 0;          ///< latest modification in it
-  std::int64_t accessed = 0;  ///< latest access in seconds; 0 where the mount does not keep it or it is a folder
+  TimeNs newest = 0;  ///< latest modification in it
+  std::int64_t accessed =
+      0;  ///< latest access in seconds; 0 where the mount does not keep it or it is a folder
   std::uint32_t owner = 0;
   std::uint32_t files = 0;
   std::uint32_t linksElsewhere = 0;  ///< names outside the find that keep their inode alive

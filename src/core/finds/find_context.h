@@ -25,7 +25,8 @@ struct FindOptions {
 /// A file counts as large from a 2,500th of the capacity on, at least 1 MB and at most 100 MB.
 Bytes largeThreshold(Bytes capacity);
 
-/// A survey with everything that detectors, lists and plans share. Built once a survey; immutable; any thread.
+/// A survey with everything that detectors, lists and plans share. Built once a survey; immutable; any
+/// thread.
 class FindContext {
 public:
   /// Takes three passes over the survey, side by side.

@@ -8,8 +8,8 @@
 
 namespace zt {
 
-/// Finds in their order, each shared: a list with one more or one changed costs pointers, not finds. A value; what is
-/// in it never changes.
+/// Finds in their order, each shared: a list with one more or one changed costs pointers, not finds. A value;
+/// what is in it never changes.
 class FindList {
 public:
   class Iterator {

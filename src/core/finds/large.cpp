@@ -11,7 +11,8 @@ class Large final : public Detector {
 public:
   std::string_view id() const override { return "large"; }
 
-  Result<void> detect(const DetectInput& input, const FindSink& sink, const std::stop_token& stop) const override {
+  Result<void> detect(const DetectInput& input, const FindSink& sink,
+                      const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
     std::vector<NodeId> nodes;
     for (NodeId id = 1; id < c.tree.size() && !stop.stop_requested(); ++id)

@@ -12,21 +12,22 @@ namespace zt {
 
 /// What a person said of a thing and of all beneath it.
 enum class Mark : std::uint8_t {
-  keep,    ///< locked like bedrock until the mark is taken away
-  mayGo,   ///< a proposal may use what lies there
-  notNow   ///< left out of proposals
+  keep,   ///< locked like bedrock until the mark is taken away
+  mayGo,  ///< a proposal may use what lies there
+  notNow  ///< left out of proposals
 };
 constexpr int markKinds = 3;
 std::string_view name(Mark mark);
 
-/// The marks of a job, by path relative to the survey's root. The nearest mark on the way to a path wins. A value.
+/// The marks of a job, by path relative to the survey's root. The nearest mark on the way to a path wins. A
+/// value.
 class Marks {
 public:
   void set(const PathBytes& path, std::optional<Mark> mark);
   /// The nearest mark at or above a path.
   std::optional<Mark> of(std::string_view path) const;
-  /// Whether a path must not go as a whole because somebody said keep: of it, of what it lies in, or of something
-  /// beneath it.
+  /// Whether a path must not go as a whole because somebody said keep: of it, of what it lies in, or of
+  /// something beneath it.
   bool locks(std::string_view path) const;
   /// Whether any thing of a find is locked like that.
   bool locks(const Find& find) const;

@@ -27,7 +27,8 @@ class Old final : public Detector {
 public:
   std::string_view id() const override { return "old"; }
 
-  Result<void> detect(const DetectInput& input, const FindSink& sink, const std::stop_token& stop) const override {
+  Result<void> detect(const DetectInput& input, const FindSink& sink,
+                      const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
     const std::vector<NodeId> gather = gatherFolders(c.tree);
     std::map<std::tuple<NodeId, Standing, AgeBand>, std::vector<NodeId>> groups;

@@ -18,7 +18,8 @@ struct Piece {
   bool open = false;  ///< the closing quote is missing
 };
 
-/// Parts a text at commas that stand outside quotes. Within quotes a backslash takes the next letter as it is.
+/// Parts a text at commas that stand outside quotes. Within quotes a backslash takes the next letter as it
+/// is.
 std::vector<Piece> parts(std::string_view text) {
   std::vector<Piece> all;
   Piece piece;
@@ -57,7 +58,8 @@ std::vector<Piece> parts(std::string_view text) {
 /// The text of a value that may stand in quotes; nullopt for quotes in its middle or without an end.
 std::optional<std::string> unquoted(std::string_view text, bool& literal) {
   literal = !text.empty() && text.front() == '"';
-  if (!literal) return text.find('"') == std::string_view::npos ? std::optional(std::string(text)) : std::nullopt;
+  if (!literal)
+    return text.find('"') == std::string_view::npos ? std::optional(std::string(text)) : std::nullopt;
   std::string out;
   for (std::size_t i = 1; i < text.size(); ++i) {
     if (text[i] == '\\' && i + 1 < text.size())
@@ -153,7 +155,8 @@ bool readValue(Condition& c, std::string_view value, const QuestionWords& words)
 
 /// A condition that is one of our words; false if it is none.
 bool readWord(Condition& c, const std::string& word, const QuestionWords& words) {
-  if (word == "files" || word == "folders") return c.sort = word == "files" ? Sort::files : Sort::folders, true;
+  if (word == "files" || word == "folders")
+    return c.sort = word == "files" ? Sort::files : Sort::folders, true;
   c.text = word;
   if (std::find(words.findKinds.begin(), words.findKinds.end(), word) != words.findKinds.end())
     return c.sort = Sort::findKind, true;
@@ -212,21 +215,26 @@ bool plainName(const std::string& name) {
   const auto begins = [&](std::string_view word) {
     return text.starts_with(word) || text == word.substr(0, word.size() - 1);
   };
-  if (text.empty() || text.front() == ' ' || text.back() == ' ' || text == "files" || text == "folders") return false;
+  if (text.empty() || text.front() == ' ' || text.back() == ' ' || text == "files" || text == "folders")
+    return false;
   if (text.find_first_of("\",\\") != std::string::npos || begins("not ") || isKind(text)) return false;
   if (standingOfWord(text) || needsEscape(text)) return false;
-  return std::none_of(std::begin(leading), std::end(leading), [&](const Leading& l) { return begins(l.word); });
+  return std::none_of(std::begin(leading), std::end(leading),
+                      [&](const Leading& l) { return begins(l.word); });
 }
 
 std::string valueText(const std::string& text) {
   const std::string shown = escapePath(text);
-  const bool plain = shown.find_first_of("\",") == std::string::npos && shown.front() != ' ' && shown.back() != ' ';
+  const bool plain =
+      shown.find_first_of("\",") == std::string::npos && shown.front() != ' ' && shown.back() != ' ';
   return plain ? shown : inQuotes(shown);
 }
 
 std::string amountText(Bytes bytes) {
-  for (const auto& [unit, size] : {std::pair{" TB", Bytes{1'000'000'000'000}}, {" GB", Bytes{1'000'000'000}},
-                                   {" MB", Bytes{1'000'000}}, {" kB", Bytes{1'000}}})
+  for (const auto& [unit, size] : {std::pair{" TB", Bytes{1'000'000'000'000}},
+                                   {" GB", Bytes{1'000'000'000}},
+                                   {" MB", Bytes{1'000'000}},
+                                   {" kB", Bytes{1'000}}})
     if (bytes % size == 0) return std::to_string(bytes / size) + unit;
   return std::to_string(bytes);
 }

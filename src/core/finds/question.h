@@ -2,8 +2,8 @@
 #pragma once
 
 #include <optional>
-#include <variant>
 #include <string>
+#include <variant>
 #include <vector>
 
 #include "core/base/result.h"
@@ -47,8 +47,8 @@ struct Condition {
   bool operator==(const Condition&) const = default;
 };
 
-/// What is asked of a survey's entries, or of finds. All conditions must hold; of several kinds, standings, owners
-/// or folders that are not negated, one must.
+/// What is asked of a survey's entries, or of finds. All conditions must hold; of several kinds, standings,
+/// owners or folders that are not negated, one must.
 struct Question {
   std::vector<Condition> conditions;
   std::optional<FieldRange> field;  ///< only files in these cells; no word of the language asks for it
@@ -68,8 +68,8 @@ struct QuestionWords {
 ///     in srv/recordings · files · folders · not before any of them · anything else is part of a name,
 ///     "in quotes" taken literally
 ///
-/// Amounts as in `parseAmount`; ages in d, w, m (30 days) and y (365 days). Fails with badInput: `detail` is the
-/// condition that is not understood, `sysErrno` the place of its first letter, counted from 1.
+/// Amounts as in `parseAmount`; ages in d, w, m (30 days) and y (365 days). Fails with badInput: `detail` is
+/// the condition that is not understood, `sysErrno` the place of its first letter, counted from 1.
 Result<Question> parseQuestion(std::string_view text, const QuestionWords& words);
 
 /// The way back: a text that is read as the same question.

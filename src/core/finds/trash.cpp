@@ -8,14 +8,15 @@ namespace zt {
 
 namespace {
 
-/// Every item in `files` with its info file, so that both go together. What the infos say is read where that leaves
-/// no trace.
+/// Every item in `files` with its info file, so that both go together. What the infos say is read where that
+/// leaves no trace.
 class Trash final : public Detector {
 public:
   std::string_view id() const override { return "trash"; }
   Needs needs() const override { return Needs::survey; }
 
-  Result<void> detect(const DetectInput& input, const FindSink& sink, const std::stop_token& stop) const override {
+  Result<void> detect(const DetectInput& input, const FindSink& sink,
+                      const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
     for (const NodeId trash : c.trashes) {
       if (stop.stop_requested()) return {};
@@ -36,7 +37,8 @@ private:
     find.place = c.tree.path(trash);
     find.offers = {{"empty", {}, {}, {}}, {"hold", {}, {}, {}}};
     FolderPtr opened;
-    if (input.files && input.root) opened = input.files->openBeneath(*input.root, c.tree.path(infos)).value_or(nullptr);
+    if (input.files && input.root)
+      opened = input.files->openBeneath(*input.root, c.tree.path(infos)).value_or(nullptr);
     std::uint64_t notRead = 0;
     const FolderTotals& t = c.tree.totals(content);
     const ChildIndex infoByName(c.tree, infos);
@@ -58,7 +60,8 @@ private:
     return find;
   }
 
-  static bool readInfo(const DetectInput& input, const FolderPtr& folder, std::string_view name, Subject& thrown) {
+  static bool readInfo(const DetectInput& input, const FolderPtr& folder, std::string_view name,
+                       Subject& thrown) {
     if (!folder) return false;
     const auto text = input.files->readFile(*folder, name, 64 * 1024);
     if (!text) return false;

@@ -8,13 +8,15 @@
 
 namespace zt {
 
-std::vector<HeldThing> heldOn(const System& system, const Drive& drive, const std::vector<PathBytes>& folders) {
+std::vector<HeldThing> heldOn(const System& system, const Drive& drive,
+                              const std::vector<PathBytes>& folders) {
   if (!drive.answers) return {};
   const auto root = system.files->openRoot(drive.target);
   return root ? heldThings(*system.files, *root, folders) : std::vector<HeldThing>{};
 }
 
-Result<std::unique_ptr<DriveHolds>> DriveHolds::open(const Workshop& workshop, const PathBytes& path, bool standIn) {
+Result<std::unique_ptr<DriveHolds>> DriveHolds::open(const Workshop& workshop, const PathBytes& path,
+                                                     bool standIn) {
   auto site = standIn ? standInSite(workshop, path) : mountedSite(workshop, path);
   if (!site) return tl::unexpected(site.error());
   std::unique_ptr<DriveHolds> holds(new DriveHolds(workshop, std::move(*site)));

@@ -46,12 +46,14 @@ Result<std::unique_ptr<Job>> Job::create(const Workshop& workshop, const PathByt
   return job;
 }
 
-Result<std::unique_ptr<Job>> Job::createImported(const Workshop& workshop, SurveyPtr survey, const PathBytes& file) {
+Result<std::unique_ptr<Job>> Job::createImported(const Workshop& workshop, SurveyPtr survey,
+                                                 const PathBytes& file) {
   auto store = JobFile::create(file);
   if (!store) return tl::unexpected(store.error());
   std::unique_ptr<Job> job(new Job(workshop, std::move(*store)));
   job->site_ = importedSite(workshop, *survey);
-  if (auto set = job->plan_.setTargets(headroomRules(job->site_->drive())); !set) return tl::unexpected(set.error());
+  if (auto set = job->plan_.setTargets(headroomRules(job->site_->drive())); !set)
+    return tl::unexpected(set.error());
   if (auto kept = job->keepSurvey(std::move(survey), {}); !kept) return tl::unexpected(kept.error());
   return job;
 }
@@ -70,9 +72,10 @@ Result<std::unique_ptr<Job>> Job::open(const Workshop& workshop, const PathBytes
 }
 
 JobFile::Documents Job::siteDocument() const {
-  Json site{{"kind", site_->kind() == "away" ? (site_->drive().standIn ? "stand-in" : "mounted") : site_->kind()},
-            {"drive", toJson(site_->drive())},
-            {"stale", stale_}};
+  Json site{
+      {"kind", site_->kind() == "away" ? (site_->drive().standIn ? "stand-in" : "mounted") : site_->kind()},
+      {"drive", toJson(site_->drive())},
+      {"stale", stale_}};
   putPath(site, "path", site_->opened());
   putPath(site, "root", site_->root());
   return {{"site", site.dump()}, {"identity", Json{{"job", identity_}}.dump()}};
@@ -87,7 +90,8 @@ Result<void> Job::load() {
     const Json json = parseJson(**identity);
     JsonReader in(json);
     identity_ = in.text("job", 64);
-    const bool plain = !identity_.empty() && identity_.find_first_not_of("0123456789abcdef") == std::string::npos;
+    const bool plain =
+        !identity_.empty() && identity_.find_first_not_of("0123456789abcdef") == std::string::npos;
     if (!in.ok() || !plain) return fail(Errc::corrupt, "job-file", {}, "identity");
   }
   const Json site = parseJson(text->value_or(""));
@@ -116,7 +120,8 @@ Result<void> Job::openSite(const Json& site) {
   stale_ = in.flagOr("stale", false);
   // The first version kept two flags, and of the drive its id alone.
   std::string kind = in.textOr("kind");
-  if (kind.empty()) kind = in.flagOr("imported", false) ? "imported" : in.flagOr("stand_in", false) ? "stand-in" : "mounted";
+  if (kind.empty())
+    kind = in.flagOr("imported", false) ? "imported" : in.flagOr("stand_in", false) ? "stand-in" : "mounted";
   Drive known;
   if (site.contains("drive") && site["drive"].is_object()) {
     auto drive = driveFromJson(site["drive"]);
@@ -162,7 +167,8 @@ void Job::recoverRuns() {
   (void)afterwards();
 }
 
-Result<void> Job::measureWith(const MeasureOptions& options, std::stop_token stop, const Measuring& measuring) {
+Result<void> Job::measureWith(const MeasureOptions& options, std::stop_token stop,
+                              const Measuring& measuring) {
   if (const auto why = site_->closed()) return fail(*why, "measure", site_->root());
   if (auto fresh = site_->refresh(); !fresh) return fresh;
   rightsProblem_.reset();
@@ -282,8 +288,8 @@ Result<GuardedDrive> Job::guarded() {
   if (!stat || stat->inode != survey->tree.inode(0)) return fail(Errc::changed, "drive", survey->root);
   if (auto awake = checkAwake(*site_->files(), **root, surveys_.context()->places.systems()); !awake)
     return tl::unexpected(awake.error());
-  return GuardedDrive{site_->files(),  site_->openFiles(), surveys_.context(), plan_.marks(),
-                      std::move(*root), identity_,          {}};
+  return GuardedDrive{
+      site_->files(), site_->openFiles(), surveys_.context(), plan_.marks(), std::move(*root), identity_, {}};
 }
 
 bool Job::seesAllOpenFiles() const {
@@ -309,7 +315,8 @@ Result<RunReport> Job::reclaim(std::string_view token, const RunControl& control
   if (workshop_.visits)
     if (const auto held = runs_.held(report->run); held)
       for (const JournalRecord& r : *held)
-        (void)workshop_.visits->noteHold(site_->drive().id, PathBytes(parentPath(parentPath(parentPath(r.holdFolder)))));
+        (void)workshop_.visits->noteHold(site_->drive().id,
+                                         PathBytes(parentPath(parentPath(parentPath(r.holdFolder)))));
   auto saved = afterwards();
   if (auto plan = plan_.save(); !plan) saved = plan;
   // The run is over and known; what failed since must not hide it.

@@ -8,9 +8,9 @@
 namespace zt {
 
 /// One visit to one drive: survey, finds, plan, runs, proof, all saved in one file as they come about. The
-/// whole of what desktop and command line do, as a façade over the survey store, the plan book and the run ledger.
-/// Opens without its drive too: then it can be read, compared and printed. One thread at a time; survey and finds are
-/// given out as shared values that never change.
+/// whole of what desktop and command line do, as a façade over the survey store, the plan book and the run
+/// ledger. Opens without its drive too: then it can be read, compared and printed. One thread at a time;
+/// survey and finds are given out as shared values that never change.
 class Job {
 public:
   struct Options {
@@ -38,7 +38,8 @@ public:
   JobFile& store() { return *file_; }
 
   const std::vector<JournalRecord>& recovered() const { return recovered_; }
-  /// Why a run that was cut short could not be brought to its end (the drive is not attached, or another one).
+  /// Why a run that was cut short could not be brought to its end (the drive is not attached, or another
+  /// one).
   const std::optional<Error>& recoveryWaits() const { return recoveryWaits_; }
 
   struct MeasureOptions : WalkOptions {
@@ -58,7 +59,8 @@ public:
 
   /// Puts entries on the plan by their paths, all or none.
   Result<void> planPaths(const std::vector<PathBytes>& paths, std::string_view action);
-  /// Adds a task's need; fails with badInput for an amount that is none. "20GB,while-it-runs" is needed only so long.
+  /// Adds a task's need; fails with badInput for an amount that is none. "20GB,while-it-runs" is needed only
+  /// so long.
   Result<void> addTarget(const std::string& label, const std::string& amount);
   Result<Proposal> propose(ProposeOptions options) const;
 

@@ -22,7 +22,8 @@ CREATE TABLE run(id INTEGER PRIMARY KEY, survey INTEGER NOT NULL, started INTEGE
                  free_before INTEGER NOT NULL, plan TEXT NOT NULL, outcome TEXT NOT NULL);
 )";
 constexpr const char* creditTable =
-    "CREATE TABLE credit(run INTEGER NOT NULL, line TEXT NOT NULL, rose INTEGER NOT NULL, PRIMARY KEY(run, line)) "
+    "CREATE TABLE credit(run INTEGER NOT NULL, line TEXT NOT NULL, rose INTEGER NOT NULL, PRIMARY KEY(run, "
+    "line)) "
     "WITHOUT ROWID";
 
 template <class Work>
@@ -230,8 +231,8 @@ Result<std::vector<JobFile::RunRow>> JobFile::runs() {
 Result<void> JobFile::addCredits(const std::vector<Credit>& credits) {
   return guarded(path_, [&] {
     SQLite::Transaction all(*db_);
-    SQLite::Statement q(*db_,
-                        "INSERT INTO credit VALUES(?1,?2,?3) ON CONFLICT(run,line) DO UPDATE SET rose=rose+?3");
+    SQLite::Statement q(
+        *db_, "INSERT INTO credit VALUES(?1,?2,?3) ON CONFLICT(run,line) DO UPDATE SET rose=rose+?3");
     for (const Credit& c : credits) {
       q.reset();
       q.bind(1, c.run);

@@ -20,8 +20,8 @@ class JobFile final : public Journal {
 public:
   /// A new file; fails with taken if there is one already. An empty path keeps the job in memory only.
   static Result<std::unique_ptr<JobFile>> create(const PathBytes& path);
-  /// An existing one, brought to this version if an earlier one wrote it: fails with notThere, notOurs, tooNew,
-  /// corrupt (checked through and through), busy.
+  /// An existing one, brought to this version if an earlier one wrote it: fails with notThere, notOurs,
+  /// tooNew, corrupt (checked through and through), busy.
   static Result<std::unique_ptr<JobFile>> open(const PathBytes& path);
   ~JobFile() override;
 
@@ -30,10 +30,10 @@ public:
   Result<void> put(const Documents& documents);
   Result<std::optional<std::string>> get(const std::string& key);
 
-  /// Keeps the first survey as the baseline and the newest one; those between go. The documents that belong to the
-  /// new survey are written with it.
-  Result<void> putSurvey(const std::vector<std::string>& pieces, const std::vector<std::string>& finds, TimeNs taken,
-                         const Documents& documents);
+  /// Keeps the first survey as the baseline and the newest one; those between go. The documents that belong
+  /// to the new survey are written with it.
+  Result<void> putSurvey(const std::vector<std::string>& pieces, const std::vector<std::string>& finds,
+                         TimeNs taken, const Documents& documents);
   Result<std::vector<std::string>> newestSurvey();
   Result<std::vector<std::string>> finds();
 
@@ -50,7 +50,8 @@ public:
   /// All runs, oldest first.
   Result<std::vector<RunRow>> runs();
 
-  /// What the drive's counter rose by for a line of a run, in the run itself or at a release or put-back since.
+  /// What the drive's counter rose by for a line of a run, in the run itself or at a release or put-back
+  /// since.
   struct Credit {
     std::int64_t run = 0;
     std::string line;

@@ -59,13 +59,15 @@ void bindChanging(SQLite::Statement& q, int at, const JournalRecord& r) {
 }  // namespace
 
 void write(SQLite::Database& db, std::span<const JournalRecord> records) {
-  SQLite::Statement update(db,
-                           "UPDATE journal SET state=?,freed_sure=?,freed_at_most=?,links_remain=?,problem=?,detail=?,"
-                           "payload=? WHERE run=? AND seq=?");
-  SQLite::Statement insert(db,
-                           "INSERT INTO journal(run,seq,line,action,path,identity,occupied,promised_sure,"
-                           "promised_at_most,state,freed_sure,freed_at_most,links_remain,problem,detail,payload) "
-                           "VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
+  SQLite::Statement update(
+      db,
+      "UPDATE journal SET state=?,freed_sure=?,freed_at_most=?,links_remain=?,problem=?,detail=?,"
+      "payload=? WHERE run=? AND seq=?");
+  SQLite::Statement insert(
+      db,
+      "INSERT INTO journal(run,seq,line,action,path,identity,occupied,promised_sure,"
+      "promised_at_most,state,freed_sure,freed_at_most,links_remain,problem,detail,payload) "
+      "VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
   for (const JournalRecord& r : records) {
     update.reset();
     bindChanging(update, 1, r);
@@ -114,10 +116,11 @@ namespace {
 
 /// Problems in the order of the first version, which kept their numbers; the last one stood for none.
 constexpr std::array<Errc, 23> problemsOfVersion1{
-    Errc::notThere,   Errc::notPermitted, Errc::notAFolder,  Errc::notAFile, Errc::taken,       Errc::noSpace,
-    Errc::otherDevice, Errc::outsideRoot, Errc::changed,     Errc::bedrock,  Errc::inUse,       Errc::badInput,
-    Errc::corrupt,    Errc::notOurs,      Errc::tooNew,      Errc::conflict, Errc::noConsent,   Errc::tooManyOpen,
-    Errc::unsupported, Errc::cancelled,   Errc::onDrive,     Errc::busy,     Errc::imported};
+    Errc::notThere, Errc::notPermitted, Errc::notAFolder,  Errc::notAFile,    Errc::taken,
+    Errc::noSpace,  Errc::otherDevice,  Errc::outsideRoot, Errc::changed,     Errc::bedrock,
+    Errc::inUse,    Errc::badInput,     Errc::corrupt,     Errc::notOurs,     Errc::tooNew,
+    Errc::conflict, Errc::noConsent,    Errc::tooManyOpen, Errc::unsupported, Errc::cancelled,
+    Errc::onDrive,  Errc::busy,         Errc::imported};
 
 /// A row of the first version: run, seq, line, action, path, hold, put_at, identity, state, promised, freed,
 /// links_remain, problem, detail.
@@ -134,7 +137,8 @@ bool readVersion1(SQLite::Statement& q, JournalRecord& r) {
   JsonReader in(identity);
   r.identity = readIdentity(in);
   const int state = q.getColumn(8).getInt();
-  if (action < 0 || action > 1 || state < 0 || state >= statesThen || !in.ok() || !plainRelative(r.path)) return false;
+  if (action < 0 || action > 1 || state < 0 || state >= statesThen || !in.ok() || !plainRelative(r.path))
+    return false;
   r.action = action == 0 ? "discard" : "hold";
   r.state = static_cast<ItemState>(state);
   r.occupied = static_cast<Bytes>(q.getColumn(9).getInt64());

@@ -6,8 +6,8 @@
 
 namespace zt {
 
-/// This machine's own ports, the craft that comes with the program, and this user's register (none where it cannot be
-/// opened). For `main` alone: whoever is given a workshop does not know what stands behind it.
+/// This machine's own ports, the craft that comes with the program, and this user's register (none where it
+/// cannot be opened). For `main` alone: whoever is given a workshop does not know what stands behind it.
 Workshop linuxWorkshop();
 
 }  // namespace zt

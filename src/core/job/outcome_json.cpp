@@ -170,7 +170,8 @@ Result<Proof> proofFromJson(const Json& json) {
   proof.freeAfter = in.number<Bytes>("free_after_bytes");
   proof.promised = in.number<Bytes>("promised_bytes");
   proof.actual = in.number<SignedBytes>("actual_bytes");
-  proof.byOthers = in.number<SignedBytes>(in.has("by_others_bytes") ? "by_others_bytes" : "unexplained_bytes");
+  proof.byOthers =
+      in.number<SignedBytes>(in.has("by_others_bytes") ? "by_others_bytes" : "unexplained_bytes");
   proof.held = in.number<Bytes>("held_bytes");
   in.each("lines", mostLines, [&](JsonReader& l) { proof.lines.push_back(readProofLine(l)); });
   in.each("targets", 1000, [&](JsonReader& t) {

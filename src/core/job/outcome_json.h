@@ -12,8 +12,8 @@ Json toJson(const Proof& proof);
 /// Without the sentences, which are not the core's.
 Json toJson(const Consent& consent);
 
-/// The way back of what this program, or an earlier version of it, has stored; fails with corrupt and the place.
-/// What the items were is in the journal, not here.
+/// The way back of what this program, or an earlier version of it, has stored; fails with corrupt and the
+/// place. What the items were is in the journal, not here.
 Result<RunReport> reportFromJson(const Json& json);
 Result<Proof> proofFromJson(const Json& json);
 

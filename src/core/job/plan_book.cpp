@@ -67,7 +67,8 @@ Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_vi
     const Find* find = surveys_.find(id);
     if (find == nullptr) return fail(Errc::notThere, "plan", {}, id);
     const std::string usual = find->offers.empty() ? "discard" : find->offers.front().action;
-    auto line = lineFor(*find, workshop_.craft->steps, action.empty() ? std::string_view(usual) : action, marks_);
+    auto line =
+        lineFor(*find, workshop_.craft->steps, action.empty() ? std::string_view(usual) : action, marks_);
     if (!line) return tl::unexpected(line.error());
     if (PlanLine* there = changed.find(id))
       *there = std::move(*line);
@@ -100,7 +101,8 @@ Result<void> PlanBook::set(Plan plan) {
   reprice(plan, context);
   std::vector<NodeId> picked;
   for (const PlanLine& line : plan.lines)
-    if (line.items.size() == 1 && surveys_.find(line.id) == nullptr) picked.push_back(line.items.front().node);
+    if (line.items.size() == 1 && surveys_.find(line.id) == nullptr)
+      picked.push_back(line.items.front().node);
   if (auto settled = settle(std::move(plan)); !settled) return settled;
   if (!picked.empty()) surveys_.addPicked(picked), surveys_.applyMarks(marks_);
   return {};
@@ -129,7 +131,8 @@ PlannedGain PlanBook::planned() const {
 
 namespace {
 
-/// Single files that somebody said may go, the largest: a proposal may use them though no detector found them.
+/// Single files that somebody said may go, the largest: a proposal may use them though no detector found
+/// them.
 void addFreed(const FindContext& c, const Marks& marks, const StepTable& steps, std::vector<Find>& finds) {
   constexpr std::size_t most = 2000;
   for (const auto& [path, mark] : marks.all()) {
@@ -137,8 +140,10 @@ void addFreed(const FindContext& c, const Marks& marks, const StepTable& steps, 
     if (!node) continue;
     std::vector<NodeId> files;
     for (NodeId id = *node; id < c.tree.size(); ++id)
-      if (c.tree.kind(id) == EntryKind::file && c.tree.occupied(id) > 0 && c.gain.beneath(id, *node)) files.push_back(id);
-    std::sort(files.begin(), files.end(), [&](NodeId a, NodeId b) { return c.tree.occupied(a) > c.tree.occupied(b); });
+      if (c.tree.kind(id) == EntryKind::file && c.tree.occupied(id) > 0 && c.gain.beneath(id, *node))
+        files.push_back(id);
+    std::sort(files.begin(), files.end(),
+              [&](NodeId a, NodeId b) { return c.tree.occupied(a) > c.tree.occupied(b); });
     files.resize(std::min(files.size(), most));
     for (const NodeId id : files) {
       Find find = pickedFind(c, id);
@@ -166,7 +171,8 @@ namespace {
 /// The entry that an item of the plan is now: at the same path, and the same inode.
 std::optional<NodeId> sameEntry(const SurveyTree& tree, const Subject& item) {
   const auto node = tree.find(item.path);
-  if (!node || tree.inode(*node) != item.identity.inode || tree.kind(*node) != item.identity.kind) return std::nullopt;
+  if (!node || tree.inode(*node) != item.identity.inode || tree.kind(*node) != item.identity.kind)
+    return std::nullopt;
   return node;
 }
 
@@ -192,7 +198,8 @@ PlanBook::Rebound PlanBook::rebind(const SurveyStore::Content& content) const {
       if (const auto node = sameEntry(content.survey->tree, line.items.front())) {
         Find find = pickedFind(*content.context, *node);
         priceOffers(find, workshop_.craft->steps);
-        kept = content.context->places.locked(about) ? Result<void>(fail(Errc::bedrock, "plan", about)) : keep(find);
+        kept = content.context->places.locked(about) ? Result<void>(fail(Errc::bedrock, "plan", about))
+                                                     : keep(find);
         if (kept) rebound.picked.push_back(*node);
       }
     }

@@ -13,8 +13,8 @@ struct LeftLine {
   Errc why = Errc::notThere;
 };
 
-/// The plan of a job, the targets it is to reach and what somebody said of things. Every change is checked and
-/// written before it stands. One thread at a time.
+/// The plan of a job, the targets it is to reach and what somebody said of things. Every change is checked
+/// and written before it stands. One thread at a time.
 class PlanBook {
 public:
   PlanBook(const Workshop& workshop, JobFile& file, SurveyStore& surveys)
@@ -37,15 +37,16 @@ public:
   /// A plan from outside is not believed: standing, regret and gain are worked out anew from the survey.
   Result<void> set(Plan plan);
 
-  /// What somebody says of a thing and of all beneath it, or that nothing is said any more. What is kept leaves the
-  /// plan: every line of which anything is.
+  /// What somebody says of a thing and of all beneath it, or that nothing is said any more. What is kept
+  /// leaves the plan: every line of which anything is.
   Result<void> mark(const std::vector<PathBytes>& paths, std::optional<Mark> mark);
 
   PlannedGain planned() const;
   /// Works a plan out for the hardest target, from `free` bytes on.
   Result<Proposal> propose(ProposeOptions options, Bytes free) const;
 
-  /// The plan as it would be on another survey: a line stays if the same thing is found again, or picked again.
+  /// The plan as it would be on another survey: a line stays if the same thing is found again, or picked
+  /// again.
   struct Rebound {
     Plan plan;
     std::vector<LeftLine> left;

@@ -54,7 +54,8 @@ Result<std::shared_ptr<Register>> Register::open(const PathBytes& file) {
   if (auto made = makeFolders(PathBytes(parentPath(file))); !made) return tl::unexpected(made.error());
   Errc refusal = Errc::io;
   auto opened = guarded(file, [&]() -> std::shared_ptr<Register> {
-    auto db = std::make_unique<SQLite::Database>(file, SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE, patienceMs);
+    auto db =
+        std::make_unique<SQLite::Database>(file, SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE, patienceMs);
     db->exec("PRAGMA journal_mode=WAL");
     db->exec("PRAGMA trusted_schema=OFF");
     SQLite::Transaction all(*db, SQLite::TransactionBehavior::IMMEDIATE);
@@ -97,7 +98,8 @@ Result<std::vector<Visit>> Register::visits(const std::string& drive) {
   const std::scoped_lock lock(mutex_);
   return guarded(file_, [&] {
     std::vector<Visit> all;
-    SQLite::Statement q(*db_, "SELECT job,file,root,at,capacity,free,entries,whole FROM visit WHERE drive=? ORDER BY at");
+    SQLite::Statement q(
+        *db_, "SELECT job,file,root,at,capacity,free,entries,whole FROM visit WHERE drive=? ORDER BY at");
     q.bind(1, drive);
     while (q.executeStep()) {
       Visit v;

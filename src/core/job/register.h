@@ -27,9 +27,9 @@ struct Visit {
   bool wholeDrive = false;
 };
 
-/// The register of drives and of the visits to them (docs/formats/register.md): one SQLite file in the user's data
-/// directory. Several programs may use it at once. It holds nothing that a drive or a job could not tell again;
-/// whoever cannot open it works without. Any thread.
+/// The register of drives and of the visits to them (docs/formats/register.md): one SQLite file in the user's
+/// data directory. Several programs may use it at once. It holds nothing that a drive or a job could not tell
+/// again; whoever cannot open it works without. Any thread.
 class Register {
 public:
   /// Makes the file if need be. Fails with notOurs, tooNew, corrupt, notPermitted, busy.
@@ -56,8 +56,8 @@ private:
   std::unique_ptr<SQLite::Database> db_;
 };
 
-/// Where the register of this user lies: `zip-tally/register.sqlite` in the data directory of the XDG Base Directory
-/// specification 0.8.
+/// Where the register of this user lies: `zip-tally/register.sqlite` in the data directory of the XDG Base
+/// Directory specification 0.8.
 PathBytes registerFile();
 
 }  // namespace zt

@@ -86,10 +86,12 @@ Result<std::vector<JournalRecord>> RunLedger::credited(const GuardedDrive& drive
   return records;
 }
 
-Result<std::vector<JournalRecord>> RunLedger::undo(const GuardedDrive& drive, std::int64_t run, std::stop_token stop) {
+Result<std::vector<JournalRecord>> RunLedger::undo(const GuardedDrive& drive, std::int64_t run,
+                                                   std::stop_token stop) {
   auto things = held(run);
   if (!things || things->empty()) return things;
-  return credited(drive, [&] { return undoRun(drive, workshop_.craft->steps, file_, std::move(*things), stop); });
+  return credited(drive,
+                  [&] { return undoRun(drive, workshop_.craft->steps, file_, std::move(*things), stop); });
 }
 
 Consent consentToRelease(std::span<const JournalRecord> held) {
@@ -97,8 +99,8 @@ Consent consentToRelease(std::span<const JournalRecord> held) {
   std::string all;
   for (const JournalRecord& r : held) {
     const std::string id = "held-" + std::to_string(r.run) + "-" + std::to_string(r.seq);
-    all += id + ':' + std::to_string(r.path.size()) + ':' + r.path + ':' + std::to_string(r.identity.inode) + ':' +
-           std::to_string(r.identity.modified) + ';';
+    all += id + ':' + std::to_string(r.path.size()) + ':' + r.path + ':' + std::to_string(r.identity.inode) +
+           ':' + std::to_string(r.identity.modified) + ';';
     consent.lines.push_back({id, "release", r.occupied, 1, r.path, Regret::personalGone});
   }
   if (consent.lines.empty()) return consent;
@@ -122,11 +124,13 @@ Result<std::vector<JournalRecord>> RunLedger::release(const GuardedDrive& drive,
   if (!things) return things;
   if (consentToRelease(*things).token != token) return fail(Errc::noConsent, "release");
   if (things->empty()) return things;
-  return credited(drive, [&] { return releaseRun(drive, workshop_.craft->steps, file_, std::move(*things), stop); });
+  return credited(drive,
+                  [&] { return releaseRun(drive, workshop_.craft->steps, file_, std::move(*things), stop); });
 }
 
 namespace {
-constexpr std::array<ItemState, 3> openStates{ItemState::intended, ItemState::discarding, ItemState::returning};
+constexpr std::array<ItemState, 3> openStates{ItemState::intended, ItemState::discarding,
+                                              ItemState::returning};
 }
 
 Result<bool> RunLedger::needsRecovery() {
@@ -141,7 +145,8 @@ Result<std::vector<JournalRecord>> RunLedger::recover(const GuardedDrive& drive)
   return credited(drive, [&] { return zt::recover(drive, workshop_.craft->steps, file_, std::move(*open)); });
 }
 
-/// Runs as the proof needs them. A plan that this version cannot read any more costs the titles of its lines alone.
+/// Runs as the proof needs them. A plan that this version cannot read any more costs the titles of its lines
+/// alone.
 Result<std::vector<ProvedRun>> RunLedger::provedRuns() {
   const auto rows = file_.runs();
   if (!rows) return tl::unexpected(rows.error());
@@ -151,9 +156,11 @@ Result<std::vector<ProvedRun>> RunLedger::provedRuns() {
   for (const auto& row : *rows) {
     ProvedRun run;
     run.freeBefore = row.freeBefore;
-    if (const auto plan = planFromJson(parseJson(row.plan), {workshop_.craft->steps, workshop_.craft->detectors}))
+    if (const auto plan =
+            planFromJson(parseJson(row.plan), {workshop_.craft->steps, workshop_.craft->detectors}))
       for (const PlanLine& line : plan->lines)
-        run.planned.push_back({line.id, line.kind, line.items.empty() ? line.place : line.items.front().path});
+        run.planned.push_back(
+            {line.id, line.kind, line.items.empty() ? line.place : line.items.front().path});
     auto records = file_.records(row.id, {});
     if (!records) return tl::unexpected(records.error());
     run.records = std::move(*records);

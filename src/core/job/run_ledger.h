@@ -7,8 +7,8 @@
 
 namespace zt {
 
-/// The runs of a job: what they did, what they hold, and what proved it. Nothing of it is lost by measuring again.
-/// One thread at a time.
+/// The runs of a job: what they did, what they hold, and what proved it. Nothing of it is lost by measuring
+/// again. One thread at a time.
 class RunLedger {
 public:
   RunLedger(const Workshop& workshop, JobFile& file) : workshop_(workshop), file_(file) {}
@@ -24,7 +24,8 @@ public:
   Result<std::vector<JournalRecord>> undo(const GuardedDrive& drive, std::int64_t run, std::stop_token stop);
   /// The consent for letting everything held go.
   Result<Consent> releaseConsent();
-  Result<std::vector<JournalRecord>> release(const GuardedDrive& drive, std::string_view token, std::stop_token stop);
+  Result<std::vector<JournalRecord>> release(const GuardedDrive& drive, std::string_view token,
+                                             std::stop_token stop);
   Result<Proof> prove(const GuardedDrive& drive, const std::vector<Target>& targets);
   /// Brings what was cut short to a known end; nothing if nothing was.
   Result<std::vector<JournalRecord>> recover(const GuardedDrive& drive);

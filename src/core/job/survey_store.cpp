@@ -30,13 +30,13 @@ ContextPtr SurveyStore::contextOf(const Site& site, SurveyPtr survey) const {
   return std::make_shared<const FindContext>(std::move(survey), std::move(places), std::move(options));
 }
 
-Result<SurveyStore::Prepared> SurveyStore::prepare(const Site& site, SurveyPtr survey, const Watch& watch) const {
+Result<SurveyStore::Prepared> SurveyStore::prepare(const Site& site, SurveyPtr survey,
+                                                   const Watch& watch) const {
   Prepared prepared;
   // A job in memory keeps the survey itself.
   const bool inMemory = file_.path().empty();
-  auto pieces = std::async(std::launch::async, [&] {
-    return inMemory ? std::vector<std::string>{} : encodeSurvey(*survey);
-  });
+  auto pieces = std::async(std::launch::async,
+                           [&] { return inMemory ? std::vector<std::string>{} : encodeSurvey(*survey); });
   Content& content = prepared.content;
   content.survey = survey;
   content.context = contextOf(site, survey);

@@ -10,8 +10,8 @@
 
 namespace zt {
 
-/// The survey of a job, what was found in it, and how both are kept. Surveys, contexts and lists of finds are given
-/// out as shared values that never change. One thread at a time.
+/// The survey of a job, what was found in it, and how both are kept. Surveys, contexts and lists of finds are
+/// given out as shared values that never change. One thread at a time.
 class SurveyStore {
 public:
   SurveyStore(const Workshop& workshop, JobFile& file) : workshop_(workshop), file_(file) {}
@@ -37,8 +37,8 @@ public:
     /// A find has come; with the context that it is of. On a detector's thread, one at a time.
     std::function<void(const ContextPtr&, const Find&)> found;
   };
-  /// A survey made ready to be kept: finds and the saved form are worked out side by side. Changes nothing here.
-  /// Fails with cancelled if it was stopped before all detectors were through.
+  /// A survey made ready to be kept: finds and the saved form are worked out side by side. Changes nothing
+  /// here. Fails with cancelled if it was stopped before all detectors were through.
   struct Prepared {
     Content content;
     std::vector<std::string> pieces;  ///< empty for a job in memory
@@ -50,7 +50,8 @@ public:
   /// Reads what the file keeps; nothing if there is none.
   Result<void> load(const Site& site);
 
-  /// The find for an entry that someone picked; made if there is none. Fails with bedrock, notThere, outsideRoot.
+  /// The find for an entry that someone picked; made if there is none. Fails with bedrock, notThere,
+  /// outsideRoot.
   Result<const Find*> pick(const PathBytes& path);
   /// Finds for entries, made all at once.
   void addPicked(const std::vector<NodeId>& nodes);

@@ -17,8 +17,8 @@ struct Craft {
 /// The craft that comes with the program.
 std::shared_ptr<const Craft> builtInCraft();
 
-/// Everything that a job is worked with: the ports to the machine, the craft, and the register of visits, which may
-/// be missing.
+/// Everything that a job is worked with: the ports to the machine, the craft, and the register of visits,
+/// which may be missing.
 struct Workshop : System {
   std::shared_ptr<const Craft> craft = builtInCraft();
   std::shared_ptr<Register> visits = nullptr;

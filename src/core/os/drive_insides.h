@@ -66,8 +66,8 @@ public:
   /// The subvolume that a folder lies in, as `storedSizes` numbers them.
   virtual Result<std::uint64_t> treeOf(const Folder& folder) = 0;
 
-  /// A folder seen through a copy of its mount on which nothing is mounted over anything. Fails with notPermitted
-  /// without rights.
+  /// A folder seen through a copy of its mount on which nothing is mounted over anything. Fails with
+  /// notPermitted without rights.
   struct Uncovered {
     std::shared_ptr<FileSystemReader> files;
     FolderPtr folder;

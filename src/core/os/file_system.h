@@ -32,7 +32,8 @@ struct EntryStat {
   TimeNs accessed = 0;
   TimeNs changed = 0;
   TimeNs born = 0;
-  /// Others may hold some of its bytes too (shared extents), or hold them otherwise than the block count says.
+  /// Others may hold some of its bytes too (shared extents), or hold them otherwise than the block count
+  /// says.
   bool mayShare = false;
 };
 
@@ -138,7 +139,8 @@ public:
   /// Reads the first bytes of a regular file (at most `count`) without setting its access time; fails with
   /// notPermitted where that cannot be avoided.
   virtual Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) = 0;
-  /// How a regular file is stored. Reads no content. Fails with unsupported where the file system does not say.
+  /// How a regular file is stored. Reads no content. Fails with unsupported where the file system does not
+  /// say.
   virtual Result<ExtentFacts> extents(const Folder& at, std::string_view name) = 0;
   virtual Result<SpaceUsage> usage(const Folder& at) = 0;
 };

@@ -9,8 +9,8 @@ namespace zt {
 
 using FileSystemPtr = std::shared_ptr<FileSystem>;
 
-/// Hands every call on to another file system, which it keeps alive. A decorator overrides what it changes. Same
-/// thread rule as the inner one.
+/// Hands every call on to another file system, which it keeps alive. A decorator overrides what it changes.
+/// Same thread rule as the inner one.
 class ForwardingFileSystem : public FileSystem {
 public:
   explicit ForwardingFileSystem(FileSystemPtr inner) : kept_(std::move(inner)), inner_(*kept_) {}

@@ -409,7 +409,8 @@ Result<ExtentFacts> LinuxFileSystem::extents(const Folder& at, std::string_view 
     if (::ioctl(fd, FS_IOC_FIEMAP, map) != 0) return failErrno("extents", PathBytes(name), errno);
     for (std::uint32_t i = 0; i < map->fm_mapped_extents; ++i) {
       const fiemap_extent& e = map->fm_extents[i];
-      constexpr std::uint32_t elsewise = FIEMAP_EXTENT_ENCODED | FIEMAP_EXTENT_DATA_INLINE | FIEMAP_EXTENT_DATA_TAIL;
+      constexpr std::uint32_t elsewise =
+          FIEMAP_EXTENT_ENCODED | FIEMAP_EXTENT_DATA_INLINE | FIEMAP_EXTENT_DATA_TAIL;
       facts.shared = facts.shared || (e.fe_flags & FIEMAP_EXTENT_SHARED) != 0;
       facts.encoded = facts.encoded || (e.fe_flags & elsewise) != 0;
       from = e.fe_logical + e.fe_length;

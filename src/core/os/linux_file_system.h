@@ -8,8 +8,8 @@ namespace zt {
 /// The real file system through Linux system calls (openat2, getdents64, statx, renameat2). Any thread.
 class LinuxFileSystem final : public FileSystem {
 public:
-  /// How folders are opened: by one call that the kernel keeps beneath the root, or folder by folder, each seen
-  /// to be on the same mount, for a process that may not use that call.
+  /// How folders are opened: by one call that the kernel keeps beneath the root, or folder by folder, each
+  /// seen to be on the same mount, for a process that may not use that call.
   enum class Opening { atOnce, stepByStep };
   explicit LinuxFileSystem(Opening opening = Opening::atOnce) : opening_(opening) {}
 

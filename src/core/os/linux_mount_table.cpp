@@ -73,7 +73,8 @@ dev_t deviceNumber(const Mount& mount) {
   struct stat st {};
   if (mount.source.rfind("/dev/", 0) == 0 && ::stat(mount.source.c_str(), &st) == 0 && S_ISBLK(st.st_mode))
     return st.st_rdev;
-  return makedev(static_cast<unsigned>(mount.device >> 32), static_cast<unsigned>(mount.device & 0xFFFFFFFFu));
+  return makedev(static_cast<unsigned>(mount.device >> 32),
+                 static_cast<unsigned>(mount.device & 0xFFFFFFFFu));
 }
 
 /// What the device manager has noted when the device came; needs no rights to the device.

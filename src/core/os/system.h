@@ -9,7 +9,8 @@
 
 namespace zt {
 
-/// The ports to the machine, as `main` chose them. Shared, because a call that hangs may outlive whoever made it.
+/// The ports to the machine, as `main` chose them. Shared, because a call that hangs may outlive whoever made
+/// it.
 struct System {
   FileSystemPtr files;
   std::shared_ptr<MountTable> mounts;

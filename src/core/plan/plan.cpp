@@ -5,14 +5,15 @@
 
 namespace zt {
 
-Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_view action, const Marks& marks) {
+Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_view action,
+                         const Marks& marks) {
   const PathBytes about = find.items.empty() ? PathBytes{} : find.items[0].path;
   if (find.standing == Standing::bedrock) return fail(Errc::bedrock, "plan", about);
   for (const Subject& s : find.items)
     if (marks.locks(s.path)) return fail(Errc::kept, "plan", s.path);
   const StepPtr step = steps.find(action);
-  const bool offered = std::any_of(find.offers.begin(), find.offers.end(),
-                                   [&](const Offer& o) { return o.action == action; });
+  const bool offered =
+      std::any_of(find.offers.begin(), find.offers.end(), [&](const Offer& o) { return o.action == action; });
   if (step == nullptr || !offered) return fail(Errc::unknownStep, "plan", about, std::string(action));
   PlanLine line;
   line.id = find.id;

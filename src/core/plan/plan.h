@@ -30,9 +30,10 @@ struct PlanLine {
   bool takesPart() const { return enabled && step->frees(); }
 };
 
-/// A line for a find. Fails with bedrock or kept if it is locked, unknownStep for a step that is not known or not
-/// offered.
-Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_view action, const Marks& marks);
+/// A line for a find. Fails with bedrock or kept if it is locked, unknownStep for a step that is not known or
+/// not offered.
+Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_view action,
+                         const Marks& marks);
 
 /// The chosen steps in their order.
 struct Plan {
@@ -48,9 +49,9 @@ struct PlannedGain {
 };
 PlannedGain plannedGain(const Plan& plan, const GainModel& gain);
 
-/// What each line adds to those before it, in order; nothing for lines that are off and for steps that free no
-/// bytes. What lies beneath an item of another line goes with that line and counts there. The sure ones sum to
-/// `plannedGain().sure`.
+/// What each line adds to those before it, in order; nothing for lines that are off and for steps that free
+/// no bytes. What lies beneath an item of another line goes with that line and counts there. The sure ones
+/// sum to `plannedGain().sure`.
 std::vector<GainBounds> stepGains(const Plan& plan, const GainModel& gain);
 
 /// The items of the enabled lines that are acted on: none twice, and none beneath another. Sorted node
@@ -61,8 +62,8 @@ std::vector<NodeId> outermostItems(const Plan& plan, const GainModel& gain);
 /// or with outsideRoot for a path that is not a plain relative one.
 Result<void> bind(Plan& plan, const SurveyTree& tree);
 
-/// Fails with conflict where one step leaves a way back and another, at, above or beneath the same thing, does
-/// not.
+/// Fails with conflict where one step leaves a way back and another, at, above or beneath the same thing,
+/// does not.
 Result<void> checkConflicts(const Plan& plan, const FindContext& context);
 
 /// Fails with bedrock or kept for the first enabled or disabled line of which anything is locked.

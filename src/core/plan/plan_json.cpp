@@ -230,8 +230,8 @@ Result<Plan> planFromJson(const Json& json, const KnownKinds& known) {
 }
 
 Json toJson(const Target& t) {
-  return {{"label", t.label},     {"origin", name(t.origin)}, {"amount", t.amount},
-          {"bytes", t.bytes},     {"chosen", t.chosen},       {"while_it_runs", t.whileItRuns}};
+  return {{"label", t.label}, {"origin", name(t.origin)}, {"amount", t.amount},
+          {"bytes", t.bytes}, {"chosen", t.chosen},       {"while_it_runs", t.whileItRuns}};
 }
 
 Target readTarget(JsonReader& in) {
@@ -271,7 +271,8 @@ Result<Marks> marksFromJson(const Json& json) {
   in.each("marks", 1'000'000, [&](JsonReader& m) {
     const PathBytes path = m.path("path");
     const bool first = m.has("kept");
-    const Mark mark = first ? (m.flag("kept") ? Mark::keep : Mark::notNow) : m.choice<Mark>("mark", markKinds);
+    const Mark mark =
+        first ? (m.flag("kept") ? Mark::keep : Mark::notNow) : m.choice<Mark>("mark", markKinds);
     marks.set(path, mark);
   });
   if (!in.ok()) return fail(Errc::corrupt, "marks", {}, in.fault());

@@ -22,9 +22,9 @@ Json toJson(const Target& target);
 Target readTarget(JsonReader& in);
 Json toJson(const Marks& marks);
 
-/// Parses a plan from outside (docs/formats/plan.md). Hostile text gives badInput with the place, notOurs or tooNew;
-/// a step, detector or standing that is not known is badInput too. Standing, regret and gain are not believed:
-/// the caller looks them up anew. Nodes are not bound.
+/// Parses a plan from outside (docs/formats/plan.md). Hostile text gives badInput with the place, notOurs or
+/// tooNew; a step, detector or standing that is not known is badInput too. Standing, regret and gain are not
+/// believed: the caller looks them up anew. Nodes are not bound.
 Result<Plan> planFromJson(const Json& json, const KnownKinds& known);
 /// A find that this program has stored; fails with corrupt and the place.
 Result<Find> findFromJson(const Json& json, const KnownKinds& known);

@@ -177,8 +177,8 @@ std::vector<Decision> decisionsOf(const Choices& choices) {
   for (const Find* f : list) {
     if (decisions.size() == most) break;
     if (!disjoint.take(*f)) continue;
-    decisions.push_back({f->id, f->items.size() == 1 ? f->items.front().path : f->place, f->gain.atMost, f->kind,
-                         f->standing});
+    decisions.push_back({f->id, f->items.size() == 1 ? f->items.front().path : f->place, f->gain.atMost,
+                         f->kind, f->standing});
   }
   return decisions;
 }
@@ -186,7 +186,8 @@ std::vector<Decision> decisionsOf(const Choices& choices) {
 Plan planOf(const Choice& choice, const StepTable& steps, const Marks& marks) {
   Plan plan;
   for (const Find* f : choice.finds)
-    if (auto line = lineFor(*f, steps, f->offers.front().action, marks)) plan.lines.push_back(std::move(*line));
+    if (auto line = lineFor(*f, steps, f->offers.front().action, marks))
+      plan.lines.push_back(std::move(*line));
   std::stable_sort(plan.lines.begin(), plan.lines.end(), [](const PlanLine& a, const PlanLine& b) {
     return std::pair(a.regret(), b.gain.sure) < std::pair(b.regret(), a.gain.sure);
   });
@@ -234,7 +235,8 @@ Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& con
     regretBytes += line.regret() == Regret::none ? 0 : line.gain.sure;
     worst = std::max(worst, line.regret());
   }
-  if (!proposal.reached && !options.ceiling) proposal.ceiling = worst;  // nothing higher would have given more
+  if (!proposal.reached && !options.ceiling)
+    proposal.ceiling = worst;  // nothing higher would have given more
   proposal.boundGap =
       choice.bound == 0 || regretBytes <= choice.bound
           ? 0

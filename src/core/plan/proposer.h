@@ -33,7 +33,7 @@ struct Proposal {
   Bytes shortBy = 0;                         ///< of the hardest target, if not reached
   std::array<Bytes, regrets> possible{};     ///< the most that each ceiling could give for certain
   std::array<std::size_t, regrets> steps{};  ///< by how many steps
-  bool optimal = false;  ///< no plan under this ceiling has fewer bytes of regret
+  bool optimal = false;                      ///< no plan under this ceiling has fewer bytes of regret
   double boundGap =
       0;  ///< (bytes of regret − lower bound) ÷ lower bound; the bound is the linear relaxation's
   std::vector<Decision> decisions;  ///< the likeliest first; only where nothing else reaches

@@ -7,7 +7,8 @@ namespace zt {
 
 void StepTable::add(StepKind kind) {
   auto step = std::make_shared<const StepKind>(std::move(kind));
-  const auto same = std::find_if(all_.begin(), all_.end(), [&](const StepPtr& s) { return s->id == step->id; });
+  const auto same =
+      std::find_if(all_.begin(), all_.end(), [&](const StepPtr& s) { return s->id == step->id; });
   if (same == all_.end())
     all_.push_back(std::move(step));
   else

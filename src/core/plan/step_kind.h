@@ -18,7 +18,8 @@ enum class RegretRule : std::uint8_t {
 };
 /// Which way back a step leaves.
 enum class UndoRule : std::uint8_t { none, putBack };
-/// Whether somebody has to agree before the step is started. It is asked unless the table says that none is needed.
+/// Whether somebody has to agree before the step is started. It is asked unless the table says that none is
+/// needed.
 enum class ConsentRule : std::uint8_t { asked, none };
 
 /// A kind of step: everything that others need to know of it, so that nobody asks which one it is.
@@ -51,8 +52,8 @@ private:
   std::vector<StepPtr> all_;
 };
 
-/// Works out what each offer of a find costs and gives; offers of unknown steps are left out, and so are all of a
-/// find that is locked. The find's own gain becomes that of its first offer.
+/// Works out what each offer of a find costs and gives; offers of unknown steps are left out, and so are all
+/// of a find that is locked. The find's own gain becomes that of its first offer.
 void priceOffers(Find& find, const StepTable& steps);
 
 }  // namespace zt

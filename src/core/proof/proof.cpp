@@ -8,9 +8,9 @@
 namespace zt {
 
 std::string_view name(ProofReason::Kind kind) {
-  static constexpr std::array<std::string_view, proofReasonKinds> names{"not-done",  "not-reached",   "held",         "put-back",
-                                                          "links-remain", "came-back",  "still-open",   "less-occupied",
-                                                          "released",     "shared-freed", "drive-differs"};
+  static constexpr std::array<std::string_view, proofReasonKinds> names{
+      "not-done",   "not-reached",   "held",     "put-back",     "links-remain", "came-back",
+      "still-open", "less-occupied", "released", "shared-freed", "drive-differs"};
   return names[static_cast<std::size_t>(kind)];
 }
 
@@ -44,10 +44,12 @@ void judgeGone(const GuardedDrive& drive, const Holders& holders, const JournalR
   shown.sure += static_cast<SignedBytes>(r.freed.sure);
   shown.atMost += static_cast<SignedBytes>(r.freed.atMost);
   const bool promisedNone = r.promised.atMost == 0;
-  if (promisedNone && r.freed.sure > 0) note(line, {Kind::released, static_cast<SignedBytes>(r.freed.sure), {}, 1, {}});
+  if (promisedNone && r.freed.sure > 0)
+    note(line, {Kind::released, static_cast<SignedBytes>(r.freed.sure), {}, 1, {}});
   // Something else by that name, or the very thing.
   if (look(drive, r.path)) note(line, {Kind::cameBack, 0, {}, 1, {}});
-  // Only a process that opened it before it was taken can still hold it; whoever has a name now is another file.
+  // Only a process that opened it before it was taken can still hold it; whoever has a name now is another
+  // file.
   const std::string* who = holders.holderOfDeleted(r.device, r.identity.inode);
   if (who == nullptr) return;
   note(line, {Kind::stillOpen, less(r.freed.sure), {}, 1, *who});
@@ -79,8 +81,8 @@ void judge(const GuardedDrive& drive, const Holders& holders, const JournalRecor
   }
 }
 
-/// Names what is left of the difference: what the places show against the promise, and the counter against the
-/// places.
+/// Names what is left of the difference: what the places show against the promise, and the counter against
+/// the places.
 void settle(ProofLine& line, const Shown& shown) {
   SignedBytes explained = 0;
   for (const auto& r : line.reasons)
@@ -122,7 +124,8 @@ void judgeRun(const GuardedDrive& drive, const Holders& holders, const ProvedRun
   for (std::size_t i = 0; i < shown.size(); ++i) {
     ProofLine& line = proof.lines[first + i];
     // Items that the run never came to are in no record.
-    if (run.lines[i].state == LineOutcome::State::notReached || run.lines[i].state == LineOutcome::State::partly)
+    if (run.lines[i].state == LineOutcome::State::notReached ||
+        run.lines[i].state == LineOutcome::State::partly)
       if (const Bytes rest = line.promised.sure - std::min(line.promised.sure, recorded[i]); rest > 0)
         note(line, {Kind::notReached, less(rest), {}, line.items, {}});
     settle(line, shown[i]);
@@ -173,8 +176,8 @@ Result<Proof> prove(const GuardedDrive& drive, std::span<const ProvedRun> runs,
     proof.promised += line.promised.sure;
     proof.actual += line.actual;
   }
-  proof.byOthers = static_cast<SignedBytes>(proof.freeAfter) - static_cast<SignedBytes>(proof.freeBefore) -
-                   proof.actual;
+  proof.byOthers =
+      static_cast<SignedBytes>(proof.freeAfter) - static_cast<SignedBytes>(proof.freeBefore) - proof.actual;
   proof.targets = outlook(targets, proof.freeAfter, {});
   return proof;
 }

@@ -37,16 +37,17 @@ struct ProofLine {
   std::uint64_t items = 0;
   GainBounds promised;
   SignedBytes actual = 0;  ///< what the drive's own free counter rose by for it
-  std::vector<ProofReason> reasons;  ///< their bytes sum to actual − promised.sure, but for those of held things
+  std::vector<ProofReason>
+      reasons;  ///< their bytes sum to actual − promised.sure, but for those of held things
 };
 
-/// Measured again: before, promised, actual, and why they differ. Actual is what the drive's own counter says and
-/// what the touched places show, never the run's own bookkeeping.
+/// Measured again: before, promised, actual, and why they differ. Actual is what the drive's own counter says
+/// and what the touched places show, never the run's own bookkeeping.
 struct Proof {
   TimeNs when = 0;
-  Bytes freeBefore = 0;  ///< available bytes when the first of the runs began
-  Bytes freeAfter = 0;   ///< available bytes now
-  Bytes promised = 0;    ///< sure
+  Bytes freeBefore = 0;      ///< available bytes when the first of the runs began
+  Bytes freeAfter = 0;       ///< available bytes now
+  Bytes promised = 0;        ///< sure
   SignedBytes actual = 0;    ///< sum of the lines
   SignedBytes byOthers = 0;  ///< change of the free bytes outside the runs
   Bytes held = 0;            ///< still in the hold
@@ -57,7 +58,8 @@ struct Proof {
 /// One run as the proof needs it: outcome of its lines and the journal's last word on every item.
 struct ProvedRun {
   Bytes freeBefore = 0;
-  std::vector<LineOutcome> lines;  ///< with what the counter rose by in the run, and at releases and put-backs since
+  std::vector<LineOutcome>
+      lines;  ///< with what the counter rose by in the run, and at releases and put-backs since
   std::vector<JournalRecord> records;
   /// What is known of its lines.
   struct Line {
@@ -71,8 +73,8 @@ struct ProvedRun {
 /// The lines of a run that was cut short before it could sum up: worked out from the journal.
 std::vector<LineOutcome> outcomesOfRecords(std::span<const JournalRecord> records);
 
-/// Re-reads the drive and every touched place, and compares. Writes nothing but a sync. Needs no survey: a new one
-/// since the runs does not matter.
+/// Re-reads the drive and every touched place, and compares. Writes nothing but a sync. Needs no survey: a
+/// new one since the runs does not matter.
 Result<Proof> prove(const GuardedDrive& drive, std::span<const ProvedRun> runs,
                     const std::vector<Target>& targets, TimeNs now);
 

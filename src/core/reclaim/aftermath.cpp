@@ -34,11 +34,11 @@ const StepExecutor* executorOf(const StepTable& steps, const JournalRecord& r) {
   return step == nullptr ? nullptr : step->executor.get();
 }
 
-/// One record through one of an executor's ways; the journal says before that it is under way, and after what came
-/// of it.
+/// One record through one of an executor's ways; the journal says before that it is under way, and after what
+/// came of it.
 template <class Work>
-Result<void> carry(const StepTable& steps, Journal& journal, JournalRecord& r, ItemState underWay, StepSite& site,
-                   Work work) {
+Result<void> carry(const StepTable& steps, Journal& journal, JournalRecord& r, ItemState underWay,
+                   StepSite& site, Work work) {
   const StepExecutor* executor = executorOf(steps, r);
   if (executor == nullptr) {
     problem(r, Error{Errc::unknownStep, "aftermath", r.path, 0, r.action});
@@ -65,8 +65,9 @@ Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, const StepTable& 
     if (stop.stop_requested()) break;
     StepSite site{drive, r.run, nobody};
     r.problem.reset();
-    const auto done = carry(steps, journal, r, ItemState::returning, site,
-                            [&](const StepExecutor& e, JournalRecord& record) { return e.undo(site, record); });
+    const auto done =
+        carry(steps, journal, r, ItemState::returning, site,
+              [&](const StepExecutor& e, JournalRecord& record) { return e.undo(site, record); });
     if (!done) return tl::unexpected(done.error());
   }
   return held;
@@ -87,8 +88,9 @@ Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTabl
           problem(r, same.error());
           continue;  // stays held
         }
-      const auto done = carry(steps, journal, r, ItemState::discarding, site,
-                              [&](const StepExecutor& e, JournalRecord& record) { return e.release(site, record); });
+      const auto done =
+          carry(steps, journal, r, ItemState::discarding, site,
+                [&](const StepExecutor& e, JournalRecord& record) { return e.release(site, record); });
       if (!done) return tl::unexpected(done.error());
     }
   }
@@ -100,8 +102,8 @@ Result<std::vector<JournalRecord>> recover(GuardedDrive drive, const StepTable& 
   const Holders nobody;
   for (auto& r : open) {
     const StepExecutor* executor = executorOf(steps, r);
-    const bool isOpen = r.state == ItemState::intended || r.state == ItemState::returning ||
-                        r.state == ItemState::discarding;
+    const bool isOpen =
+        r.state == ItemState::intended || r.state == ItemState::returning || r.state == ItemState::discarding;
     if (!isOpen) continue;
     if (executor == nullptr) {
       problem(r, Error{Errc::unknownStep, "recover", r.path, 0, r.action});

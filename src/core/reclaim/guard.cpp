@@ -139,8 +139,7 @@ Result<void> checkContent(const GuardedDrive& drive, const Folder& at, std::stri
     for (const auto& entry : seen.entries) {
       const NodeId child = known.find(entry.name);
       if (child == noNode) return changedAt(drive, current, entry.name);
-      if (auto same = compareEntry(drive, entry.stat, child, top->mountId, holders); !same)
-        return same;
+      if (auto same = compareEntry(drive, entry.stat, child, top->mountId, holders); !same) return same;
       if (entry.stat.kind == EntryKind::folder) waiting.push_back({folder, entry.name, child});
     }
     if (waiting.empty()) return {};
@@ -164,7 +163,8 @@ Result<void> checkAwake(FileSystemReader& files, const Folder& root, const std::
       if (!files.stat(**top, spelt)) continue;
       const auto head = files.readHead(**top, spelt, 4);
       // "WAKE" and zeros: its session was taken up again. All else is, or may be, a saved one.
-      const bool awake = head && (head->bytes == "WAKE" || head->bytes == "wake" || head->bytes == std::string(4, 0));
+      const bool awake =
+          head && (head->bytes == "WAKE" || head->bytes == "wake" || head->bytes == std::string(4, 0));
       if (!awake) return fail(Errc::asleep, "guard", joinPath(system.at, spelt));
     }
   }

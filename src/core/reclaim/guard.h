@@ -45,8 +45,8 @@ private:
   bool complete_ = true;
 };
 
-/// Checks that need no look at the drive: a plain relative path, not the hold, nothing locked by the system or by
-/// a mark at, above or beneath it, no mount beneath it, and in the survey with the same identity.
+/// Checks that need no look at the drive: a plain relative path, not the hold, nothing locked by the system
+/// or by a mark at, above or beneath it, no mount beneath it, and in the survey with the same identity.
 Result<NodeId> checkOnPaper(const GuardedDrive& drive, const Subject& item);
 
 /// What the drive says of an item now, by handle, never through a link or mount.
@@ -61,8 +61,8 @@ Result<Looked> look(const GuardedDrive& drive, const PathBytes& path);
 Result<void> checkContent(const GuardedDrive& drive, const Folder& at, std::string_view name, NodeId node,
                           const Holders& holders);
 
-/// Whether a drive's own system left it asleep (nt: a saved session in hiberfil.sys): then nothing on it may be
-/// changed. Reads four bytes without a trace; where that cannot be done, it is taken for asleep.
+/// Whether a drive's own system left it asleep (nt: a saved session in hiberfil.sys): then nothing on it may
+/// be changed. Reads four bytes without a trace; where that cannot be done, it is taken for asleep.
 Result<void> checkAwake(FileSystemReader& files, const Folder& root, const std::vector<SystemRoot>& systems);
 
 }  // namespace zt

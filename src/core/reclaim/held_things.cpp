@@ -115,7 +115,8 @@ void addRun(FileSystemReader& files, const FolderPtr& job, const PathBytes& jobP
   }
 }
 
-void addHold(FileSystemReader& files, const FolderPtr& root, const PathBytes& base, std::vector<HeldThing>& all) {
+void addHold(FileSystemReader& files, const FolderPtr& root, const PathBytes& base,
+             std::vector<HeldThing>& all) {
   const PathBytes holdPath = joinPath(base, holdName);
   const auto hold = files.openBeneath(*root, holdPath);
   if (!hold) return;

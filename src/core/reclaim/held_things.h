@@ -5,8 +5,8 @@
 
 namespace zt {
 
-/// The names in a hold: `.zip-tally-hold/JOB/run-N/SEQ`, and beside each run's folder the list of what was taken
-/// into it, one JSON object a line (docs/formats/hold.md).
+/// The names in a hold: `.zip-tally-hold/JOB/run-N/SEQ`, and beside each run's folder the list of what was
+/// taken into it, one JSON object a line (docs/formats/hold.md).
 std::string runFolderName(std::int64_t run);
 std::string heldListName(std::int64_t run);
 PathBytes holdFolderPath(std::string_view base, std::string_view job, std::int64_t run);
@@ -21,8 +21,9 @@ struct HeldThing {
   bool cutShort = false;  ///< it was to go for good: a run ended in its middle
 };
 
-/// Everything that lies in the holds of a drive: at its top, in the folders named in `places`, and one level below
-/// its top, as far as folders may be listed without a trace. What cannot be read is left out. Any thread.
+/// Everything that lies in the holds of a drive: at its top, in the folders named in `places`, and one level
+/// below its top, as far as folders may be listed without a trace. What cannot be read is left out. Any
+/// thread.
 std::vector<HeldThing> heldThings(FileSystemReader& files, const FolderPtr& root,
                                   const std::vector<PathBytes>& places);
 

@@ -34,10 +34,10 @@ struct JournalRecord {
   PathBytes path;        ///< old place, relative to the root
   Identity identity;
   ItemState state = ItemState::intended;
-  GainBounds promised;     ///< by what was measured, if this item alone goes after those before it
-  Bytes occupied = 0;      ///< as measured
-  GainBounds freed;        ///< of inodes whose last name went, as the touched places showed
-  Bytes linksRemain = 0;   ///< occupied bytes of inodes that live on under other names
+  GainBounds promised;    ///< by what was measured, if this item alone goes after those before it
+  Bytes occupied = 0;     ///< as measured
+  GainBounds freed;       ///< of inodes whose last name went, as the touched places showed
+  Bytes linksRemain = 0;  ///< occupied bytes of inodes that live on under other names
   std::optional<Errc> problem;
   std::string detail;  ///< holder of an open file, or an escaped path
   // What a kind of step keeps for itself. Those that set aside use the first two.

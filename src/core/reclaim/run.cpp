@@ -9,7 +9,8 @@ namespace zt {
 
 namespace {
 
-/// Items that share their journal writes and a look at who holds what. The run stops between items all the same.
+/// Items that share their journal writes and a look at who holds what. The run stops between items all the
+/// same.
 constexpr std::size_t batchSize = 256;
 
 void note(JournalRecord& record, const Error& why) {
@@ -33,7 +34,8 @@ Result<void> guardedly(Work work) {
 }
 
 bool isDone(const PlanLine& line, const JournalRecord& r) {
-  return r.state == ItemState::gone || (r.state == ItemState::held && line.step->undo != UndoRule::none && !r.problem);
+  return r.state == ItemState::gone ||
+         (r.state == ItemState::held && line.step->undo != UndoRule::none && !r.problem);
 }
 
 /// Books a batch's records into the line.
@@ -211,11 +213,11 @@ void Runner::applyAll(const StepExecutor& executor, Batch& batch) {
   executor.settleOnDevice(site, batch);
 }
 
-/// Looked at a second time after the taking: what was opened in between is seen now, and nobody can open it by its
-/// path any more.
+/// Looked at a second time after the taking: what was opened in between is seen now, and nobody can open it
+/// by its path any more.
 void Runner::verifyAll(const StepExecutor& executor, Batch& batch) {
-  const bool any = std::any_of(batch.begin(), batch.end(),
-                               [](const auto& r) { return r.state == ItemState::intended; });
+  const bool any =
+      std::any_of(batch.begin(), batch.end(), [](const auto& r) { return r.state == ItemState::intended; });
   if (!any) return;
   const Holders after = Holders::read(*drive_.openFiles);
   StepSite site{drive_, run_, after};
@@ -230,7 +232,8 @@ void Runner::verifyAll(const StepExecutor& executor, Batch& batch) {
   }
 }
 
-void Runner::finishAll(const PlanLine& line, const StepExecutor& executor, Batch& batch, LineOutcome& outcome) {
+void Runner::finishAll(const PlanLine& line, const StepExecutor& executor, Batch& batch,
+                       LineOutcome& outcome) {
   const Holders nobody;
   StepSite site{drive_, run_, nobody};
   bool going = true;
@@ -275,7 +278,8 @@ Result<void> Runner::runBatch(const PlanLine& line, Batch& batch, LineOutcome& o
   tell(line, batch, outcome);
   if (auto noted = journal_.write(batch); !noted) {
     for (auto& r : batch)
-      if (r.state == ItemState::discarding || r.state == ItemState::held) note(r, noted.error()), takeBack(executor, r, nobody);
+      if (r.state == ItemState::discarding || r.state == ItemState::held)
+        note(r, noted.error()), takeBack(executor, r, nobody);
     tidy();
     return noted;
   }

@@ -106,8 +106,8 @@ Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTabl
                                               std::vector<JournalRecord> held, std::stop_token stop);
 
 /// After a crash: brings every open record (intended, discarding, returning) to a known end. Intended items
-/// are taken back, those that were being discarded are finished, those being put back are put back. Records of a
-/// step that is not known stay open.
+/// are taken back, those that were being discarded are finished, those being put back are put back. Records
+/// of a step that is not known stay open.
 Result<std::vector<JournalRecord>> recover(GuardedDrive drive, const StepTable& steps, Journal& journal,
                                            std::vector<JournalRecord> open);
 

@@ -7,8 +7,9 @@ namespace zt {
 
 std::vector<SignedBytes> shareOut(SignedBytes rose, std::span<const GainBounds> among) {
   const auto total = [&](auto part) {
-    return std::accumulate(among.begin(), among.end(), SignedBytes{0},
-                           [&](SignedBytes s, const GainBounds& g) { return s + static_cast<SignedBytes>(part(g)); });
+    return std::accumulate(
+        among.begin(), among.end(), SignedBytes{0},
+        [&](SignedBytes s, const GainBounds& g) { return s + static_cast<SignedBytes>(part(g)); });
   };
   const auto sure = [](const GainBounds& g) { return g.sure; };
   const auto atMost = [](const GainBounds& g) { return g.atMost; };

@@ -11,14 +11,14 @@
 
 namespace zt {
 
-/// Shares what a drive's free counter rose by among those that were at work meanwhile, each between what was sure
-/// and what was at most to come from it. What is less than sure, or more than at most (the file system's own
-/// structures, or others who wrote or freed), is shared in proportion. The shares sum to `rose` exactly; with
-/// nothing to share among they are zero.
+/// Shares what a drive's free counter rose by among those that were at work meanwhile, each between what was
+/// sure and what was at most to come from it. What is less than sure, or more than at most (the file system's
+/// own structures, or others who wrote or freed), is shared in proportion. The shares sum to `rose` exactly;
+/// with nothing to share among they are zero.
 std::vector<SignedBytes> shareOut(SignedBytes rose, std::span<const GainBounds> among);
 
-/// Reads a drive's free counter around pieces of work, and gives each its share of the rise. A reading writes the
-/// file system out first, or figures lie for seconds; so short pieces share one.
+/// Reads a drive's free counter around pieces of work, and gives each its share of the rise. A reading writes
+/// the file system out first, or figures lie for seconds; so short pieces share one.
 class SpaceLedger {
 public:
   /// Reads the counter; `first` is its value.
@@ -26,8 +26,8 @@ public:
   Bytes first() const { return first_; }
   Bytes last() const { return last_; }
 
-  /// A piece of work has ended that freed between so much and so much. With `now`, or if the last reading is half a
-  /// second old, the counter is read, and the pieces since the one before get their shares.
+  /// A piece of work has ended that freed between so much and so much. With `now`, or if the last reading is
+  /// half a second old, the counter is read, and the pieces since the one before get their shares.
   void ended(GainBounds freed, bool now);
   /// The share of each piece so far; those that still wait for a reading have none.
   const std::vector<SignedBytes>& shares() const { return shares_; }

@@ -12,9 +12,10 @@ struct StepSite {
   const Holders& holders;
 };
 
-/// Carries out one kind of step, item by item, in phases that the journal records: what `prepare` chose is written
-/// before `apply` changes anything; what `verify` found good is written before `finish` makes it final. Stateless;
-/// one thread at a time for one drive. What it fails with or throws stops its own item alone.
+/// Carries out one kind of step, item by item, in phases that the journal records: what `prepare` chose is
+/// written before `apply` changes anything; what `verify` found good is written before `finish` makes it
+/// final. Stateless; one thread at a time for one drive. What it fails with or throws stops its own item
+/// alone.
 class StepExecutor {
 public:
   virtual ~StepExecutor() = default;
@@ -23,7 +24,8 @@ public:
   virtual Result<void> check(StepSite& site, const JournalRecord& record) const = 0;
   /// Chooses what the journal has to know beforehand (places, counterparts), and may make room for it.
   virtual Result<void> prepare(StepSite& site, JournalRecord& record) const = 0;
-  /// Called once for all prepared items of a batch, when the journal has them and before the first is touched.
+  /// Called once for all prepared items of a batch, when the journal has them and before the first is
+  /// touched.
   virtual Result<void> announce(StepSite& /*site*/, std::span<JournalRecord> /*batch*/) const { return {}; }
   /// Does the part that can be taken back.
   virtual Result<void> apply(StepSite& site, JournalRecord& record) const = 0;

@@ -24,8 +24,8 @@ std::string_view name(SurveyException::Kind kind) {
 
 std::string_view name(StatementLine line) {
   static constexpr std::array<std::string_view, statementLines> names{
-      "free",           "reserved", "files",             "snapshots", "open_deleted",
-      "beneath_mounts", "overhead", "changed_meanwhile", "elsewhere", "unexplained"};
+      "free",     "reserved",          "files",     "snapshots",  "open_deleted", "beneath_mounts",
+      "overhead", "changed_meanwhile", "elsewhere", "unexplained"};
   return names[static_cast<std::size_t>(line)];
 }
 

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "desktop/charts/chart.h"
 #include "core/finds/question.h"
+#include "desktop/charts/chart.h"
 #include "desktop/charts/field_cells.h"
 #include "desktop/style/palette.h"
 

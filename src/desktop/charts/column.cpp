@@ -30,8 +30,8 @@ QList<Block> blocksOf(const DrivePicture& v, Bytes accounted) {
     // After a run the strata are those of the survey, while the free figure is read anew: what went is the
     // difference.
     if (used > sum)
-      blocks.append({Stratum::notInFiles, used - sum, 0,
-                     v.wholeDrive ? word("not in files") : word("elsewhere")});
+      blocks.append(
+          {Stratum::notInFiles, used - sum, 0, v.wholeDrive ? word("not in files") : word("elsewhere")});
     if (used < sum) used = sum;
   }
   const Bytes free = usage.capacity > used ? usage.capacity - used : 0;

@@ -12,14 +12,14 @@ namespace zt::desktop {
 
 /// What pictures of a drive show. A value.
 struct DrivePicture {
-  bool shown = false;       ///< there is a drive to be shown
+  bool shown = false;  ///< there is a drive to be shown
   bool measured = false;
-  bool wholeDrive = true;   ///< false: a folder of it was measured
+  bool wholeDrive = true;  ///< false: a folder of it was measured
   Drive drive;
   std::vector<Target> targets;
   Bytes free = 0;
-  TimeNs freeAt = 0;        ///< 0: read with the drive
-  bool stale = false;       ///< something was done since it was measured
+  TimeNs freeAt = 0;   ///< 0: read with the drive
+  bool stale = false;  ///< something was done since it was measured
   PlannedGain planned;
   std::array<Bytes, standings> strata{};       ///< occupied bytes by standing, every inode once
   std::array<Bytes, standings> plannedFrom{};  ///< of it, planned to be discarded

@@ -72,8 +72,8 @@ void LevelGauge::paintHead(QPainter& p) {
   const QString name = view_.shown ? say(&Words::driveName, view_.drive) : tr("no drive chosen");
   drawText(p, QRectF(20, 18, 200, 24), Qt::AlignLeft, name, typeface(Type::title), face().ink);
   if (view_.shown)
-    drawText(p, QRectF(20, 42, 204, 18), Qt::AlignLeft, say(&Words::driveLine, view_.drive), typeface(Type::small),
-             face().secondInk);
+    drawText(p, QRectF(20, 42, 204, 18), Qt::AlignLeft, say(&Words::driveLine, view_.drive),
+             typeface(Type::small), face().secondInk);
 }
 
 void LevelGauge::paintNames(QPainter& p, const QRectF& column, const QList<QRectF>& rects) {
@@ -182,7 +182,8 @@ bool LevelGauge::event(QEvent* event) {
     const int at = blockAt(help->pos());
     if (at >= 0)
       QToolTip::showText(help->globalPos(),
-                         blocks_[at].name + QStringLiteral(": ") + say(&Words::exact, blocks_[at].bytes), this);
+                         blocks_[at].name + QStringLiteral(": ") + say(&Words::exact, blocks_[at].bytes),
+                         this);
     else
       QToolTip::hideText();
     return true;

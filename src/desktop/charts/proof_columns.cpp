@@ -24,7 +24,8 @@ QString ProofColumns::tableTwin() const {
   if (!proof_) return {};
   const Proof& p = *proof_;
   return tr("free before\t%1\nfree promised\t%2\nfree now\t%3\n")
-      .arg(say(&Words::exact, p.freeBefore), say(&Words::exact, p.freeBefore + p.promised), say(&Words::exact, p.freeAfter));
+      .arg(say(&Words::exact, p.freeBefore), say(&Words::exact, p.freeBefore + p.promised),
+           say(&Words::exact, p.freeAfter));
 }
 
 void ProofColumns::paintEvent(QPaintEvent*) {
@@ -71,10 +72,11 @@ void ProofColumns::paintEvent(QPaintEvent*) {
   }
   QFont italic = typeface(Type::small);
   italic.setItalic(true);
-  drawText(p, QRectF(8, height() - 20, width() - 10, 18), Qt::AlignLeft,
-           tr("the top %1 of %2, enlarged")
-               .arg(say(&Words::bytes, static_cast<Bytes>(depth)), say(&Words::bytes, view_.drive.usage.capacity)),
-           italic, face().secondInk);
+  drawText(
+      p, QRectF(8, height() - 20, width() - 10, 18), Qt::AlignLeft,
+      tr("the top %1 of %2, enlarged")
+          .arg(say(&Words::bytes, static_cast<Bytes>(depth)), say(&Words::bytes, view_.drive.usage.capacity)),
+      italic, face().secondInk);
   paintFocus(p, QRectF(rect()).adjusted(1, 1, -2, -2));
 }
 

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "desktop/charts/chart.h"
 #include "core/proof/proof.h"
+#include "desktop/charts/chart.h"
 #include "desktop/charts/drive_picture.h"
 
 namespace zt::desktop {

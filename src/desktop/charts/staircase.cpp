@@ -25,7 +25,8 @@ void Staircase::show(const DrivePicture& view, const Plan& plan, const std::vect
     const PlanLine& line = plan.lines[i];
     if (!line.takesPart()) continue;
     const PathBytes place = line.items.size() == 1 ? line.items[0].path : line.place;
-    all_.append({static_cast<int>(i), say(&Words::path, baseName(place)), adds[i].sure, stratumOf(line.standing)});
+    all_.append(
+        {static_cast<int>(i), say(&Words::path, baseName(place)), adds[i].sure, stratumOf(line.standing)});
   }
   const Target* most = hardest(view.targets);
   top_ = 1.12 * static_cast<double>(std::max({view.free + std::max(view.planned.atMost, view.planned.sure),
@@ -67,8 +68,8 @@ QString Staircase::tableTwin() const {
   Bytes free = view_.free;
   for (const Step& s : steps()) {
     free += s.bytes;
-    text += s.name + QLatin1Char('\t') + say(&Words::exact, s.bytes) + QLatin1Char('\t') + say(&Words::exact, free) +
-            QLatin1Char('\n');
+    text += s.name + QLatin1Char('\t') + say(&Words::exact, s.bytes) + QLatin1Char('\t') +
+            say(&Words::exact, free) + QLatin1Char('\n');
   }
   return text;
 }
@@ -171,7 +172,8 @@ void Staircase::paintEvent(QPaintEvent*) {
     const QRectF held = block(list.size() + 1, free, static_cast<double>(view_.free + view_.planned.atMost));
     p.setPen(QPen(face().ink, 1, Qt::DashLine));
     p.drawRect(held);
-    label(list.size() + 1, held.top(), tr("at most %1").arg(say(&Words::bytes, view_.free + view_.planned.atMost)));
+    label(list.size() + 1, held.top(),
+          tr("at most %1").arg(say(&Words::bytes, view_.free + view_.planned.atMost)));
   }
   paintTargetNames(p, area);
   paintFocus(p, QRectF(rect()).adjusted(1, 1, -2, -2));

@@ -41,7 +41,7 @@ private:
 
   DrivePicture view_;
   QList<Step> all_;  ///< before small ones are put together
-  double top_ = 1;  ///< bytes at the upper edge
+  double top_ = 1;   ///< bytes at the upper edge
   int current_ = -1;
   QList<QRectF> rects_;
 };

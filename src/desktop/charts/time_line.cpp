@@ -45,12 +45,14 @@ void TimeLine::paintEvent(QPaintEvent*) {
   const double y = 18;
   p.setPen(QPen(face().secondInk, 1.2));
   p.drawLine(QPointF(left, y), QPointF(right, y));
-  const std::pair<double, QString> ticks[] = {{0, tr("today")}, {30, tr("month")}, {365, tr("year")}, {1825, tr("5 years")}};
+  const std::pair<double, QString> ticks[] = {
+      {0, tr("today")}, {30, tr("month")}, {365, tr("year")}, {1825, tr("5 years")}};
   for (const auto& [days, name] : ticks) {
     const double x = place(now_ - static_cast<TimeNs>(days * 86400) * nsPerSecond, left, right);
     p.setPen(QPen(face().secondInk, 1));
     p.drawLine(QPointF(x, y - 3), QPointF(x, y + 3));
-    drawText(p, QRectF(x - 36, y + 6, 72, 16), Qt::AlignHCenter, name, typeface(Type::small), face().secondInk);
+    drawText(p, QRectF(x - 36, y + 6, 72, 16), Qt::AlignHCenter, name, typeface(Type::small),
+             face().secondInk);
   }
   const double at = place(modified_, left, right);
   p.setPen(QPen(face().ink, 1.4));

@@ -6,7 +6,8 @@
 
 namespace zt::desktop {
 
-/// How long nobody has touched a thing: a small line from ten years ago to today, with what is known marked on it.
+/// How long nobody has touched a thing: a small line from ten years ago to today, with what is known marked
+/// on it.
 class TimeLine final : public Chart {
   Q_OBJECT
 public:

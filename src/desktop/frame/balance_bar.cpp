@@ -3,8 +3,8 @@
 
 #include <QtWidgets>
 
-#include "desktop/style/palette.h"
 #include "desktop/style/look.h"
+#include "desktop/style/palette.h"
 
 namespace zt::desktop {
 
@@ -16,9 +16,9 @@ BalanceBar::BalanceBar(QWidget* parent) : Chart(parent) {
 
 void BalanceBar::show(const DrivePicture& view) {
   view_ = view;
-  setToolTip(view.shown
-                 ? tr("free %1, planned %2").arg(say(&Words::exact, view.free), say(&Words::exact, view.planned.sure))
-                 : QString());
+  setToolTip(view.shown ? tr("free %1, planned %2")
+                              .arg(say(&Words::exact, view.free), say(&Words::exact, view.planned.sure))
+                        : QString());
   twinChanged();
 }
 
@@ -31,9 +31,9 @@ QList<BalanceBar::Part> BalanceBar::parts() const {
                                 : tr("free, measured %1").arg(clockTime(view_.freeAt)),
               say(&Words::bytes, view_.free)});
   const bool more = view_.planned.atMost > view_.planned.sure;
-  all.append(
-      {more ? tr("planned, sure (at most %1)").arg(say(&Words::bytes, view_.planned.atMost)) : tr("planned, sure"),
-       say(&Words::bytes, view_.planned.sure)});
+  all.append({more ? tr("planned, sure (at most %1)").arg(say(&Words::bytes, view_.planned.atMost))
+                   : tr("planned, sure"),
+              say(&Words::bytes, view_.planned.sure)});
   if (target == nullptr) return all;
   all.append({tr("target: %1").arg(say(&Words::targetName, *target)), say(&Words::bytes, target->bytes)});
   const SignedBytes over = surplus(*target, view_.free + view_.planned.sure);

@@ -8,14 +8,15 @@
 namespace zt::desktop {
 
 PathBytes newJobFile(const PathBytes& place) {
-  const QString folder =
-      QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + QStringLiteral("/zip-tally/jobs");
+  const QString folder = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) +
+                         QStringLiteral("/zip-tally/jobs");
   QDir().mkpath(folder);
   QString name = QString::fromStdString(escapePath(baseName(place)))
                      .replace(QRegularExpression(QStringLiteral("[^A-Za-z0-9._-]")), QStringLiteral("_"));
   if (name.isEmpty()) name = QStringLiteral("drive");
   const QString stamp = QDateTime::currentDateTime().toString(QStringLiteral("yyyyMMdd-HHmmss-zzz"));
-  return QFile::encodeName(folder + QLatin1Char('/') + name + QLatin1Char('-') + stamp + QStringLiteral(".ztjob"))
+  return QFile::encodeName(folder + QLatin1Char('/') + name + QLatin1Char('-') + stamp +
+                           QStringLiteral(".ztjob"))
       .toStdString();
 }
 
@@ -55,13 +56,14 @@ std::optional<Session::Keeping> askJobPlace(Prompter& prompter, QWidget* parent,
   keepings.push_back({{}, false});
   ways.append(QCoreApplication::translate("JobPlace", "Here all the same, on the drive that is measured"));
   keepings.push_back({file, true});
-  const auto way = prompter.choose(
-      parent, QCoreApplication::translate("JobPlace", "Where to keep the job"),
-      QCoreApplication::translate("JobPlace",
-                                  "The job's file would lie on the drive that is measured:\n%1\n\nNothing else is "
-                                  "written there.")
-          .arg(say(&Words::path, file)),
-      ways);
+  const auto way =
+      prompter.choose(parent, QCoreApplication::translate("JobPlace", "Where to keep the job"),
+                      QCoreApplication::translate(
+                          "JobPlace",
+                          "The job's file would lie on the drive that is measured:\n%1\n\nNothing else is "
+                          "written there.")
+                          .arg(say(&Words::path, file)),
+                      ways);
   if (!way) return std::nullopt;
   return keepings[static_cast<std::size_t>(*way)];
 }

@@ -13,8 +13,8 @@ namespace zt::desktop {
 /// Where this user's jobs are kept: a new file for a place in the data directory. The folder is made.
 PathBytes newJobFile(const PathBytes& place);
 
-/// Asks where a job is to be kept whose file would lie on the drive that it measures: on another drive with room, in
-/// memory, or there all the same. nullopt if none of these is wanted.
+/// Asks where a job is to be kept whose file would lie on the drive that it measures: on another drive with
+/// room, in memory, or there all the same. nullopt if none of these is wanted.
 std::optional<Session::Keeping> askJobPlace(Prompter& prompter, QWidget* parent, const PathBytes& file,
                                             const std::vector<DriveAtHand>& drives);
 

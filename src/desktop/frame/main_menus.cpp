@@ -3,9 +3,9 @@
 #include <QtWidgets>
 
 #include "desktop/frame/main_window.h"
-#include "desktop/style/palette.h"
 #include "desktop/frame/word_book.h"
 #include "desktop/style/look.h"
+#include "desktop/style/palette.h"
 
 namespace zt::desktop {
 
@@ -46,8 +46,7 @@ void MainWindow::setupFileMenu() {
       importSurvey(*path);
   });
   file->addSeparator();
-  act(file, tr("Look for &drives again"), QKeySequence::Refresh, "actDrives",
-      [this] { drives_.look(); });
+  act(file, tr("Look for &drives again"), QKeySequence::Refresh, "actDrives", [this] { drives_.look(); });
   file->addSeparator();
   act(file, tr("&Quit"), QKeySequence::Quit, "actQuit", [this] { close(); });
 }
@@ -87,12 +86,9 @@ void MainWindow::setupWorkMenus() {
   stopAction_ = act(work, tr("&Stop"), QKeySequence(Qt::Key_Escape), "actStop", [this] { session_.stop(); });
   stopAction_->setEnabled(false);
   work->addSeparator();
-  act(work, tr("Plan the find\tP"), {}, "actPlanFind",
-      [this] { finds_->judge(FindsStation::Saying::plan); });
-  act(work, tr("Hold the find\tH"), {}, "actHoldFind",
-      [this] { finds_->judge(FindsStation::Saying::hold); });
-  act(work, tr("Keep the find\tK"), {}, "actKeepFind",
-      [this] { finds_->judge(FindsStation::Saying::keep); });
+  act(work, tr("Plan the find\tP"), {}, "actPlanFind", [this] { finds_->judge(FindsStation::Saying::plan); });
+  act(work, tr("Hold the find\tH"), {}, "actHoldFind", [this] { finds_->judge(FindsStation::Saying::hold); });
+  act(work, tr("Keep the find\tK"), {}, "actKeepFind", [this] { finds_->judge(FindsStation::Saying::keep); });
   act(work, tr("The find may go\tM"), {}, "actMayGo", [this] { finds_->judge(FindsStation::Saying::mayGo); });
   act(work, tr("Not now\tN"), {}, "actNotNow", [this] { finds_->judge(FindsStation::Saying::notNow); });
   work->addSeparator();
@@ -163,13 +159,13 @@ void MainWindow::restoreSettings() {
   setDark(settings.value(QStringLiteral("dark"), false).toBool());
   setBase(settings.value(QStringLiteral("iec"), false).toBool());
   survey_->folders()->setColumnShown(FolderModel::lengthColumn,
-                          settings.value(QStringLiteral("columns/length"), false).toBool());
+                                     settings.value(QStringLiteral("columns/length"), false).toBool());
   survey_->folders()->setColumnShown(FolderModel::exclusiveColumn,
-                          settings.value(QStringLiteral("columns/exclusive"), false).toBool());
+                                     settings.value(QStringLiteral("columns/exclusive"), false).toBool());
   survey_->folders()->setColumnShown(FolderModel::filesColumn,
-                          settings.value(QStringLiteral("columns/files"), false).toBool());
+                                     settings.value(QStringLiteral("columns/files"), false).toBool());
   survey_->folders()->setColumnShown(FolderModel::newestColumn,
-                          settings.value(QStringLiteral("columns/newest"), true).toBool());
+                                     settings.value(QStringLiteral("columns/newest"), true).toBool());
   resize(1280, 800);
   restoreGeometry(settings.value(QStringLiteral("geometry")).toByteArray());
   // The title bar needs room too; a window manager that has none gives it back.

@@ -90,7 +90,8 @@ void MainWindow::setupBench() {
     if (const auto folder = prompter_.chooseFolder(this, tr("Measure a folder"))) openPlace(*folder);
   });
   connect(bench_, &BenchStation::jobRequested, this, [this] {
-    if (const auto file = prompter_.chooseFile(this, tr("Open a job"), tr("Jobs (*.ztjob)"))) openPlace(*file);
+    if (const auto file = prompter_.chooseFile(this, tr("Open a job"), tr("Jobs (*.ztjob)")))
+      openPlace(*file);
   });
 }
 
@@ -166,7 +167,8 @@ void MainWindow::showPicture() {
   const DrivePicture picture = chosen ? bench_->picture() : session_.view().picture();
   level_->show(picture);
   balance_->show(picture);
-  setWindowTitle(picture.shown ? tr("%1 – Zip Tally").arg(say(&Words::driveName, picture.drive)) : tr("Zip Tally"));
+  setWindowTitle(picture.shown ? tr("%1 – Zip Tally").arg(say(&Words::driveName, picture.drive))
+                               : tr("Zip Tally"));
 }
 
 void MainWindow::refresh() {
@@ -331,10 +333,14 @@ void MainWindow::closeEvent(QCloseEvent* event) {
   session_.stop();
   QSettings settings;
   settings.setValue(QStringLiteral("geometry"), saveGeometry());
-  settings.setValue(QStringLiteral("columns/files"), survey_->folders()->columnShown(FolderModel::filesColumn));
-  settings.setValue(QStringLiteral("columns/newest"), survey_->folders()->columnShown(FolderModel::newestColumn));
-  settings.setValue(QStringLiteral("columns/length"), survey_->folders()->columnShown(FolderModel::lengthColumn));
-  settings.setValue(QStringLiteral("columns/exclusive"), survey_->folders()->columnShown(FolderModel::exclusiveColumn));
+  settings.setValue(QStringLiteral("columns/files"),
+                    survey_->folders()->columnShown(FolderModel::filesColumn));
+  settings.setValue(QStringLiteral("columns/newest"),
+                    survey_->folders()->columnShown(FolderModel::newestColumn));
+  settings.setValue(QStringLiteral("columns/length"),
+                    survey_->folders()->columnShown(FolderModel::lengthColumn));
+  settings.setValue(QStringLiteral("columns/exclusive"),
+                    survey_->folders()->columnShown(FolderModel::exclusiveColumn));
   event->accept();
 }
 

@@ -90,7 +90,7 @@ private:
   QAction* pauseAction_ = nullptr;
   QAction* measureFolderAction_ = nullptr;
   std::function<void()> afterOpening_;  ///< what the opening was for; nothing if it fails
-  bool rightsAsked_ = false;  ///< once a window is enough
+  bool rightsAsked_ = false;            ///< once a window is enough
   bool rightsWanted_ = false;
   QElapsedTimer since_;
 };

@@ -39,7 +39,8 @@ WordBook::WordBook(const QString& word, QWidget* parent) : QDialog(parent) {
   resize(std::min(640, room.width() - 60), std::min(420, room.height() - 80));
   connect(search_, &QLineEdit::textChanged, this, &WordBook::fill);
   connect(list_, &QListWidget::currentTextChanged, this, [this](const QString& current) {
-    meaning_->setText(current.isEmpty() ? tr("No word of ours holds this.") : say(&Words::explain, current.toStdString()));
+    meaning_->setText(current.isEmpty() ? tr("No word of ours holds this.")
+                                        : say(&Words::explain, current.toStdString()));
   });
   fill({});
   if (const auto found = list_->findItems(word, Qt::MatchFixedString); !found.isEmpty())
@@ -51,7 +52,8 @@ void WordBook::fill(const QString& part) {
   list_->clear();
   for (const std::string& word : Words::known())
     if (const QString text = QString::fromStdString(word);
-        text.contains(part, Qt::CaseInsensitive) || say(&Words::explain, word).contains(part, Qt::CaseInsensitive))
+        text.contains(part, Qt::CaseInsensitive) ||
+        say(&Words::explain, word).contains(part, Qt::CaseInsensitive))
       list_->addItem(text);
   list_->setCurrentRow(0);
   if (list_->count() == 0) meaning_->setText(tr("No word of ours holds this."));

@@ -9,7 +9,8 @@ class QListWidget;
 
 namespace zt::desktop {
 
-/// Our words and what they mean: one page, to be searched, no larger than the screen has room for. GUI thread.
+/// Our words and what they mean: one page, to be searched, no larger than the screen has room for. GUI
+/// thread.
 class WordBook final : public QDialog {
   Q_OBJECT
 public:

@@ -31,8 +31,7 @@ absl::flat_hash_map<NodeId, Bytes> sharesOf(const SurveyTree& t) {
 
 }  // namespace
 
-Composition::Composition(ContextPtr context)
-    : keep_(std::move(context)), context_(*keep_) {
+Composition::Composition(ContextPtr context) : keep_(std::move(context)), context_(*keep_) {
   findOwners();
   sumParts();
   findLargest();

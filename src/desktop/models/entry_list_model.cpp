@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/models/entry_list_model.h"
 
-#include "desktop/style/palette.h"
 #include "desktop/style/look.h"
+#include "desktop/style/palette.h"
 
 namespace zt::desktop {
 
@@ -59,7 +59,8 @@ QString EntryListModel::text(NodeId node, ListColumn column) const {
     case ListColumn::name: {
       const PathBytes path = c.tree.path(node);
       const QString own = say(&Words::path, baseName(path)) + (folder ? QStringLiteral("/") : QString());
-      return parentPath(path).empty() ? own : own + QStringLiteral("   ") + say(&Words::path, parentPath(path));
+      return parentPath(path).empty() ? own
+                                      : own + QStringLiteral("   ") + say(&Words::path, parentPath(path));
     }
     case ListColumn::newest:
       return say(&Words::age, folder ? c.tree.totals(node).newest : c.tree.modified(node), c.survey.finished);

@@ -2,13 +2,14 @@
 #include "desktop/models/finds_model.h"
 
 #include "core/survey/tree/gain_model.h"
-#include "desktop/style/palette.h"
 #include "desktop/style/look.h"
+#include "desktop/style/palette.h"
 
 namespace zt::desktop {
 
 void FindsModel::show(const FindsShown& shown) {
-  const bool same = shown.finds == view_.finds && shown.context == view_.context && shown.shortfall == view_.shortfall;
+  const bool same =
+      shown.finds == view_.finds && shown.context == view_.context && shown.shortfall == view_.shortfall;
   view_ = shown;
   if (!same || nodes_.empty()) return rebuild();
   // The same finds with another plan: rows stay, so that nothing jumps under the user's hand.
@@ -44,8 +45,8 @@ void FindsModel::rebuild() {
   if (view_.finds && view_.context) {
     const FindMatcher matcher(*view_.context, question_);
     const Bytes small = question_.empty() ? view_.shortfall / 200 : 0;
-    for (const Standing standing : {Standing::spent, Standing::rebuilds, Standing::ownersCall, Standing::unjudged,
-                                    Standing::kept, Standing::bedrock})
+    for (const Standing standing : {Standing::spent, Standing::rebuilds, Standing::ownersCall,
+                                    Standing::unjudged, Standing::kept, Standing::bedrock})
       addGroup(standing, matcher, small);
   }
   endResetModel();
@@ -142,8 +143,8 @@ QVariant FindsModel::data(const QModelIndex& index, int role) const {
                              : say(&Words::standingMeaning, node.standing);
     case Qt::AccessibleTextRole:
       if (find != nullptr)
-        return say(&Words::findTitle, *find) + QStringLiteral(", ") + say(&Words::bytes, node.bytes) + QLatin1Char(' ') +
-               markText(*find);
+        return say(&Words::findTitle, *find) + QStringLiteral(", ") + say(&Words::bytes, node.bytes) +
+               QLatin1Char(' ') + markText(*find);
       return {};
     case Qt::TextAlignmentRole:
       return index.column() == 1 ? QVariant(Qt::AlignRight | Qt::AlignTop) : QVariant();

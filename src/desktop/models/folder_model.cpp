@@ -3,13 +3,12 @@
 
 #include <algorithm>
 
-#include "desktop/style/palette.h"
 #include "desktop/style/look.h"
+#include "desktop/style/palette.h"
 
 namespace zt::desktop {
 
-void FolderModel::show(SurveyPtr survey, ContextPtr context,
-                       std::shared_ptr<const Composition> composition) {
+void FolderModel::show(SurveyPtr survey, ContextPtr context, std::shared_ptr<const Composition> composition) {
   if (survey == survey_ && !live_) return;
   beginResetModel();
   live_.reset();

@@ -4,8 +4,8 @@
 #include <QAbstractItemModel>
 #include <unordered_map>
 
-#include "desktop/models/composition.h"
 #include "core/survey/tree/live_survey.h"
+#include "desktop/models/composition.h"
 
 namespace zt::desktop {
 
@@ -28,8 +28,7 @@ public:
   enum Role { nodeRole = Qt::UserRole, shareRole, partsRole };
 
   using QAbstractItemModel::QAbstractItemModel;
-  void show(SurveyPtr survey, ContextPtr context,
-            std::shared_ptr<const Composition> composition);
+  void show(SurveyPtr survey, ContextPtr context, std::shared_ptr<const Composition> composition);
   /// Shows a survey that is being made; called again for every new state of it.
   void showLive(std::shared_ptr<const LiveSurvey> live);
   bool isLive() const { return live_ != nullptr; }

@@ -69,8 +69,7 @@ void ListEngine::give(std::shared_ptr<const ListAnswer> answer, quint64 number) 
       Qt::QueuedConnection);
 }
 
-void ListEngine::sum(ContextPtr context,
-                     std::shared_ptr<const std::vector<NodeId>> nodes) {
+void ListEngine::sum(ContextPtr context, std::shared_ptr<const std::vector<NodeId>> nodes) {
   QMetaObject::invokeMethod(
       summer_,
       [this, context = std::move(context), nodes = std::move(nodes), number = ++sumNumber_] {

@@ -102,31 +102,34 @@ void DriveWatch::addStandIn(const PathBytes& folder) {
 
 void DriveWatch::overrule(const Drive& drive, const DriveOverrule& said) {
   if (!workshop_.visits) return Q_EMIT failed(Error{Errc::unsupported, "register", {}, 0, {}});
-  if (const auto kept = workshop_.visits->setOverrule(drive.id, said); !kept) return Q_EMIT failed(kept.error());
+  if (const auto kept = workshop_.visits->setOverrule(drive.id, said); !kept)
+    return Q_EMIT failed(kept.error());
   look();
 }
 
 void DriveWatch::putBack(const DriveAtHand& drive) {
-  queue_->post([this, path = drive.path, standIn = drive.standIn, workshop = workshop_](const std::stop_token& stop) {
-    Result<std::vector<JournalRecord>> back = fail(Errc::notThere, "put-back");
-    if (auto holds = DriveHolds::open(workshop, path, standIn))
-      back = (*holds)->putBack(stop);
-    else
-      back = tl::unexpected(holds.error());
-    QMetaObject::invokeMethod(
-        this,
-        [this, back, path, standIn] {
-          if (!back) return Q_EMIT failed(back.error());
-          const auto returned = std::count_if(back->begin(), back->end(),
-                                              [](const auto& r) { return r.state == ItemState::returned; });
-          Q_EMIT putBackEnded(static_cast<std::size_t>(returned), back->size() - static_cast<std::size_t>(returned));
-          if (standIn)
-            addStandIn(path);
-          else
-            look();
-        },
-        Qt::QueuedConnection);
-  });
+  queue_->post(
+      [this, path = drive.path, standIn = drive.standIn, workshop = workshop_](const std::stop_token& stop) {
+        Result<std::vector<JournalRecord>> back = fail(Errc::notThere, "put-back");
+        if (auto holds = DriveHolds::open(workshop, path, standIn))
+          back = (*holds)->putBack(stop);
+        else
+          back = tl::unexpected(holds.error());
+        QMetaObject::invokeMethod(
+            this,
+            [this, back, path, standIn] {
+              if (!back) return Q_EMIT failed(back.error());
+              const auto returned = std::count_if(
+                  back->begin(), back->end(), [](const auto& r) { return r.state == ItemState::returned; });
+              Q_EMIT putBackEnded(static_cast<std::size_t>(returned),
+                                  back->size() - static_cast<std::size_t>(returned));
+              if (standIn)
+                addStandIn(path);
+              else
+                look();
+            },
+            Qt::QueuedConnection);
+      });
 }
 
 void DriveWatch::setShopRule(TargetOrigin origin, bool followed) {

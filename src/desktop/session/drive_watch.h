@@ -20,8 +20,8 @@ struct DriveAtHand {
   std::vector<HeldThing> held;
 };
 
-/// Looks for attached drives and reads what the register and the drives themselves tell of earlier visits, on a
-/// thread of its own. Public members belong to the GUI thread.
+/// Looks for attached drives and reads what the register and the drives themselves tell of earlier visits, on
+/// a thread of its own. Public members belong to the GUI thread.
 class DriveWatch final : public QObject {
   Q_OBJECT
 public:

@@ -7,8 +7,8 @@
 
 namespace zt::desktop {
 
-/// Everything the stations show, copied out of the job between two pieces of work. Never changes once it is given
-/// out; node numbers in it are of its own survey.
+/// Everything the stations show, copied out of the job between two pieces of work. Never changes once it is
+/// given out; node numbers in it are of its own survey.
 struct JobView {
   bool open = false;
   Drive drive;
@@ -30,9 +30,9 @@ struct JobView {
   Bytes free = 0;
   TimeNs freeAt = 0;
   bool stale = false;
-  std::optional<Errc> closed;           ///< why nothing can be changed here
+  std::optional<Errc> closed;  ///< why nothing can be changed here
   bool seesAllOpenFiles = true;
-  std::optional<Error> rightsProblem;   ///< why the rights asked for were not given
+  std::optional<Error> rightsProblem;  ///< why the rights asked for were not given
   Consent consent;
   std::optional<Proposal> proposal;
   std::optional<RunReport> report;
@@ -47,7 +47,8 @@ struct JobView {
   Bytes shortfall() const;
 };
 
-/// The view of a job as it stands; what has not changed since `before` is taken from it. On the thread of the job.
+/// The view of a job as it stands; what has not changed since `before` is taken from it. On the thread of the
+/// job.
 JobView viewOf(Job& job, const JobView& before);
 
 }  // namespace zt::desktop

@@ -60,7 +60,8 @@ void PlanDesk::nextAction(const std::string& id) {
 void PlanDesk::moveLine(const std::string& id, int by) {
   edit([id, by](Job& job) {
     return job.planBook().edit([&](Plan& plan) {
-      const auto at = std::find_if(plan.lines.begin(), plan.lines.end(), [&](const auto& l) { return l.id == id; });
+      const auto at =
+          std::find_if(plan.lines.begin(), plan.lines.end(), [&](const auto& l) { return l.id == id; });
       if (at == plan.lines.end()) return;
       const auto to = (at - plan.lines.begin()) + by;
       if (to >= 0 && to < std::ssize(plan.lines)) std::iter_swap(at, plan.lines.begin() + to);

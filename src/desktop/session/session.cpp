@@ -60,7 +60,8 @@ Session::~Session() {
 
 bool Session::busy() const {
   return std::any_of(waiting_.begin(), waiting_.end(), [](const Waiting& w) {
-    return w.work == Work::measuring || w.work == Work::running || w.work == Work::opening || w.work == Work::proving;
+    return w.work == Work::measuring || w.work == Work::running || w.work == Work::opening ||
+           w.work == Work::proving;
   });
 }
 
@@ -78,11 +79,12 @@ bool Session::paused() const {
 }
 
 void Session::post(Work work, Task task, std::function<void()> then) {
-  auto stop = queue_->post([this, task = std::move(task), then = std::move(then)](const std::stop_token& token) {
-    const Result<void> done = task(job_, token);
-    latest_ = std::make_shared<const JobView>(job_ ? viewOf(*job_, *latest_) : JobView{});
-    onGui([this, done, view = latest_, then] { finish(done, view, then); });
-  });
+  auto stop =
+      queue_->post([this, task = std::move(task), then = std::move(then)](const std::stop_token& token) {
+        const Result<void> done = task(job_, token);
+        latest_ = std::make_shared<const JobView>(job_ ? viewOf(*job_, *latest_) : JobView{});
+        onGui([this, done, view = latest_, then] { finish(done, view, then); });
+      });
   waiting_.push_back({work, std::move(stop)});
   Q_EMIT workChanged();
 }
@@ -122,7 +124,8 @@ void Session::openPlace(const PathBytes& path, bool standIn, const Keeping& keep
         auto job = Job::create(workshop_, path, standIn, {keeping.file, keeping.acceptOnDrive});
         if (!job && job.error().code == Errc::onDrive) {
           onGui([this, path, standIn, keeping] {
-            Q_EMIT onDriveRefused(QByteArray::fromStdString(path), standIn, QByteArray::fromStdString(keeping.file));
+            Q_EMIT onDriveRefused(QByteArray::fromStdString(path), standIn,
+                                  QByteArray::fromStdString(keeping.file));
           });
           return fail(Errc::cancelled, "open");
         }
@@ -166,9 +169,8 @@ void Session::measure(bool everything) {
 void Session::measureFolder(const PathBytes& folder) {
   // Of one folder there is little to watch, and the rest of the survey stays on show.
   postMeasuring(withRights_, false,
-                [folder](Job& job, const Job::MeasureOptions& options, std::stop_token stop, ProgressSink* sink) {
-                  return job.measureAgain(folder, options, stop, sink);
-                });
+                [folder](Job& job, const Job::MeasureOptions& options, std::stop_token stop,
+                         ProgressSink* sink) { return job.measureAgain(folder, options, stop, sink); });
 }
 
 void Session::postMeasuring(bool everything, bool watched, Measuring measuring) {
@@ -184,8 +186,12 @@ void Session::postMeasuring(bool everything, bool watched, Measuring measuring) 
         options.everything = everything;
         options.pause = pause_;
         if (watched) {
-          options.watch = [this](const std::shared_ptr<const LiveSurvey>& live) { onGui([this, live] { live_ = live; }); };
-          options.found = [&gatherer](const ContextPtr& context, const Find& find) { gatherer.take(context, find); };
+          options.watch = [this](const std::shared_ptr<const LiveSurvey>& live) {
+            onGui([this, live] { live_ = live; });
+          };
+          options.found = [&gatherer](const ContextPtr& context, const Find& find) {
+            gatherer.take(context, find);
+          };
         }
         return measuring(*job, options, stop, &sink);
       },
@@ -256,7 +262,6 @@ void Session::look(const PathBytes& path, std::function<void(const Peek&)> then)
 }
 
 void Session::reclaim(const std::string& token) {
-  setPaused(false);
   post(
       Work::running,
       [this, token](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {

@@ -16,9 +16,9 @@ struct ComingFinds {
   FindList finds;
 };
 
-/// The desktop's only way to a job: runs one piece of work after another on a thread of its own, and tells the
-/// stations by queued signals. All public members belong to the GUI thread; the widgets never touch the job itself.
-/// What changes a plan goes through PlanDesk.
+/// The desktop's only way to a job: runs one piece of work after another on a thread of its own, and tells
+/// the stations by queued signals. All public members belong to the GUI thread; the widgets never touch the
+/// job itself. What changes a plan goes through PlanDesk.
 class Session final : public QObject {
   Q_OBJECT
 public:
@@ -39,14 +39,14 @@ public:
 
   /// Where a job may be kept.
   struct Keeping {
-    PathBytes file;              ///< empty: in memory only
+    PathBytes file;  ///< empty: in memory only
     bool acceptOnDrive = false;
   };
   /// Opens a place. Asks by `onDriveRefused` if the job's file would lie on the drive.
   void openPlace(const PathBytes& path, bool standIn, const Keeping& keeping);
   void openJob(const PathBytes& file);
-  /// Measures it all, or one folder of the survey again (path relative to the root). The rights that the survey was
-  /// made with are kept; `everything` asks for them.
+  /// Measures it all, or one folder of the survey again (path relative to the root). The rights that the
+  /// survey was made with are kept; `everything` asks for them.
   void measure(bool everything);
   void measureFolder(const PathBytes& folder);
   /// Whether asking for rights would give anything.
@@ -91,13 +91,15 @@ Q_SIGNALS:
 private:
   class Sink;
   class Gatherer;
-  using Measuring = std::function<Result<void>(Job&, const Job::MeasureOptions&, std::stop_token, ProgressSink*)>;
+  using Measuring =
+      std::function<Result<void>(Job&, const Job::MeasureOptions&, std::stop_token, ProgressSink*)>;
   struct Waiting {
     Work work;
     std::stop_source stop;
   };
   void postMeasuring(bool everything, bool watched, Measuring measuring);
-  void finish(const Result<void>& done, std::shared_ptr<const JobView> view, const std::function<void()>& then);
+  void finish(const Result<void>& done, std::shared_ptr<const JobView> view,
+              const std::function<void()>& then);
   template <class Run>
   void onGui(Run run);
 

@@ -8,9 +8,9 @@
 
 namespace zt::desktop {
 
-/// A thread that does one piece of work after another. Each has a stop of its own: who stops one does not stop the
-/// next. Ends with the work at hand when it is destroyed; what waits is then not begun. Members belong to the thread
-/// that made it.
+/// A thread that does one piece of work after another. Each has a stop of its own: who stops one does not
+/// stop the next. Ends with the work at hand when it is destroyed; what waits is then not begun. Members
+/// belong to the thread that made it.
 class WorkQueue final {
 public:
   explicit WorkQueue(const QString& threadName);

@@ -8,7 +8,8 @@
 
 namespace zt::desktop {
 
-QuestionLine::QuestionLine(const char* lineName, const QString& placeholder, QWidget* parent) : QWidget(parent) {
+QuestionLine::QuestionLine(const char* lineName, const QString& placeholder, QWidget* parent)
+    : QWidget(parent) {
   auto* box = new QVBoxLayout(this);
   box->setContentsMargins(0, 0, 0, 0);
   box->setSpacing(2);
@@ -16,10 +17,11 @@ QuestionLine::QuestionLine(const char* lineName, const QString& placeholder, QWi
   line_->setObjectName(QLatin1String(lineName));
   line_->setPlaceholderText(placeholder);
   line_->setClearButtonEnabled(true);
-  line_->setToolTip(
-      tr("Conditions separated by commas: over 1 GB · under 20 MB · older 1 y · newer 30 d · a kind (video) · a "
-         "standing (spent, owner's call) · of NAME · in FOLDER · files · folders · not before any of them. Anything "
-         "else is part of a name; \"in quotes\" it is taken literally."));
+  line_->setToolTip(tr(
+      "Conditions separated by commas: over 1 GB · under 20 MB · older 1 y · newer 30 d · a kind (video) · a "
+      "standing (spent, owner's call) · of NAME · in FOLDER · files · folders · not before any of them. "
+      "Anything "
+      "else is part of a name; \"in quotes\" it is taken literally."));
   box->addWidget(line_);
   echo_ = noteLabel({}, this, QByteArray(QByteArray(lineName) + "Echo").constData());
   echo_->setWordWrap(true);
@@ -58,7 +60,8 @@ QString QuestionLine::text() const {
 
 void QuestionLine::complete(const QString& text) {
   QStringList words;
-  for (const auto& word : completeQuestion(text.toStdString(), words_)) words.append(QString::fromStdString(word));
+  for (const auto& word : completeQuestion(text.toStdString(), words_))
+    words.append(QString::fromStdString(word));
   completions_->setStringList(words);
 }
 
@@ -66,7 +69,8 @@ void QuestionLine::read() {
   const std::string text = line_->text().trimmed().toStdString();
   const auto question = parseQuestion(text, words_);
   echo_->setVisible(!text.empty());
-  echo_->setText(question ? say(&Words::understood, *question) : say(&Words::notUnderstood, question.error()));
+  echo_->setText(question ? say(&Words::understood, *question)
+                          : say(&Words::notUnderstood, question.error()));
   QPalette p = palette();
   if (!question) p.setColor(QPalette::PlaceholderText, face().red);
   echo_->setPalette(p);

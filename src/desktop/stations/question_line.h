@@ -11,8 +11,8 @@ class QStringListModel;
 
 namespace zt::desktop {
 
-/// A line for a question in plain words; beneath it stands how it was understood, or what was not. Offers how the
-/// condition at its end may go on. GUI thread.
+/// A line for a question in plain words; beneath it stands how it was understood, or what was not. Offers how
+/// the condition at its end may go on. GUI thread.
 class QuestionLine final : public QWidget {
   Q_OBJECT
 public:

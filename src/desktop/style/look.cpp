@@ -13,7 +13,8 @@ Words wordsOf(UnitBase base) {
   const QLocale locale;
   NumberStyle style{base, locale.decimalPoint().toStdString(), locale.groupSeparator().toStdString()};
   if (locale.numberOptions().testFlag(QLocale::OmitGroupSeparator)) style.group.clear();
-  return Words(style, [](const char* text) { return QCoreApplication::translate("Words", text).toStdString(); });
+  return Words(style,
+               [](const char* text) { return QCoreApplication::translate("Words", text).toStdString(); });
 }
 
 QDateTime timeOf(TimeNs time) {
@@ -22,13 +23,15 @@ QDateTime timeOf(TimeNs time) {
 
 }  // namespace
 
-Look::Look(QObject* application) : QObject(application), words_(wordsOf(UnitBase::decimal)), face_(Face::light()) {
+Look::Look(QObject* application)
+    : QObject(application), words_(wordsOf(UnitBase::decimal)), face_(Face::light()) {
   setObjectName(QStringLiteral("look"));
 }
 
 Look& Look::ofApplication() {
   QObject* application = QCoreApplication::instance();
-  if (auto* look = application->findChild<Look*>(QStringLiteral("look"), Qt::FindDirectChildrenOnly)) return *look;
+  if (auto* look = application->findChild<Look*>(QStringLiteral("look"), Qt::FindDirectChildrenOnly))
+    return *look;
   return *new Look(application);
 }
 

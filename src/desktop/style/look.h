@@ -10,8 +10,8 @@
 
 namespace zt::desktop {
 
-/// How the application looks and speaks: the face in force, and the words in the language and number style of the
-/// user's locale. Belongs to the QApplication, which must live before and after it. GUI thread.
+/// How the application looks and speaks: the face in force, and the words in the language and number style of
+/// the user's locale. Belongs to the QApplication, which must live before and after it. GUI thread.
 class Look final : public QObject {
   Q_OBJECT
 public:

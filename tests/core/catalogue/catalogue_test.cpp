@@ -13,13 +13,17 @@ namespace {
 PlaceMap places(SystemFamily family, PathBytes inDrive = {}, bool certain = true) {
   return PlaceMap({{"", std::move(inDrive), family, certain, false}}, {});
 }
-PlaceMap linuxPlaces() { return places(SystemFamily::linuxFamily); }
-PlaceMap dataPlaces() { return PlaceMap({}, {}); }
+PlaceMap linuxPlaces() {
+  return places(SystemFamily::linuxFamily);
+}
+PlaceMap dataPlaces() {
+  return PlaceMap({}, {});
+}
 
 TEST(Catalogue, LocksTheSystem) {
   const auto c = linuxPlaces();
-  for (const char* path : {"usr", "usr/bin/tool", "etc/passwd", "boot/vmlinuz", "lib64/x", "var/lib/dpkg/status",
-                           "swapfile", "home"})
+  for (const char* path : {"usr", "usr/bin/tool", "etc/passwd", "boot/vmlinuz", "lib64/x",
+                           "var/lib/dpkg/status", "swapfile", "home"})
     EXPECT_EQ(c.standing(path), Standing::bedrock) << path;
 }
 
@@ -81,7 +85,8 @@ TEST(Catalogue, TreatsASystemKeptByAnUpgradeAsAWhole) {
 
 TEST(Catalogue, GivesEveryNodeTheStandingOfItsPath) {
   MemoryFileSystem files;
-  for (const char* f : {"usr/bin/a", "home/w/.cache/t/x", "home/w/doc", "odd/thing", "var/log/m"}) files.add(f, "x");
+  for (const char* f : {"usr/bin/a", "home/w/.cache/t/x", "home/w/doc", "odd/thing", "var/log/m"})
+    files.add(f, "x");
   const auto survey = surveyOf(borrowed(files), "/");
   const auto c = linuxPlaces();
   const auto all = c.judge(survey->tree);

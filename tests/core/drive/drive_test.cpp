@@ -3,8 +3,8 @@
 
 #include <gtest/gtest.h>
 
-#include "core/job/sites/stand_in_drive.h"
 #include "core/drive/target.h"
+#include "core/job/sites/stand_in_drive.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
 
@@ -30,7 +30,8 @@ struct Machine {
   FakeClock clock;
   LinuxDriveInsides insides;
   NoRights privileged;
-  System system{borrowed(files), borrowed(mounts), borrowed(open), borrowed(clock), borrowed(insides), borrowed(privileged)};
+  System system{borrowed(files), borrowed(mounts),  borrowed(open),
+                borrowed(clock), borrowed(insides), borrowed(privileged)};
 };
 
 TEST(ListDrives, TakesBindMountsAndSubvolumesAsOneAndLeavesPseudoOut) {

@@ -63,7 +63,8 @@ struct Station {
   std::vector<std::string> paths(const std::string& line) const {
     const auto question = parseQuestion(line, questionWords(*context));
     std::vector<std::string> all;
-    if (!question) return {"error " + std::to_string(question.error().sysErrno) + ": " + question.error().detail};
+    if (!question)
+      return {"error " + std::to_string(question.error().sysErrno) + ": " + question.error().detail};
     for (const NodeId id : answer(*context, *question, {})) all.push_back(survey->tree.path(id));
     std::sort(all.begin(), all.end());
     return all;
@@ -207,7 +208,8 @@ TEST(Question, IsReadBackFromItsText) {
   using Sort = Condition::Sort;
   const auto odd = [&] {
     std::string text;
-    for (std::size_t n = 1 + random() % 9; n > 0; --n) text += "aB ,\"\\*?.-\n\xC3\xB6\xFF_7in"[random() % 20];
+    for (std::size_t n = 1 + random() % 9; n > 0; --n)
+      text += "aB ,\"\\*?.-\n\xC3\xB6\xFF_7in"[random() % 20];
     return text;
   };
   for (int round = 0; round < 3000; ++round) {
@@ -216,10 +218,13 @@ TEST(Question, IsReadBackFromItsText) {
       Condition c;
       c.sort = static_cast<Sort>(random() % 12);
       c.negated = random() % 3 == 0;
-      if (c.sort == Sort::over || c.sort == Sort::under) c.bytes = 1 + (random() % 2 == 0 ? random() >> 2 : random() % 900 * 1'000'000);
+      if (c.sort == Sort::over || c.sort == Sort::under)
+        c.bytes = 1 + (random() % 2 == 0 ? random() >> 2 : random() % 900 * 1'000'000);
       if (c.sort == Sort::older || c.sort == Sort::newer) c.days = 1 + static_cast<int>(random() % 4000);
-      if (c.sort == Sort::kind) c.text = name(static_cast<FileKind>(random() % static_cast<unsigned>(fileKinds)));
-      if (c.sort == Sort::standing) c.text = name(static_cast<Standing>(random() % static_cast<unsigned>(standings)));
+      if (c.sort == Sort::kind)
+        c.text = name(static_cast<FileKind>(random() % static_cast<unsigned>(fileKinds)));
+      if (c.sort == Sort::standing)
+        c.text = name(static_cast<Standing>(random() % static_cast<unsigned>(standings)));
       if (c.sort == Sort::findKind) c.text = random() % 2 == 0 ? "large" : "trash";
       if (c.sort == Sort::owner) c.text = random() % 2 == 0 ? "warden" : "root";
       if (c.sort == Sort::in) c.text = odd();

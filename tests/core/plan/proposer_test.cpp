@@ -170,8 +170,8 @@ TEST(PlanJson, RoundTripsAndRefusesHostileText) {
   wrong["lines"][0]["items"][0]["identity"]["inode"] = -3;
   EXPECT_EQ(planFromJson(wrong, known).error().code, Errc::badInput);
   EXPECT_EQ(planFromJson(wrong, known).error().detail, "lines[0].items[0].identity.inode");
-  for (const auto& [key, value] : {std::pair("action", "dissolve"), std::pair("kind", "ghosts"),
-                                   std::pair("standing", "well-liked")}) {
+  for (const auto& [key, value] :
+       {std::pair("action", "dissolve"), std::pair("kind", "ghosts"), std::pair("standing", "well-liked")}) {
     auto unknown = Json::parse(text);
     unknown["lines"][0][key] = value;
     const auto refused = planFromJson(unknown, known);

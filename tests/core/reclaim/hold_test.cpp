@@ -47,12 +47,13 @@ TEST(Hold, ChoosesTheTopOfTheDrive) {
 
 TEST(Hold, GoesDownWhereTheTopMayNotBeWritten) {
   Fixture f;
-  FaultFileSystem guarded(borrowed(f.files), [&](std::string_view call, std::string_view name) -> Result<void> {
-    static int refused = 0;
-    if (call == "make-folder" && name == holdName && refused++ < 2)
-      return fail(Errc::notPermitted, call, std::string(name));
-    return {};
-  });
+  FaultFileSystem guarded(borrowed(f.files),
+                          [&](std::string_view call, std::string_view name) -> Result<void> {
+                            static int refused = 0;
+                            if (call == "make-folder" && name == holdName && refused++ < 2)
+                              return fail(Errc::notPermitted, call, std::string(name));
+                            return {};
+                          });
   GuardedDrive drive = f.m->guarded(f.open);
   drive.files = borrowed(guarded);
   HoldPlace hold(drive, 4);
@@ -257,7 +258,8 @@ TEST(Undo, StopsBetweenItemsAndLeavesTheRestHeld) {
   r.state = ItemState::held;
   std::stop_source stop;
   stop.request_stop();
-  EXPECT_EQ(undoRun(*f.drive, f.m->craft->steps, journal, {r}, stop.get_token()).value()[0].state, ItemState::held);
+  EXPECT_EQ(undoRun(*f.drive, f.m->craft->steps, journal, {r}, stop.get_token()).value()[0].state,
+            ItemState::held);
   EXPECT_TRUE(hold.holds(r).value());
 }
 

@@ -12,7 +12,7 @@ namespace {
 
 /// A small drive with a plan, and one run of it.
 struct Work {
-    void measure() { m = std::make_unique<Measured>(borrowed(files)); }
+  void measure() { m = std::make_unique<Measured>(borrowed(files)); }
   void plan(const PathBytes& path, std::string_view action = "discard") {
     steps.lines.push_back(m->line(path, action));
   }
@@ -83,7 +83,8 @@ TEST(Run, NeverPutsBackOverSomething) {
   w.plan("keep/me", "hold");
   ASSERT_TRUE(w.run());
   w.files.add("keep/me", "somebody else's");
-  const auto back = undoRun(w.m->guarded(w.open), w.m->craft->steps, w.journal, w.journal.in(ItemState::held), {});
+  const auto back =
+      undoRun(w.m->guarded(w.open), w.m->craft->steps, w.journal, w.journal.in(ItemState::held), {});
   EXPECT_EQ((*back)[0].putAt, "keep/me.put-back-1");
   EXPECT_TRUE(w.files.has("keep/me.put-back-1"));
 }

@@ -9,7 +9,8 @@ namespace {
 /// A folder in which one file alone is seen.
 class OneFile final : public ForwardingFileSystem {
 public:
-  OneFile(FileSystemPtr inner, PathBytes name) : ForwardingFileSystem(std::move(inner)), name_(std::move(name)) {}
+  OneFile(FileSystemPtr inner, PathBytes name)
+      : ForwardingFileSystem(std::move(inner)), name_(std::move(name)) {}
   Result<void> scan(const Folder& at, ScanSink& sink) override {
     const auto folder = inner_.stat(at, {});
     if (!folder) return tl::unexpected(folder.error());
@@ -91,7 +92,8 @@ Result<SitePtr> mountedSite(const Workshop& workshop, const PathBytes& path) {
     *resolved = PathBytes(parentPath(*resolved));
     if (resolved->empty()) *resolved = "/";
     root = workshop.files->openRoot(*resolved);
-    const auto stat = root ? workshop.files->stat(**root, only) : Result<EntryStat>(tl::unexpected(root.error()));
+    const auto stat =
+        root ? workshop.files->stat(**root, only) : Result<EntryStat>(tl::unexpected(root.error()));
     if (stat && stat->kind != EntryKind::file) return fail(Errc::notAFile, "path", path);
   }
   if (!root) return tl::unexpected(root.error());

@@ -11,8 +11,8 @@
 
 namespace zt {
 
-/// The place a job works on. Gives out the ports that see it rightly, which may outlive it. One thread at a time but
-/// for what the ports themselves allow.
+/// The place a job works on. Gives out the ports that see it rightly, which may outlive it. One thread at a
+/// time but for what the ports themselves allow.
 class Site {
 public:
   virtual ~Site() = default;
@@ -21,8 +21,8 @@ public:
   virtual std::string_view kind() const = 0;
   virtual FileSystemPtr files() const = 0;
   virtual std::shared_ptr<OpenFiles> openFiles() const = 0;
-  /// The ports to measure through, with `files` in front. With `access` what is closed to this program is read by
-  /// the helper.
+  /// The ports to measure through, with `files` in front. With `access` what is closed to this program is
+  /// read by the helper.
   virtual MeasurePorts measurePorts(FileSystemPtr files, std::shared_ptr<PrivilegedAccess> access) const = 0;
   /// Whether a file in this folder would lie on the measured drive.
   virtual Result<bool> holdsFolder(const PathBytes& folder) const = 0;
@@ -57,8 +57,8 @@ protected:
 };
 using SitePtr = std::unique_ptr<Site>;
 
-/// A folder on a drive that is mounted here. `path` may be relative or a link; it is resolved once, here. A single
-/// file is measured with its folder: then `root` is the folder.
+/// A folder on a drive that is mounted here. `path` may be relative or a link; it is resolved once, here. A
+/// single file is measured with its folder: then `root` is the folder.
 Result<SitePtr> mountedSite(const Workshop& workshop, const PathBytes& path);
 /// A stand-in drive by its folder.
 Result<SitePtr> standInSite(const Workshop& workshop, const PathBytes& folder);

@@ -27,7 +27,8 @@ void readLists(JsonReader& in, StandInManifest& m) {
     m.holes.push_back({unescapePath(h.text("path", 8192)), amount(h, "occupied_bytes")});
   });
   in.eachOr("targets", mostRows, [&](JsonReader& t) {
-    Target target{TargetOrigin::task, t.text("label"), t.text("amount"), 0, true, t.flagOr("while_it_runs", false)};
+    Target target{
+        TargetOrigin::task, t.text("label"), t.text("amount"), 0, true, t.flagOr("while_it_runs", false)};
     const auto bytes = parseAmount(target.amount, m.capacity);
     if (!bytes) return t.wrong("amount");
     target.bytes = *bytes;

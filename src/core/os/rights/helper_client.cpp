@@ -15,10 +15,10 @@
 #include <mutex>
 #include <sstream>
 
-#include "core/os/rights/fallback_file_system.h"
-#include "core/os/rights/helper_protocol.h"
 #include "core/os/linux_drive_insides.h"
 #include "core/os/paths.h"
+#include "core/os/rights/fallback_file_system.h"
+#include "core/os/rights/helper_protocol.h"
 
 extern char** environ;
 

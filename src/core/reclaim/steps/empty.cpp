@@ -3,8 +3,8 @@
 
 namespace zt {
 
-/// Things in a trash go as everything goes; what is their own is that they are offered, worded and consented to as
-/// what was thrown away already.
+/// Things in a trash go as everything goes; what is their own is that they are offered, worded and consented
+/// to as what was thrown away already.
 StepKind emptyStep() {
   StepKind kind = discardStep();
   kind.id = "empty";

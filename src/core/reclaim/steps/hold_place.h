@@ -6,18 +6,18 @@
 namespace zt {
 
 /// Takes items into the hold, puts them back, and unlinks them there. Every step is by open folder handles.
-/// What is held is written down beside it (docs/formats/hold.md), so that it is found again from the drive alone.
-/// One thread at a time.
+/// What is held is written down beside it (docs/formats/hold.md), so that it is found again from the drive
+/// alone. One thread at a time.
 class HoldPlace {
 public:
   HoldPlace(GuardedDrive& drive, std::int64_t run) : drive_(drive), run_(run) {}
 
   /// Opens (and makes, if need be) the folder an item would be held in: at the root, or where that is another
-  /// subvolume or may not be written, in the highest folder above the item that will do. `record.holdFolder` and
-  /// `device` are set.
+  /// subvolume or may not be written, in the highest folder above the item that will do. `record.holdFolder`
+  /// and `device` are set.
   Result<void> choose(JournalRecord& record);
-  /// Writes down what is about to be taken, in the folder that it will be held in. Fails with the first that could
-  /// not be.
+  /// Writes down what is about to be taken, in the folder that it will be held in. Fails with the first that
+  /// could not be.
   Result<void> writeDown(std::span<JournalRecord> records);
   /// Whether the item is still what was measured, on the same mount, and nobody holds it. Gives it by handle.
   Result<Looked> stillMeasured(const JournalRecord& record, const Holders& holders);
@@ -51,8 +51,8 @@ private:
   std::int64_t run_;
 };
 
-/// Counts an unlinked file, `node` of the survey: with its last name its bytes come free, certainly unless others
-/// may hold them too.
+/// Counts an unlinked file, `node` of the survey: with its last name its bytes come free, certainly unless
+/// others may hold them too.
 void countUnlinked(JournalRecord& record, const SurveyTree& tree, NodeId node, const EntryStat& stat);
 
 /// Unlinks everything in a folder that `node` of the survey knows, and the folder. Adds to the record's

@@ -5,8 +5,8 @@
 
 namespace zt {
 
-/// What all steps have in common that take an entry into the hold first: choosing its place there, taking, looking,
-/// and the ways back.
+/// What all steps have in common that take an entry into the hold first: choosing its place there, taking,
+/// looking, and the ways back.
 class TakingExecutor : public StepExecutor {
 public:
   Result<void> check(StepSite& site, const JournalRecord& record) const override;

@@ -267,7 +267,8 @@ private:
       last.run = 0;
     }
     ++last.run;
-    w[kinds].put(static_cast<std::uint8_t>(static_cast<unsigned>(t.kind(id)) | (t.mayShare(id) ? shareBit : 0u)));
+    w[kinds].put(
+        static_cast<std::uint8_t>(static_cast<unsigned>(t.kind(id)) | (t.mayShare(id) ? shareBit : 0u)));
     const auto name = t.name(id);
     w[sizes].put(static_cast<std::uint8_t>(name.size()));
     w[names].bytes.append(name);
@@ -360,13 +361,12 @@ private:
                                                                   : r[marks].get<std::uint32_t>();
     const std::uint64_t owner = r[owners].varint();
     const bool sound = std::all_of(r.begin(), r.end(), [](const Reader& column) { return column.ok(); });
-    if (!sound || (kind & ~shareBit) > 3 || e.stat.length > Bytes{INT64_MAX} || e.stat.occupied > Bytes{INT64_MAX} ||
-        owner > UINT32_MAX)
+    if (!sound || (kind & ~shareBit) > 3 || e.stat.length > Bytes{INT64_MAX} ||
+        e.stat.occupied > Bytes{INT64_MAX} || owner > UINT32_MAX)
       return false;
     e.stat.kind = static_cast<EntryKind>(kind & ~shareBit);
     e.stat.mayShare = (kind & shareBit) != 0 || (allMayShare_ && e.stat.kind == EntryKind::file);
-    if (id == 0 ? e.stat.kind != EntryKind::folder
-                : name.empty() || name.find('/') != std::string_view::npos)
+    if (id == 0 ? e.stat.kind != EntryKind::folder : name.empty() || name.find('/') != std::string_view::npos)
       return false;
     e.stat.owner = static_cast<std::uint32_t>(owner);
     t.size_ = id + 1;

@@ -62,8 +62,7 @@ bool stillThere(const MeasurePorts& ports, const PathBytes& path, const Folder& 
 /// The counters, asked on a thread of its own that is left behind if they do not come.
 std::optional<Result<SpaceUsage>> usageWithin(const MeasurePorts& ports, const FolderPtr& root,
                                               const WalkOptions& options, const std::stop_token& stop) {
-  std::packaged_task<Result<SpaceUsage>()> ask(
-      [files = ports.files, root] { return files->usage(*root); });
+  std::packaged_task<Result<SpaceUsage>()> ask([files = ports.files, root] { return files->usage(*root); });
   auto answer = ask.get_future();
   std::thread(std::move(ask)).detach();
   constexpr std::chrono::milliseconds tick{20};
@@ -83,7 +82,8 @@ Result<void> settleAll(Survey& survey, const MeasurePorts& ports, const Drive& d
       survey.leftUnanswered() ? usageWithin(ports, root, options, stop) : ports.files->usage(*root);
   if (usage && !*usage) return tl::unexpected(usage->error());
   survey.usage = usage ? **usage : before;
-  const SignedBytes grown = static_cast<SignedBytes>(survey.usage.used()) - static_cast<SignedBytes>(before.used());
+  const SignedBytes grown =
+      static_cast<SignedBytes>(survey.usage.used()) - static_cast<SignedBytes>(before.used());
   const bool there = usage && stillThere(ports, survey.root, *root);
   if (!usage) survey.partial = true;
   if (usage && !there) {
@@ -129,8 +129,8 @@ void mergeExceptions(Survey& to, const Survey& before, NodeId folder, const Surv
   }
 }
 
-/// The earlier walk saw other subvolumes too, and they are still part of the survey: their tops, which all have
-/// the same number, tell which they are.
+/// The earlier walk saw other subvolumes too, and they are still part of the survey: their tops, which all
+/// have the same number, tell which they are.
 void learnSubvolumes(const MeasurePorts& ports, const Folder& root, const SurveyTree& tree, NodeId except,
                      StoredFiles& stored) {
   constexpr std::uint64_t topOfSubvolume = 256;  // BTRFS_FIRST_FREE_OBJECTID

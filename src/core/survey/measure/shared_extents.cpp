@@ -8,10 +8,12 @@ namespace zt {
 
 BlockSharing blockSharing(std::string_view fsType) {
   static constexpr std::array<std::string_view, 4> asked{"btrfs", "xfs", "bcachefs", "ocfs2"};
-  static constexpr std::array<std::string_view, 16> never{"",      "ext2",   "ext3",    "ext4", "vfat", "msdos",
-                                                          "exfat", "ntfs",   "ntfs3",   "jfs",  "udf",  "hfs",
-                                                          "hfsplus", "tmpfs", "ramfs", "reiserfs"};
-  const auto among = [&](const auto& list) { return std::find(list.begin(), list.end(), fsType) != list.end(); };
+  static constexpr std::array<std::string_view, 16> never{
+      "",      "ext2", "ext3", "ext4", "vfat",    "msdos", "exfat", "ntfs",
+      "ntfs3", "jfs",  "udf",  "hfs",  "hfsplus", "tmpfs", "ramfs", "reiserfs"};
+  const auto among = [&](const auto& list) {
+    return std::find(list.begin(), list.end(), fsType) != list.end();
+  };
   if (among(asked)) return BlockSharing::asked;
   // NTFS and exFAT drivers in user space show up by the name of their kind.
   if (among(never) || fsType == "fuseblk") return BlockSharing::never;

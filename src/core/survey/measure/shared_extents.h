@@ -7,9 +7,9 @@ namespace zt {
 
 /// Whether files of a kind of file system can hold bytes that do not come free with them.
 enum class BlockSharing : std::uint8_t {
-  never,  ///< every block belongs to one file
-  asked,  ///< each file can be asked (FIEMAP)
-  unknown ///< nobody says: what lies beneath may share, compress, or be somebody else's
+  never,   ///< every block belongs to one file
+  asked,   ///< each file can be asked (FIEMAP)
+  unknown  ///< nobody says: what lies beneath may share, compress, or be somebody else's
 };
 BlockSharing blockSharing(std::string_view fsType);
 

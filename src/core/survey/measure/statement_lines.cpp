@@ -138,7 +138,8 @@ void settleWithoutCounters(Statement& st) {
 /// Of what is left over: as much as the counters say that others wrote or freed while it was measured.
 void settleMeanwhile(Statement& st, SignedBytes grown) {
   const SignedBytes left = st[Line::unexplained];
-  const SignedBytes meanwhile = grown > 0 ? std::clamp<SignedBytes>(left, 0, grown) : std::clamp<SignedBytes>(left, grown, 0);
+  const SignedBytes meanwhile =
+      grown > 0 ? std::clamp<SignedBytes>(left, 0, grown) : std::clamp<SignedBytes>(left, grown, 0);
   st[Line::changedMeanwhile] = meanwhile;
   st.sources[static_cast<std::size_t>(Line::changedMeanwhile)] = Source::counters;
   st.balance();

@@ -8,8 +8,8 @@ namespace zt {
 
 /// What the walk itself came to know of the drive.
 struct Walked {
-  bool there = true;                    ///< the path still leads to what was walked; else nothing is asked by it
-  SignedBytes grown = 0;                ///< used bytes after the walk less those before it
+  bool there = true;      ///< the path still leads to what was walked; else nothing is asked by it
+  SignedBytes grown = 0;  ///< used bytes after the walk less those before it
   const StoredFiles* stored = nullptr;  ///< what the walk went through, if block counts cannot be believed
 };
 

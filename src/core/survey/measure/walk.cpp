@@ -44,7 +44,9 @@ public:
   /// `since` is when the call at hand began; each answer is a new beginning.
   Gather(Walk& walk, std::atomic<Steady::rep>& since) : walk_(walk), since_(since) {}
 
-  void answered() override { since_.store(Steady::now().time_since_epoch().count(), std::memory_order_relaxed); }
+  void answered() override {
+    since_.store(Steady::now().time_since_epoch().count(), std::memory_order_relaxed);
+  }
 
   bool take(std::span<const ScannedEntry> batch) override {
     const TimeNs now = walk_.options.now;
@@ -367,8 +369,9 @@ unsigned workerCount(const WalkOptions& options) {
 
 }  // namespace
 
-Result<void> walk(const std::shared_ptr<FileSystemReader>& files, const FolderPtr& root, const WalkOptions& options,
-                  std::stop_token stop, ProgressSink* progress, const std::shared_ptr<Survey>& survey) {
+Result<void> walk(const std::shared_ptr<FileSystemReader>& files, const FolderPtr& root,
+                  const WalkOptions& options, std::stop_token stop, ProgressSink* progress,
+                  const std::shared_ptr<Survey>& survey) {
   const auto stat = files->stat(*root, {});
   if (!stat) return tl::unexpected(stat.error());
   const unsigned count = workerCount(options);

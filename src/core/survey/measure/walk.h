@@ -14,13 +14,13 @@ namespace zt {
 
 /// How to walk.
 struct WalkOptions {
-  unsigned threads = 0;        ///< 0: as many as the machine has cores, at most 8
-  Bytes expectedBytes = 0;     ///< used bytes known beforehand, for the progress; 0 if unknown
-  TimeNs now = 0;              ///< by which ages count for the live field; 0: the field stays empty
+  unsigned threads = 0;              ///< 0: as many as the machine has cores, at most 8
+  Bytes expectedBytes = 0;           ///< used bytes known beforehand, for the progress; 0 if unknown
+  TimeNs now = 0;                    ///< by which ages count for the live field; 0: the field stays empty
   std::shared_ptr<PauseGate> pause;  ///< workers wait there between two folders
-  /// When the system does not answer a single call within this time, the folder is given up and the walk goes on.
-  /// A folder may take as long as it likes while answers come. When nothing is answered any more the walk ends,
-  /// as if it had been stopped.
+  /// When the system does not answer a single call within this time, the folder is given up and the walk goes
+  /// on. A folder may take as long as it likes while answers come. When nothing is answered any more the walk
+  /// ends, as if it had been stopped.
   std::chrono::milliseconds patience{30'000};
   /// Called once at the start, on the calling thread, with what can be watched while it grows.
   std::function<void(std::shared_ptr<const LiveSurvey>)> watch;
@@ -33,7 +33,8 @@ struct WalkOptions {
 /// When `stop` is requested it ends within a tenth of a second, even if the system hangs; the tree then holds
 /// what was seen and `survey->partial` is true. Fails only if the root itself cannot be listed. The sink is
 /// called on the calling thread. A call that hangs may come back after the walk: until then it keeps `files`.
-Result<void> walk(const std::shared_ptr<FileSystemReader>& files, const FolderPtr& root, const WalkOptions& options,
-                  std::stop_token stop, ProgressSink* progress, const std::shared_ptr<Survey>& survey);
+Result<void> walk(const std::shared_ptr<FileSystemReader>& files, const FolderPtr& root,
+                  const WalkOptions& options, std::stop_token stop, ProgressSink* progress,
+                  const std::shared_ptr<Survey>& survey);
 
 }  // namespace zt

@@ -110,7 +110,8 @@ std::vector<NodeId> GainModel::outermost(std::span<const NodeId> nodes) const {
   std::sort(tops.begin(), tops.end(), [](const Range& a, const Range& b) { return a.first < b.first; });
   // Ranges nest or lie apart: whoever begins within the one before lies beneath it.
   std::uint32_t covered = 0;
-  std::erase_if(tops, [&](const Range& r) { return r.first < std::exchange(covered, std::max(covered, r.end)); });
+  std::erase_if(tops,
+                [&](const Range& r) { return r.first < std::exchange(covered, std::max(covered, r.end)); });
   std::erase_if(sorted, [&](NodeId id) {
     const bool folder = tree_.isFolder(id);
     const std::uint32_t number = rangeOf(folder ? id : tree_.parent(id)).first;
@@ -154,7 +155,8 @@ std::uint32_t GainModel::namesElsewhere(std::span<const NodeId> nodes) const {
   absl::flat_hash_map<std::uint32_t, std::uint32_t> inside;
   for (const NodeId id : outermost(nodes)) eachGroup(id, [&](std::uint32_t group) { ++inside[group]; });
   std::uint32_t outside = 0;
-  for (const auto& [group, count] : inside) outside += namesOfGroup(group) - std::min(namesOfGroup(group), count);
+  for (const auto& [group, count] : inside)
+    outside += namesOfGroup(group) - std::min(namesOfGroup(group), count);
   return outside;
 }
 

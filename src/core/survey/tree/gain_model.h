@@ -81,9 +81,9 @@ private:
   std::uint32_t namesOfGroup(std::uint32_t group) const;
 
   const SurveyTree& tree_;
-  std::vector<Range> ranges_;       ///< by folder number
-  std::vector<GainBounds> plain_;   ///< by folder number: what has one name, with everything beneath
-  std::vector<Link> links_;         ///< by folder, depth-first
+  std::vector<Range> ranges_;              ///< by folder number
+  std::vector<GainBounds> plain_;          ///< by folder number: what has one name, with everything beneath
+  std::vector<Link> links_;                ///< by folder, depth-first
   std::vector<std::uint32_t> groupStart_;  ///< first index in tree.linked() per inode, and the end
   absl::flat_hash_map<NodeId, std::uint32_t> groupOf_;
 };

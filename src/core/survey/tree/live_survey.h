@@ -5,8 +5,8 @@
 #include <mutex>
 #include <vector>
 
-#include "core/survey/tree/age_size.h"
 #include "core/survey/survey.h"
+#include "core/survey/tree/age_size.h"
 
 namespace zt {
 

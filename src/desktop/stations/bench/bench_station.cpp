@@ -58,7 +58,8 @@ void BenchStation::setupTargets() {
   targets_->setColumnWidth(0, 210);
   targets_->setColumnWidth(1, 100);
   targets_->setColumnWidth(2, 120);
-  targets_->setToolTip(tr("Ticked lines are targets. Rules that the shop does not follow are shown all the same."));
+  targets_->setToolTip(
+      tr("Ticked lines are targets. Rules that the shop does not follow are shown all the same."));
   connect(targetRows_, &RowsModel::toggled, this, &BenchStation::toggleTarget);
   left->addWidget(targets_, 1);
   row->addLayout(left, 8);
@@ -167,7 +168,8 @@ void BenchStation::fillShelf() {
 
 void BenchStation::fillTargets() {
   const DriveAtHand* d = chosen();
-  targetsTitle_->setText(d != nullptr ? tr("Targets of %1").arg(say(&Words::driveName, d->drive)) : tr("Targets"));
+  targetsTitle_->setText(d != nullptr ? tr("Targets of %1").arg(say(&Words::driveName, d->drive))
+                                      : tr("Targets"));
   QList<Row> rows;
   if (d != nullptr) {
     const bool open = isOpen(*d);
@@ -177,14 +179,15 @@ void BenchStation::fillTargets() {
       const SignedBytes over = surplus(t, free);
       const QString today = over >= 0 ? tr("%1 over").arg(say(&Words::signedBytes, over))
                                       : tr("%1 short").arg(say(&Words::signedBytes, -over));
-      rows.append({QString::number(number++),
-                   -1,
-                   open || t.origin != TargetOrigin::task,
-                   t.chosen,
-                   {{say(&Words::targetName, t), {}, t.chosen, false, !t.chosen, false},
-                    {say(&Words::bytes, t.bytes), say(&Words::exact, t.bytes), t.chosen, false, !t.chosen, true},
-                    {today, {}, false, t.chosen && over < 0, !t.chosen, true},
-                    {say(&Words::targetReason, t), say(&Words::targetReason, t), false, false, true, false}}});
+      rows.append(
+          {QString::number(number++),
+           -1,
+           open || t.origin != TargetOrigin::task,
+           t.chosen,
+           {{say(&Words::targetName, t), {}, t.chosen, false, !t.chosen, false},
+            {say(&Words::bytes, t.bytes), say(&Words::exact, t.bytes), t.chosen, false, !t.chosen, true},
+            {today, {}, false, t.chosen && over < 0, !t.chosen, true},
+            {say(&Words::targetReason, t), say(&Words::targetReason, t), false, false, true, false}}});
     }
   }
   targetRows_->setRows(rows);
@@ -267,10 +270,11 @@ void BenchStation::overruleKind() {
   if (d == nullptr) return;
   QStringList kinds;
   for (int i = 0; i < driveKinds; ++i) kinds.append(say(&Words::kind, static_cast<DriveKind>(i)));
-  const auto said = prompter_.choose(this, tr("What it is"),
-                                     tr("The hardware says: %1. What it really is decides which headroom rules speak.")
-                                         .arg(say(&Words::kind, d->drive.kind)),
-                                     kinds);
+  const auto said =
+      prompter_.choose(this, tr("What it is"),
+                       tr("The hardware says: %1. What it really is decides which headroom rules speak.")
+                           .arg(say(&Words::kind, d->drive.kind)),
+                       kinds);
   if (said) drives_.overrule(d->drive, {static_cast<DriveKind>(*said), std::nullopt});
 }
 

@@ -43,30 +43,39 @@ void VisitsPanel::show(const DriveAtHand* drive, TimeNs now) {
   std::size_t held = 0;
   if (drive != nullptr) {
     for (auto v = drive->visits.rbegin(); v != drive->visits.rend() && rows.size() < 100; ++v) {
-      const auto since = static_cast<SignedBytes>(drive->drive.usage.available) - static_cast<SignedBytes>(v->free);
+      const auto since =
+          static_cast<SignedBytes>(drive->drive.usage.available) - static_cast<SignedBytes>(v->free);
       const QString file = QString::fromStdString(escapePath(v->file));
-      rows.append({file,
-                   -1,
-                   false,
-                   false,
-                   {{dateText(v->when) + QStringLiteral(", ") + say(&Words::age, v->when, now),
-                     v->file.empty() ? tr("that job was kept in memory only") : file, false, false, false, false},
-                    {say(&Words::bytes, v->free), say(&Words::exact, v->free), true, false, false, true},
-                    {(since > 0 ? QStringLiteral("+") : QString()) + say(&Words::signedBytes, since), {}, false, false,
-                     true, true}}});
+      rows.append(
+          {file,
+           -1,
+           false,
+           false,
+           {{dateText(v->when) + QStringLiteral(", ") + say(&Words::age, v->when, now),
+             v->file.empty() ? tr("that job was kept in memory only") : file, false, false, false, false},
+            {say(&Words::bytes, v->free), say(&Words::exact, v->free), true, false, false, true},
+            {(since > 0 ? QStringLiteral("+") : QString()) + say(&Words::signedBytes, since),
+             {},
+             false,
+             false,
+             true,
+             true}}});
     }
     held = drive->held.size();
   }
   rows_->setRows(rows);
   visits_->setVisible(!rows.isEmpty());
-  title_->setText(drive == nullptr ? QString() : rows.isEmpty() ? tr("No earlier visit") : tr("Earlier visits"));
+  title_->setText(drive == nullptr ? QString()
+                  : rows.isEmpty() ? tr("No earlier visit")
+                                   : tr("Earlier visits"));
   Bytes bytes = 0;
   if (drive != nullptr)
     for (const auto& thing : drive->held) bytes += thing.record.occupied;
-  held_->setText(held == 0 ? QString()
-                           : tr("Held on it: %1, %2. They are put back from here even if the job that held them is "
-                                "lost.")
-                                 .arg(say(&Words::things, held), say(&Words::bytes, bytes)));
+  held_->setText(held == 0
+                     ? QString()
+                     : tr("Held on it: %1, %2. They are put back from here even if the job that held them is "
+                          "lost.")
+                           .arg(say(&Words::things, held), say(&Words::bytes, bytes)));
   held_->setVisible(held > 0);
   putBack_->setVisible(held > 0);
 }

@@ -3,11 +3,11 @@
 
 #include <QtWidgets>
 
-#include "desktop/models/rows_model.h"
 #include "desktop/charts/time_line.h"
+#include "desktop/models/rows_model.h"
 #include "desktop/stations/station.h"
-#include "desktop/style/palette.h"
 #include "desktop/style/look.h"
+#include "desktop/style/palette.h"
 
 namespace zt::desktop {
 
@@ -66,8 +66,8 @@ EvidencePanel::EvidencePanel(QWidget* parent) : QWidget(parent) {
 void EvidencePanel::show(const Find* find, const ContextPtr& context) {
   const bool any = find != nullptr && context != nullptr;
   for (QWidget* w :
-       {static_cast<QWidget*>(timeLine_), static_cast<QWidget*>(gain_), static_cast<QWidget*>(gainNote_), static_cast<QWidget*>(facts_),
-        static_cast<QWidget*>(insideTitle_), static_cast<QWidget*>(inside_)})
+       {static_cast<QWidget*>(timeLine_), static_cast<QWidget*>(gain_), static_cast<QWidget*>(gainNote_),
+        static_cast<QWidget*>(facts_), static_cast<QWidget*>(insideTitle_), static_cast<QWidget*>(inside_)})
     w->setVisible(any);
   if (!any) {
     title_->setText(tr("No find chosen"));
@@ -76,11 +76,13 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context) {
   }
   const QString title = say(&Words::findTitle, *find);
   title_->setText(find->items.size() > 1 ? title : title.section(QLatin1Char('/'), -1));
-  note_->setText(say(&Words::standing, find->standing) + QStringLiteral(" · ") + say(&Words::findNote, *find));
+  note_->setText(say(&Words::standing, find->standing) + QStringLiteral(" · ") +
+                 say(&Words::findNote, *find));
   note_->setWordWrap(true);
   gain_->setText(say(&Words::bytes, find->gain.atMost));
   gain_->setToolTip(say(&Words::exact, find->gain.atMost));
-  gainNote_->setText(find->standing == Standing::bedrock ? tr("occupied; locked") : say(&Words::gainNote, find->gain));
+  gainNote_->setText(find->standing == Standing::bedrock ? tr("occupied; locked")
+                                                         : say(&Words::gainNote, find->gain));
   timeLine_->show(find->newest, find->accessed * nsPerSecond, context->options.now);
   fillFacts(*find, *context);
   fillInside(*find, *context);
@@ -89,10 +91,12 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context) {
 void EvidencePanel::fillFacts(const Find& find, const FindContext& context) {
   QString rows;
   const auto row = [&](const QString& label, const QString& text) {
-    rows += QStringLiteral(
-                "<tr><td style='padding:3px 18px 3px 0;color:%1'>%2</td><td style='padding:3px 0'>%3</td></tr>")
-                .arg(face().secondInk.name(),
-                     label.toHtmlEscaped().replace(QLatin1Char(' '), QStringLiteral("&nbsp;")), text.toHtmlEscaped());
+    rows +=
+        QStringLiteral(
+            "<tr><td style='padding:3px 18px 3px 0;color:%1'>%2</td><td style='padding:3px 0'>%3</td></tr>")
+            .arg(face().secondInk.name(),
+                 label.toHtmlEscaped().replace(QLatin1Char(' '), QStringLiteral("&nbsp;")),
+                 text.toHtmlEscaped());
   };
   for (const Said& said : Look::ofApplication().words().evidence(find, context))
     row(QString::fromStdString(said.label), QString::fromStdString(said.text));
@@ -130,13 +134,14 @@ void EvidencePanel::fillInside(const Find& find, const FindContext& context) {
                  .arg(QString::fromStdString(item->deleted).replace(QLatin1Char('T'), QLatin1Char(' ')));
     }
     const TimeNs newest = t.isFolder(id) ? t.totals(id).newest : t.modified(id);
-    rows.append({QString::number(id),
-                 -1,
-                 false,
-                 false,
-                 {{name, tip, false, false, false, false},
-                  {say(&Words::age, newest, context.survey.finished), dateText(newest), false, false, true, true},
-                  {say(&Words::bytes, t.weight(id)), say(&Words::exact, t.weight(id)), false, false, false, true}}});
+    rows.append(
+        {QString::number(id),
+         -1,
+         false,
+         false,
+         {{name, tip, false, false, false, false},
+          {say(&Words::age, newest, context.survey.finished), dateText(newest), false, false, true, true},
+          {say(&Words::bytes, t.weight(id)), say(&Words::exact, t.weight(id)), false, false, false, true}}});
   }
   insideTitle_->setVisible(rows.size() > 1);
   inside_->setVisible(rows.size() > 1);

@@ -4,8 +4,8 @@
 #include <QtWidgets>
 
 #include "desktop/models/finds_delegate.h"
-#include "desktop/style/palette.h"
 #include "desktop/style/look.h"
+#include "desktop/style/palette.h"
 
 namespace zt::desktop {
 
@@ -34,7 +34,8 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
   list_->setColumnWidth(1, 110);
   list_->installEventFilter(this);
   left->addWidget(list_, 1);
-  question_ = new QuestionLine("findsFilter", tr("/  part of a name, over 1 GB, older 1 y, trash, spent, of NAME…"), page);
+  question_ = new QuestionLine("findsFilter",
+                               tr("/  part of a name, over 1 GB, older 1 y, trash, spent, of NAME…"), page);
   connect(question_, &QuestionLine::asked, this, [this](const Question& question) {
     model_->setQuestion(question);
     refresh();
@@ -103,7 +104,8 @@ std::vector<const Find*> FindsStation::chosen() const {
 QStringList FindsStation::currentPaths() const {
   QStringList paths;
   for (const Find* find : chosen())
-    for (const auto& item : find->items) paths.append(say(&Words::path, joinPath(view().survey->root, item.path)));
+    for (const auto& item : find->items)
+      paths.append(say(&Words::path, joinPath(view().survey->root, item.path)));
   return paths;
 }
 
@@ -124,7 +126,8 @@ void FindsStation::markChosen(const std::vector<const Find*>& finds, Mark mark) 
   std::vector<PathBytes> paths;
   for (const Find* f : finds)
     for (const auto& item : f->items) paths.push_back(item.path);
-  const bool said = std::all_of(finds.begin(), finds.end(), [&](const Find* f) { return view().marks.of(*f) == mark; });
+  const bool said =
+      std::all_of(finds.begin(), finds.end(), [&](const Find* f) { return view().marks.of(*f) == mark; });
   desk_.mark(paths, said ? std::nullopt : std::optional(mark));
 }
 
@@ -186,7 +189,8 @@ void FindsStation::refresh() {
     if (!at.isValid() && model_->rowCount() > 0) at = model_->index(0, 0, model_->index(0, 0));
     select(at);
   }
-  QString text = say(&Words::number, model_->shown()) + (session_.coming() ? tr(" finds so far") : tr(" finds"));
+  QString text =
+      say(&Words::number, model_->shown()) + (session_.coming() ? tr(" finds so far") : tr(" finds"));
   if (model_->folded() > 0) text += tr(" · %1 small ones folded").arg(say(&Words::number, model_->folded()));
   for (const auto& problem : view().problems)
     text += tr(" · looking for %1 failed: %2")

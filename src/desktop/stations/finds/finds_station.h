@@ -8,8 +8,8 @@
 
 namespace zt::desktop {
 
-/// For quick judging by keyboard: P plan it, H hold it, K keep, M may go, N not now; a second press takes it back.
-/// Several rows at once where several are chosen. After a key the cursor goes on to the next find.
+/// For quick judging by keyboard: P plan it, H hold it, K keep, M may go, N not now; a second press takes it
+/// back. Several rows at once where several are chosen. After a key the cursor goes on to the next find.
 class FindsStation final : public Station {
   Q_OBJECT
 public:

@@ -3,8 +3,8 @@
 
 #include <QtWidgets>
 
-#include "desktop/style/palette.h"
 #include "desktop/style/look.h"
+#include "desktop/style/palette.h"
 
 namespace zt::desktop {
 
@@ -110,8 +110,9 @@ void PlanStation::setupLines(QVBoxLayout* box) {
 }
 
 void PlanStation::setupDecisions(QVBoxLayout* box) {
-  decisionsNote_ = noteLabel(tr("For a person to decide, the likeliest first: Enter or P plans it, Del says not now"), this,
-                             "decisionsNote");
+  decisionsNote_ =
+      noteLabel(tr("For a person to decide, the likeliest first: Enter or P plans it, Del says not now"),
+                this, "decisionsNote");
   box->addWidget(decisionsNote_);
   decisions_ = ledgerView("decisions", this);
   decisionRows_ = new RowsModel({tr("what"), tr("why it is asked"), tr("at most")}, {2}, this);
@@ -124,7 +125,8 @@ void PlanStation::setupDecisions(QVBoxLayout* box) {
 }
 
 void PlanStation::decide(bool goes) {
-  const std::string id = decisions_->currentIndex().siblingAtColumn(0).data(RowsModel::idRole).toString().toStdString();
+  const std::string id =
+      decisions_->currentIndex().siblingAtColumn(0).data(RowsModel::idRole).toString().toStdString();
   const Find* find = view().finds->find(id);
   if (find == nullptr || session_.busy()) return;
   if (goes) return desk_.planFinds({id}, {});
@@ -177,7 +179,8 @@ QString PlanStation::summary() const {
   if (over < 0 && proposal && !proposal->decisions.empty())
     return tr("%1 short of %2; what is left is for a person to decide, see below")
         .arg(say(&Words::signedBytes, -over), say(&Words::targetName, *target));
-  if (over < 0) return tr("%1 short of %2").arg(say(&Words::signedBytes, -over), say(&Words::targetName, *target));
+  if (over < 0)
+    return tr("%1 short of %2").arg(say(&Words::signedBytes, -over), say(&Words::targetName, *target));
   QString text = tr("reaches %1").arg(say(&Words::targetName, *target));
   if (proposal && proposal->reached && proposal->ceiling == Regret::none)
     text += tr(" with nothing to regret");
@@ -192,7 +195,8 @@ void PlanStation::fillCeilings() {
     if (id == regrets) continue;
     QString text = say(&Words::regret, static_cast<Regret>(id));
     if (view().proposal)
-      text += QStringLiteral("  +") + say(&Words::bytes, view().proposal->possible[static_cast<std::size_t>(id)]);
+      text +=
+          QStringLiteral("  +") + say(&Words::bytes, view().proposal->possible[static_cast<std::size_t>(id)]);
     b->setText(text);
     b->setToolTip(tr("The most that this ceiling can give. Unjudged things are left alone."));
   }
@@ -206,16 +210,18 @@ Row PlanStation::row(std::size_t at) const {
   if (line.items.size() > 1) title += QStringLiteral(", ") + say(&Words::things, line.items.size());
   const bool gone = line.regret() == Regret::personalGone;
   const GainBounds& adds = view().adds[at];
-  return {QString::fromStdString(line.id),
-          static_cast<int>(stratumOf(line.standing)),
-          true,
-          line.enabled,
-          {{title, title, line.enabled, false, !line.enabled, false},
-           {line.enabled ? say(&Words::action, line.step->id) : tr("off"), {}, false, false, false, false},
-           {say(&Words::when, line.gain.when), {}, false, false, true, false},
-           {say(&Words::regret, line.regret()), {}, false, gone && line.enabled, true, false},
-           {say(&Words::bytes, adds.sure), say(&Words::exact, adds.sure), true, false, !line.step->frees(), true},
-           {say(&Words::bytes, line.gain.atMost), say(&Words::exact, line.gain.atMost), false, false, true, true}}};
+  return {
+      QString::fromStdString(line.id),
+      static_cast<int>(stratumOf(line.standing)),
+      true,
+      line.enabled,
+      {{title, title, line.enabled, false, !line.enabled, false},
+       {line.enabled ? say(&Words::action, line.step->id) : tr("off"), {}, false, false, false, false},
+       {say(&Words::when, line.gain.when), {}, false, false, true, false},
+       {say(&Words::regret, line.regret()), {}, false, gone && line.enabled, true, false},
+       {say(&Words::bytes, adds.sure), say(&Words::exact, adds.sure), true, false, !line.step->frees(), true},
+       {say(&Words::bytes, line.gain.atMost), say(&Words::exact, line.gain.atMost), false, false, true,
+        true}}};
 }
 
 void PlanStation::fillLines() {
@@ -253,8 +259,9 @@ void PlanStation::fillDecisions() {
 void PlanStation::fillLeft() {
   QStringList all;
   for (const LeftLine& line : view().left) all.append(say(&Words::left, line));
-  left_->setText(all.size() > 3 ? all.mid(0, 3).join(QLatin1Char('\n')) + tr("\nand %1 more").arg(all.size() - 3)
-                                : all.join(QLatin1Char('\n')));
+  left_->setText(all.size() > 3
+                     ? all.mid(0, 3).join(QLatin1Char('\n')) + tr("\nand %1 more").arg(all.size() - 3)
+                     : all.join(QLatin1Char('\n')));
   left_->setToolTip(all.join(QLatin1Char('\n')));
   left_->setVisible(!all.isEmpty());
 }

@@ -3,8 +3,8 @@
 
 #include <QtWidgets>
 
-#include "desktop/style/palette.h"
 #include "desktop/style/look.h"
+#include "desktop/style/palette.h"
 
 namespace zt::desktop {
 
@@ -119,9 +119,10 @@ void ProofStation::fillTargets() {
                 .arg(say(&Words::signedBytes, others));
   verdicts_->setText(html);
   const bool held = !view().held.empty();
-  held_->setText(held ? tr("In the hold: %1, %2. Nothing of it is free until released.")
-                            .arg(say(&Words::things, view().held.size()), say(&Words::bytes, view().proof->held))
-                      : tr("Nothing is held."));
+  held_->setText(
+      held ? tr("In the hold: %1, %2. Nothing of it is free until released.")
+                 .arg(say(&Words::things, view().held.size()), say(&Words::bytes, view().proof->held))
+           : tr("Nothing is held."));
   putBack_->setVisible(held);
   release_->setVisible(held);
 }
@@ -135,22 +136,23 @@ void ProofStation::fillLines() {
     for (const auto& r : line.reasons) why.append(say(&Words::reason, r));
     QString title = say(&Words::path, line.example);
     if (const Find* find = view().finds->find(line.line)) title = say(&Words::findTitle, *find);
-    if (line.items > 1)
-      title += QStringLiteral(", ") + say(&Words::things, line.items);
-    rows.append({QString::fromStdString(line.line),
-                 -1,
-                 false,
-                 false,
-                 {{title, {}, true, false, false, false},
-                  {say(&Words::bytes, line.promised.sure), say(&Words::exact, line.promised.sure), false, false, false, true},
-                  {say(&Words::signedBytes, line.actual), {}, true, false, false, true},
-                  {say(&Words::signedBytes, difference), {}, false, difference < -65'536, difference == 0, true},
-                  {why.join(QStringLiteral("; ")), {}, false, false, true, false}}});
+    if (line.items > 1) title += QStringLiteral(", ") + say(&Words::things, line.items);
+    rows.append(
+        {QString::fromStdString(line.line),
+         -1,
+         false,
+         false,
+         {{title, {}, true, false, false, false},
+          {say(&Words::bytes, line.promised.sure), say(&Words::exact, line.promised.sure), false, false,
+           false, true},
+          {say(&Words::signedBytes, line.actual), {}, true, false, false, true},
+          {say(&Words::signedBytes, difference), {}, false, difference < -65'536, difference == 0, true},
+          {why.join(QStringLiteral("; ")), {}, false, false, true, false}}});
   }
   const SignedBytes difference = proof.actual - static_cast<SignedBytes>(proof.promised);
-  sum_->setText(
-      tr("sum: promised %1, actual %2, difference %3")
-          .arg(say(&Words::bytes, proof.promised), say(&Words::signedBytes, proof.actual), say(&Words::signedBytes, difference)));
+  sum_->setText(tr("sum: promised %1, actual %2, difference %3")
+                    .arg(say(&Words::bytes, proof.promised), say(&Words::signedBytes, proof.actual),
+                         say(&Words::signedBytes, difference)));
   rows_->setRows(rows);
 }
 

@@ -3,8 +3,8 @@
 
 #include <QtWidgets>
 
-#include "desktop/style/palette.h"
 #include "desktop/style/look.h"
+#include "desktop/style/palette.h"
 
 namespace zt::desktop {
 
@@ -102,7 +102,8 @@ Row ReclaimStation::consentRow(const PlanLine& line, std::size_t index) const {
            {say(&Words::action, line.step->id), {}, false, false, false, false},
            {loss, {}, false, discard, !discard, false},
            {QLocale().toString(static_cast<qulonglong>(line.items.size())), {}, false, false, true, true},
-           {say(&Words::bytes, view().adds[index].sure), say(&Words::exact, view().adds[index].sure), true, false, false, true},
+           {say(&Words::bytes, view().adds[index].sure), say(&Words::exact, view().adds[index].sure), true,
+            false, false, true},
            {QString(), {}, false, false, true, true}}};
 }
 
@@ -110,16 +111,17 @@ Row ReclaimStation::outcomeRow(const LineOutcome& o) const {
   const bool bad = o.state == LineOutcome::State::refused || o.state == LineOutcome::State::partly;
   QString state = say(&Words::lineState, o.state);
   if (o.held > 0) state += tr(", %1 held").arg(say(&Words::bytes, o.held));
-  return {QString::fromStdString(o.line),
-          -1,
-          false,
-          false,
-          {{titleOf(o.line), {}, true, false, false, false},
-           {say(&Words::action, o.action), {}, false, false, false, false},
-           {state, {}, false, bad, false, false},
-           {tr("%1 of %2").arg(o.itemsDone).arg(o.items), {}, false, false, true, true},
-           {say(&Words::bytes, o.promised.sure), say(&Words::exact, o.promised.sure), false, false, false, true},
-           {say(&Words::bytes, o.freed.atMost), say(&Words::exact, o.freed.atMost), true, false, false, true}}};
+  return {
+      QString::fromStdString(o.line),
+      -1,
+      false,
+      false,
+      {{titleOf(o.line), {}, true, false, false, false},
+       {say(&Words::action, o.action), {}, false, false, false, false},
+       {state, {}, false, bad, false, false},
+       {tr("%1 of %2").arg(o.itemsDone).arg(o.items), {}, false, false, true, true},
+       {say(&Words::bytes, o.promised.sure), say(&Words::exact, o.promised.sure), false, false, false, true},
+       {say(&Words::bytes, o.freed.atMost), say(&Words::exact, o.freed.atMost), true, false, false, true}}};
 }
 
 void ReclaimStation::fillLines() {
@@ -145,13 +147,19 @@ void ReclaimStation::fillProblems() {
   const auto take = [&](const LineOutcome& o) {
     for (const auto& r : o.problems)
       if (rows.size() < 2000)
-        rows.append({QString::number(r.seq),
-                     -1,
-                     false,
-                     false,
-                     {{say(&Words::path, r.path), {}, false, false, false, false},
-                      {r.problem ? say(&Words::problem, *r.problem, r.detail) : say(&Words::itemState, r.state), {}, false, true, false, false},
-                      {say(&Words::itemState, r.state), {}, false, false, true, false}}});
+        rows.append(
+            {QString::number(r.seq),
+             -1,
+             false,
+             false,
+             {{say(&Words::path, r.path), {}, false, false, false, false},
+              {r.problem ? say(&Words::problem, *r.problem, r.detail) : say(&Words::itemState, r.state),
+               {},
+               false,
+               true,
+               false,
+               false},
+              {say(&Words::itemState, r.state), {}, false, false, true, false}}});
   };
   if (view().report && session_.work() != Session::Work::running)
     for (const auto& o : view().report->lines) take(o);
@@ -193,8 +201,9 @@ void ReclaimStation::refresh() {
   const bool plan = !view().plan.lines.empty();
   const bool needs = plan && !view().consent.token.empty();
   heading_->setText(heading());
-  unseen_->setText(tr("Files that other users' programs have open cannot be seen without more rights: whether any of this "
-                      "is in use there is not known."));
+  unseen_->setText(
+      tr("Files that other users' programs have open cannot be seen without more rights: whether any of this "
+         "is in use there is not known."));
   unseen_->setVisible(plan && !view().seesAllOpenFiles);
   fillLines();
   fillProblems();
@@ -205,10 +214,11 @@ void ReclaimStation::refresh() {
   }
   std::uint64_t things = 0;
   for (const auto& line : view().consent.lines) things += line.items;
-  agree_->setText(tr("I agree: %1 on %2 go for good. This cannot be undone.")
-                      .arg(say(&Words::things, things), view().consent.lines.size() == 1
-                                                      ? tr("1 line")
-                                                      : tr("%1 lines").arg(view().consent.lines.size())));
+  agree_->setText(
+      tr("I agree: %1 on %2 go for good. This cannot be undone.")
+          .arg(say(&Words::things, things), view().consent.lines.size() == 1
+                                                ? tr("1 line")
+                                                : tr("%1 lines").arg(view().consent.lines.size())));
   agree_->setVisible(needs && !running);
   QPalette red = palette();
   red.setColor(QPalette::WindowText, face().red);

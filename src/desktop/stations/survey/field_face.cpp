@@ -4,8 +4,8 @@
 #include <QtWidgets>
 
 #include "desktop/stations/station.h"
-#include "desktop/style/palette.h"
 #include "desktop/style/look.h"
+#include "desktop/style/palette.h"
 
 namespace zt::desktop {
 
@@ -94,9 +94,10 @@ void FieldFace::fillPicked(const ListAnswer& answer) {
                  static_cast<int>(stratumOf(context_->standing[id])),
                  false,
                  false,
-                 {{path, path + QLatin1Char('\n') + say(&Words::age, t.modified(id), survey_->finished), false,
-                   false, false, false},
-                  {say(&Words::bytes, t.occupied(id)), say(&Words::exact, t.occupied(id)), false, false, false, true}}});
+                 {{path, path + QLatin1Char('\n') + say(&Words::age, t.modified(id), survey_->finished),
+                   false, false, false, false},
+                  {say(&Words::bytes, t.occupied(id)), say(&Words::exact, t.occupied(id)), false, false,
+                   false, true}}});
   }
   rows_->setRows(rows);
 }

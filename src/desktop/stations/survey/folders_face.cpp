@@ -135,7 +135,8 @@ void FoldersFace::goTo(const PathBytes& path) {
 
 void FoldersFace::goTo(Standing standing) {
   if (!composition_) return;
-  if (const NodeId best = composition_->largestOf(standing); best != noNode) chooseRow(tree_, folders_->indexOf(best));
+  if (const NodeId best = composition_->largestOf(standing); best != noNode)
+    chooseRow(tree_, folders_->indexOf(best));
 }
 
 void FoldersFace::setColumnShown(FolderModel::Column column, bool shown) {

@@ -14,8 +14,8 @@ class QTreeView;
 
 namespace zt::desktop {
 
-/// The folders of the survey with their ribbons, opened on demand. What is open and where the cursor is stays through
-/// another survey: both are kept by path. GUI thread.
+/// The folders of the survey with their ribbons, opened on demand. What is open and where the cursor is stays
+/// through another survey: both are kept by path. GUI thread.
 class FoldersFace final : public QWidget {
   Q_OBJECT
 public:

@@ -5,8 +5,8 @@
 
 #include "desktop/models/ledger_delegate.h"
 #include "desktop/stations/station.h"
-#include "desktop/style/palette.h"
 #include "desktop/style/look.h"
+#include "desktop/style/palette.h"
 
 namespace zt::desktop {
 

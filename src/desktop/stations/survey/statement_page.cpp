@@ -3,8 +3,8 @@
 
 #include <QtWidgets>
 
-#include "desktop/style/palette.h"
 #include "desktop/style/look.h"
+#include "desktop/style/palette.h"
 
 namespace zt::desktop {
 
@@ -32,8 +32,7 @@ QList<StatementPage::Line> StatementPage::lines() const {
     if (line == StatementLine::files)
       l.note = tr("%1 entries").arg(QLocale().toString(survey_->tree.entries()));
     if (line == StatementLine::elsewhere)
-      l.note =
-          survey_->partial ? tr("the measurement was stopped early") : tr("outside the measured folder");
+      l.note = survey_->partial ? tr("the measurement was stopped early") : tr("outside the measured folder");
     if (line == StatementLine::unexplained) {
       const Bytes used = survey_->usage.used();
       const double share =
@@ -51,8 +50,8 @@ QString StatementPage::tableTwin() const {
   for (const Line& l : lines())
     text += l.name + QLatin1Char('\t') + QString::number(l.bytes) + QLatin1Char('\n');
   if (survey_)
-    text += tr("capacity") + QLatin1Char('\t') + QString::number(survey_->statement.capacity) +
-            QLatin1Char('\n');
+    text +=
+        tr("capacity") + QLatin1Char('\t') + QString::number(survey_->statement.capacity) + QLatin1Char('\n');
   return text;
 }
 

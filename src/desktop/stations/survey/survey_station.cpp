@@ -30,7 +30,8 @@ SurveyStation::SurveyStation(Session& session, Prompter& prompter, QWidget* pare
   faces_->addWidget(field_);
   faces_->addWidget(setupList());
   right->addWidget(faces_, 1);
-  question_ = new QuestionLine("surveyFilter", tr("/  part of a name, over 1 GB, older 1 y, video, not in srv…"), this);
+  question_ = new QuestionLine("surveyFilter",
+                               tr("/  part of a name, over 1 GB, older 1 y, video, not in srv…"), this);
   right->addWidget(question_);
   row->addLayout(right, 1);
   connect(question_, &QuestionLine::asked, this, &SurveyStation::ask);
@@ -260,7 +261,8 @@ void SurveyStation::planChosen(const std::string& action) {
 void SurveyStation::markChosen(std::optional<Mark> mark) {
   const auto paths = chosenPaths();
   if (paths.empty() || session_.busy()) return;
-  const bool all = std::all_of(paths.begin(), paths.end(), [&](const auto& p) { return view().marks.of(p) == mark; });
+  const bool all =
+      std::all_of(paths.begin(), paths.end(), [&](const auto& p) { return view().marks.of(p) == mark; });
   desk_.mark(paths, all ? std::nullopt : mark);
 }
 

@@ -10,8 +10,8 @@
 
 namespace zt::desktop {
 
-/// Where the bytes are: the statement, and beside it the folders, the age × size field, or a list of what answers
-/// a question.
+/// Where the bytes are: the statement, and beside it the folders, the age × size field, or a list of what
+/// answers a question.
 class SurveyStation final : public Station {
   Q_OBJECT
 public:

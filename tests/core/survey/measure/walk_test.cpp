@@ -10,8 +10,8 @@
 #include <map>
 #include <random>
 
-#include "core/survey/tree/gain_model.h"
 #include "core/survey/files/survey_codec.h"
+#include "core/survey/tree/gain_model.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
 #include "support/temp_folder.h"

@@ -6,9 +6,9 @@
 #include <thread>
 
 #include "core/os/forwarding_file_system.h"
+#include "core/survey/files/survey_codec.h"
 #include "core/survey/measure/measure.h"
 #include "core/survey/tree/gain_model.h"
-#include "core/survey/files/survey_codec.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
 
