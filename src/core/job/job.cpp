@@ -282,10 +282,10 @@ Result<GuardedDrive> Job::guarded() {
   if (const auto why = site_->closed()) return fail(*why, "reclaim", site_->root());
   const SurveyPtr survey = surveys_.survey();
   if (!survey) return fail(Errc::notThere, "survey");
-  auto root = site_->files()->openRoot(survey->root);
+  auto root = site_->files()->openRoot(site_->root());
   if (!root) return tl::unexpected(root.error());
   const auto stat = site_->files()->stat(**root, {});
-  if (!stat || stat->inode != survey->tree.inode(0)) return fail(Errc::changed, "drive", survey->root);
+  if (!stat || stat->inode != survey->tree.inode(0)) return fail(Errc::changed, "drive", site_->root());
   if (auto awake = checkAwake(*site_->files(), **root, surveys_.context()->places.systems()); !awake)
     return tl::unexpected(awake.error());
   return GuardedDrive{

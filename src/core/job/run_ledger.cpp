@@ -77,7 +77,7 @@ Result<std::vector<JournalRecord>> RunLedger::credited(const GuardedDrive& drive
     if (same == credits.end()) credits.push_back({r.run, r.line, 0}), freed.emplace_back();
     if (r.state == ItemState::gone) freed[at] += r.freed;
   }
-  space->ended({}, true);
+  space->settle();
   const auto rose = static_cast<SignedBytes>(space->last()) - static_cast<SignedBytes>(space->first());
   const auto shares = shareOut(rose, freed);
   for (std::size_t i = 0; i < credits.size(); ++i) credits[i].rose = shares[i];

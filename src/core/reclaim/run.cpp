@@ -90,10 +90,10 @@ Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, con
         if (taken.insert(item.path).second) items.push_back(item);
     outcome.items = items.size();
     runLine(line, items, outcome, report);
-    space_->ended(outcome.freed, i + 1 == plan.lines.size() || report.stopped || report.journalFailed);
+    space_->ended(outcome.freed);
     report.lines.push_back(std::move(outcome));
   }
-  space_->ended({}, true);
+  space_->settle();
   for (std::size_t i = 0; i < report.lines.size(); ++i)
     if (i < space_->shares().size()) report.lines[i].rose = space_->shares()[i];
   return report;

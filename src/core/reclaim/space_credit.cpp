@@ -2,6 +2,7 @@
 #include "core/reclaim/space_credit.h"
 
 #include <numeric>
+#include <thread>
 
 namespace zt {
 
@@ -57,19 +58,31 @@ Result<SpaceLedger> SpaceLedger::begin(FileSystem& files, FolderPtr root) {
   return SpaceLedger(files, std::move(root), *free);
 }
 
-void SpaceLedger::ended(GainBounds freed, bool now) {
+void SpaceLedger::ended(GainBounds freed) {
   constexpr std::chrono::milliseconds apart{500};
   waiting_.push_back(freed);
-  if (now || std::chrono::steady_clock::now() - readAt_ >= apart) read();
+  if (std::chrono::steady_clock::now() - readAt_ >= apart) take(freeNow(files_, *root_));
 }
 
-/// A reading that fails leaves the pieces waiting for the next one.
-void SpaceLedger::read() {
-  const auto free = freeNow(files_, *root_);
+void SpaceLedger::settle() {
+  auto free = freeNow(files_, *root_);
+  for (int tries = 0; tries < 25 && free; ++tries) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    const auto again = freeNow(files_, *root_);
+    const bool stands = again && *again == *free;
+    free = again;
+    if (stands) break;
+  }
+  take(free);
+}
+
+/// A reading that failed leaves the pieces waiting for the next one.
+void SpaceLedger::take(const Result<Bytes>& free) {
   readAt_ = std::chrono::steady_clock::now();
   if (!free) return;
   const auto rose = static_cast<SignedBytes>(*free) - static_cast<SignedBytes>(last_);
   const auto shares = shareOut(rose, waiting_);
+  if (waiting_.empty() && !shares_.empty()) shares_.back() += rose;
   shares_.insert(shares_.end(), shares.begin(), shares.end());
   waiting_.clear();
   last_ = *free;

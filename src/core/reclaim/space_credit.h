@@ -26,16 +26,19 @@ public:
   Bytes first() const { return first_; }
   Bytes last() const { return last_; }
 
-  /// A piece of work has ended that freed between so much and so much. With `now`, or if the last reading is
-  /// half a second old, the counter is read, and the pieces since the one before get their shares.
-  void ended(GainBounds freed, bool now);
+  /// A piece of work has ended that freed between so much and so much. If the last reading is half a second
+  /// old, the counter is read, and the pieces since the one before get their shares.
+  void ended(GainBounds freed);
+  /// The work is over. Some file systems free behind one's back: reads the counter until it stands, half a
+  /// second at most, and gives what waits its shares.
+  void settle();
   /// The share of each piece so far; those that still wait for a reading have none.
   const std::vector<SignedBytes>& shares() const { return shares_; }
 
 private:
   SpaceLedger(FileSystem& files, FolderPtr root, Bytes free)
       : files_(files), root_(std::move(root)), first_(free), last_(free) {}
-  void read();
+  void take(const Result<Bytes>& free);
 
   FileSystem& files_;
   FolderPtr root_;

@@ -89,8 +89,8 @@ Result<SitePtr> mountedSite(const Workshop& workshop, const PathBytes& path) {
   auto root = workshop.files->openRoot(*resolved);
   if (!root && root.error().code == Errc::notAFolder) {
     only = PathBytes(baseName(*resolved));
-    *resolved = PathBytes(parentPath(*resolved));
-    if (resolved->empty()) *resolved = "/";
+    const std::string_view folder = parentPath(*resolved);
+    *resolved = folder.empty() ? PathBytes(1, '/') : PathBytes(folder);
     root = workshop.files->openRoot(*resolved);
     const auto stat =
         root ? workshop.files->stat(**root, only) : Result<EntryStat>(tl::unexpected(root.error()));
