@@ -3,8 +3,14 @@
 
 #include <cap-ng.h>
 #include <fcntl.h>
+#include <linux/btrfs.h>
+#include <linux/fiemap.h>
+#include <linux/fs.h>
+#include <linux/fsmap.h>
 #include <seccomp.h>
+#include <sys/mman.h>
 #include <unistd.h>
+#include <xfs/xfs.h>
 
 #include <cerrno>
 #include <memory>
@@ -13,108 +19,116 @@ namespace zt::helper {
 
 namespace {
 
-bool keepReadingOnly() {
+constexpr int nobody = 65534;
+
+/// Becomes nobody, with three rights left: to read and search everything, to see what processes hold open,
+/// and to ask file systems about their extents.
+bool becomeNobody() {
   if (::geteuid() != 0) return true;
   capng_clear(CAPNG_SELECT_BOTH);
   for (const unsigned right :
        {unsigned{CAP_DAC_READ_SEARCH}, unsigned{CAP_SYS_PTRACE}, unsigned{CAP_SYS_ADMIN}})
-    if (capng_update(CAPNG_ADD,
-                     static_cast<capng_type_t>(CAPNG_EFFECTIVE | CAPNG_PERMITTED | CAPNG_BOUNDING_SET),
-                     right) != 0)
+    if (capng_update(CAPNG_ADD, static_cast<capng_type_t>(CAPNG_EFFECTIVE | CAPNG_PERMITTED), right) != 0)
       return false;
-  return capng_apply(CAPNG_SELECT_BOTH) == 0;
+  const auto how = static_cast<capng_flags_t>(CAPNG_DROP_SUPP_GRP | CAPNG_CLEAR_BOUNDING);
+  return capng_change_id(nobody, nobody, how) == 0 && ::geteuid() != 0 && ::getuid() != 0;
 }
 
-/// Calls that change what a file system holds, mount something, or start another program.
-constexpr int changing[] = {SCMP_SYS(unlink),
-                            SCMP_SYS(unlinkat),
-                            SCMP_SYS(rename),
-                            SCMP_SYS(renameat),
-                            SCMP_SYS(renameat2),
-                            SCMP_SYS(rmdir),
-                            SCMP_SYS(mkdir),
-                            SCMP_SYS(mkdirat),
-                            SCMP_SYS(mknod),
-                            SCMP_SYS(mknodat),
-                            SCMP_SYS(link),
-                            SCMP_SYS(linkat),
-                            SCMP_SYS(symlink),
-                            SCMP_SYS(symlinkat),
-                            SCMP_SYS(truncate),
-                            SCMP_SYS(ftruncate),
-                            SCMP_SYS(fallocate),
-                            SCMP_SYS(creat),
-                            SCMP_SYS(chmod),
-                            SCMP_SYS(fchmod),
-                            SCMP_SYS(fchmodat),
-                            SCMP_SYS(chown),
-                            SCMP_SYS(fchown),
-                            SCMP_SYS(fchownat),
-                            SCMP_SYS(lchown),
-                            SCMP_SYS(utimensat),
-                            SCMP_SYS(utime),
-                            SCMP_SYS(utimes),
-                            SCMP_SYS(futimesat),
-                            SCMP_SYS(setxattr),
-                            SCMP_SYS(fsetxattr),
-                            SCMP_SYS(lsetxattr),
-                            SCMP_SYS(removexattr),
-                            SCMP_SYS(fremovexattr),
-                            SCMP_SYS(lremovexattr),
-                            SCMP_SYS(copy_file_range),
-                            SCMP_SYS(sendfile),
-                            SCMP_SYS(splice),
-                            SCMP_SYS(pwrite64),
-                            SCMP_SYS(pwritev),
-                            SCMP_SYS(mount),
-                            SCMP_SYS(umount2),
-                            SCMP_SYS(move_mount),
-                            SCMP_SYS(mount_setattr),
-                            SCMP_SYS(fsopen),
-                            SCMP_SYS(fsmount),
-                            SCMP_SYS(pivot_root),
-                            SCMP_SYS(chroot),
-                            SCMP_SYS(swapon),
-                            SCMP_SYS(swapoff),
-                            SCMP_SYS(execve),
-                            SCMP_SYS(execveat),
-                            SCMP_SYS(ptrace),
-                            SCMP_SYS(process_vm_writev),
-                            SCMP_SYS(kill),
-                            SCMP_SYS(socket),
-                            SCMP_SYS(connect),
-                            SCMP_SYS(bind),
-                            SCMP_SYS(init_module),
-                            SCMP_SYS(finit_module),
-                            SCMP_SYS(reboot),
-                            SCMP_SYS(io_uring_setup),
-                            SCMP_SYS(open_by_handle_at),
-                            SCMP_SYS(quotactl),
-                            SCMP_SYS(bpf)};
+/// What reading needs, and nothing else.
+constexpr int reading[] = {SCMP_SYS(read),
+                           SCMP_SYS(pread64),
+                           SCMP_SYS(write),
+                           SCMP_SYS(close),
+                           SCMP_SYS(fstat),
+                           SCMP_SYS(newfstatat),
+                           SCMP_SYS(statx),
+                           SCMP_SYS(statfs),
+                           SCMP_SYS(fstatfs),
+                           SCMP_SYS(getdents64),
+                           SCMP_SYS(readlink),
+                           SCMP_SYS(readlinkat),
+                           SCMP_SYS(lseek),
+                           SCMP_SYS(munmap),
+                           SCMP_SYS(mremap),
+                           SCMP_SYS(madvise),
+                           SCMP_SYS(brk),
+                           SCMP_SYS(futex),
+                           SCMP_SYS(rt_sigaction),
+                           SCMP_SYS(rt_sigprocmask),
+                           SCMP_SYS(rt_sigreturn),
+                           SCMP_SYS(sigaltstack),
+                           SCMP_SYS(exit),
+                           SCMP_SYS(exit_group),
+                           SCMP_SYS(getpid),
+                           SCMP_SYS(gettid),
+                           SCMP_SYS(tgkill),
+                           SCMP_SYS(clock_gettime),
+                           SCMP_SYS(clock_nanosleep),
+                           SCMP_SYS(nanosleep),
+                           SCMP_SYS(sched_yield),
+                           SCMP_SYS(getrandom),
+                           SCMP_SYS(poll),
+                           SCMP_SYS(ppoll),
+                           SCMP_SYS(dup),
+                           SCMP_SYS(getuid),
+                           SCMP_SYS(geteuid),
+                           SCMP_SYS(getgid),
+                           SCMP_SYS(getegid),
+                           SCMP_SYS(access),
+                           SCMP_SYS(faccessat),
+                           SCMP_SYS(faccessat2),
+                           SCMP_SYS(restart_syscall),
+                           SCMP_SYS(sysinfo),
+                           SCMP_SYS(uname),
+                           SCMP_SYS(getcwd),
+                           SCMP_SYS(sched_getaffinity)};
 
-bool filterCalls() {
+/// Questions to file systems; the numbers of those that change something are not among them.
+constexpr unsigned long questions[] = {
+    BTRFS_IOC_TREE_SEARCH_V2, BTRFS_IOC_SPACE_INFO, BTRFS_IOC_INO_LOOKUP, FS_IOC_GETFSMAP,
+    XFS_IOC_FSGEOMETRY,       XFS_IOC_AG_GEOMETRY,  FS_IOC_FIEMAP};
+
+class Filter {
+public:
+  Filter() : filter_(seccomp_init(SCMP_ACT_ERRNO(EPERM))) {}
+  void allow(int call) {
+    ok_ = ok_ && filter_ && seccomp_rule_add(filter_.get(), SCMP_ACT_ALLOW, call, 0) == 0;
+  }
+  /// Only with `argument & mask == value`.
+  void allow(int call, unsigned argument, scmp_datum_t mask, scmp_datum_t value) {
+    const scmp_arg_cmp asked{argument, SCMP_CMP_MASKED_EQ, mask, value};
+    ok_ = ok_ && filter_ && seccomp_rule_add_array(filter_.get(), SCMP_ACT_ALLOW, call, 1, &asked) == 0;
+  }
+  bool load() { return ok_ && seccomp_load(filter_.get()) == 0; }
+
+private:
   struct Release {
     void operator()(void* filter) const { seccomp_release(filter); }
   };
-  const std::unique_ptr<void, Release> filter(seccomp_init(SCMP_ACT_ALLOW));
-  if (!filter) return false;
-  for (const int call : changing)
-    if (seccomp_rule_add(filter.get(), SCMP_ACT_ERRNO(EPERM), call, 0) != 0) return false;
-  for (const unsigned flag : {unsigned{O_WRONLY}, unsigned{O_RDWR}, unsigned{O_CREAT}, unsigned{O_TRUNC}}) {
-    const auto asked = [&](unsigned argument) {
-      return scmp_arg_cmp{argument, SCMP_CMP_MASKED_EQ, flag, flag};
-    };
-    if (seccomp_rule_add(filter.get(), SCMP_ACT_ERRNO(EPERM), SCMP_SYS(openat), 1, asked(2)) != 0 ||
-        seccomp_rule_add(filter.get(), SCMP_ACT_ERRNO(EPERM), SCMP_SYS(open), 1, asked(1)) != 0)
-      return false;
-  }
-  return seccomp_load(filter.get()) == 0;
+  std::unique_ptr<void, Release> filter_;
+  bool ok_ = true;
+};
+
+/// openat2 is not among them: its flags lie in memory, where the kernel cannot compare them.
+bool filterCalls() {
+  constexpr scmp_datum_t temporary = 020000000;  // O_TMPFILE without O_DIRECTORY
+  constexpr scmp_datum_t changing = O_ACCMODE | O_CREAT | O_TRUNC | O_APPEND | temporary;
+  Filter filter;
+  for (const int call : reading) filter.allow(call);
+  filter.allow(SCMP_SYS(openat), 2, changing, O_RDONLY);
+  filter.allow(SCMP_SYS(open), 1, changing, O_RDONLY);
+  filter.allow(SCMP_SYS(mmap), 2, PROT_EXEC, 0);
+  filter.allow(SCMP_SYS(mprotect), 2, PROT_EXEC, 0);
+  for (const int get : {F_GETFD, F_GETFL, F_SETFD, F_DUPFD_CLOEXEC})
+    filter.allow(SCMP_SYS(fcntl), 1, 0xffffffffu, static_cast<scmp_datum_t>(get));
+  for (const unsigned long question : questions) filter.allow(SCMP_SYS(ioctl), 1, 0xffffffffu, question);
+  return filter.load();
 }
 
 }  // namespace
 
 bool lockDown() {
-  return keepReadingOnly() && filterCalls();
+  return becomeNobody() && filterCalls();
 }
 
 }  // namespace zt::helper

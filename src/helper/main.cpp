@@ -13,6 +13,7 @@
 #include "core/os/linux_file_system.h"
 #include "core/os/linux_open_files.h"
 #include "helper/lock_down.h"
+#include "helper/quiet_copy.h"
 #include "helper/server.h"
 
 namespace {
@@ -40,11 +41,13 @@ bool sendLine(const std::string& line) {
 int main(int argc, char**) {
   if (argc != 1 || !isPrivatePipe(STDIN_FILENO) || !isPrivatePipe(STDOUT_FILENO)) return 2;
   ::clearenv();
-  zt::LinuxFileSystem files;
+  // One step at a time by openat: the kernel can check its flags.
+  zt::LinuxFileSystem files(zt::LinuxFileSystem::Opening::stepByStep);
   zt::LinuxOpenFiles openFiles;
   zt::LinuxDriveInsides insides;
   zt::helper::Server server(files, openFiles, insides, sendLine);
   server.onBegin = zt::helper::lockDown;
+  server.quietly = zt::helper::quietCopy;
   std::string buffer;
   for (;;) {
     char block[16384];

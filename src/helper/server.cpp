@@ -114,12 +114,25 @@ Server::Answer Server::begin(const Json& params) {
   if (!opened) return refuse(opened.error());
   root_ = *root;
   begun_ = true;
+  const auto stat = files_.stat(**opened, {});
+  if (!stat) return refuse(stat.error());
+  mount_ = copiedMount_ = stat->mountId;
+  // What needs more rights than are kept is done now.
+  uncovered_ = insides_.uncovered(root_);
+  FolderPtr read = *opened;
+  bool quiet = false;
+  if (quietly)
+    if (auto copy = quietly(root_)) {
+      const auto copied = files_.stat(**copy, {});
+      quiet = copied && copied->inode == stat->inode && copied->device == stat->device;
+      if (quiet) read = std::move(*copy), copiedMount_ = copied->mountId;
+    }
   if (onBegin && !onBegin()) {
     ended_ = true;
     return refuse(ended, "rights could not be given up");
   }
-  auto lent = lend(*opened);
-  if (lent) (*lent)["version"] = version;
+  auto lent = lend(std::move(read));
+  if (lent) (*lent)["version"] = version, (*lent)["keeps_access_times"] = quiet;
   return lent;
 }
 
@@ -152,7 +165,13 @@ Server::Answer Server::stat(const Json& params) {
   if (at == nullptr || !name) return refuse(invalidParams, "at and name");
   const auto stat = files_.stat(**at, *name);
   if (!stat) return refuse(stat.error());
-  return toJson(*stat);
+  return statJson(*stat);
+}
+
+/// What lies on the copy is told as lying on the mount that was copied.
+Json Server::statJson(EntryStat stat) const {
+  if (stat.mountId == copiedMount_) stat.mountId = mount_;
+  return toJson(stat);
 }
 
 bool Server::tell(Json part) {
@@ -171,7 +190,7 @@ Server::Answer Server::list(const Json& params) {
       for (std::size_t i = 0; i < entries.size(); i += entriesAMessage) {
         Json part = Json::array();
         for (const auto& e : entries.subspan(i, std::min(entriesAMessage, entries.size() - i)))
-          part.push_back(toJson(e));
+          part.push_back(Json::array({escapePath(e.name), e.error, server_.statJson(e.stat)}));
         if (!server_.tell(std::move(part))) return false;
       }
       return true;
@@ -199,9 +218,8 @@ Server::Answer Server::usage(const Json& params) {
 }
 
 Server::Answer Server::uncover(const Json&) {
-  const auto uncovered = insides_.uncovered(root_);
-  if (!uncovered) return refuse(uncovered.error());
-  return lend(uncovered->folder);
+  if (!uncovered_) return refuse(uncovered_.error());
+  return lend(uncovered_->folder);
 }
 
 Server::Answer Server::listOpenFiles(const Json&) {

@@ -24,6 +24,8 @@ public:
   void refuseLength();
   /// Called once, when the root is open, before anything in it is read.
   std::function<bool()> onBegin;
+  /// Opens the root so that reading leaves no trace; where it fails, the folder itself is read.
+  std::function<Result<FolderPtr>(const PathBytes&)> quietly;
 
 private:
   struct Refusal {
@@ -59,7 +61,12 @@ private:
   OpenFiles& openFiles_;
   DriveInsides& insides_;
   Send send_;
+  Json statJson(EntryStat stat) const;
+
   PathBytes root_;
+  std::uint64_t mount_ = 0;        ///< of the root, as everybody else sees it
+  std::uint64_t copiedMount_ = 0;  ///< of the copy that is read
+  Result<DriveInsides::Uncovered> uncovered_ = fail(Errc::notPermitted, "uncover");
   absl::flat_hash_map<std::uint64_t, FolderPtr> folders_;
   std::uint64_t nextHandle_ = 1;
   bool begun_ = false;

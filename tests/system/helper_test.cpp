@@ -9,6 +9,7 @@
 #include <filesystem>
 #include <fstream>
 #include <map>
+#include <sstream>
 
 #include "core/os/rights/helper_client.h"
 #include "core/os/rights/helper_protocol.h"
@@ -87,6 +88,33 @@ TEST(Helper, LetsAnOrdinaryUserMeasureEverything) {
   const auto direct = runProgram({ZTALLY, "measure", drive.path(), "--json"}).json();
   EXPECT_EQ(direct["occupied_bytes"], all["occupied_bytes"]);
   EXPECT_EQ(direct["entries"], all["entries"]);
+}
+
+/// A drive that notes every access: nothing that an ordinary user measures, with or without rights, is noted
+/// on it.
+TEST(Helper, LeavesNoTraceOnADriveThatNotesEveryAccess) {
+  LoopDrive drive("ext4", Bytes{64} << 20, "strictatime");
+  ZT_NEEDS(drive);
+  Unprivileged user;
+  if (!rootAndSetUidWork(user.folder)) GTEST_SKIP() << "SKIPPED, not root";
+  for (const std::string& path : {drive.path(), PathBytes(parentPath(drive.path()))})
+    must(::chmod(path.c_str(), 0755) == 0, "chmod");
+  for (const char* place : {"open/in", "closed/in"}) {
+    std::filesystem::create_directories(drive / place);
+    std::ofstream(drive / place + std::string("/file")) << "x";
+  }
+  must(::chmod((drive / "closed").c_str(), 0700) == 0, "chmod");
+  const std::vector<std::string> places{"closed", "closed/in", "closed/in/file", "open/in/file"};
+  const timespec old[2] = {{1'000'000, 0}, {1'000'000, 0}};
+  for (const auto& place : places) must(::utimensat(AT_FDCWD, (drive / place).c_str(), old, 0) == 0, place);
+  const auto with = user.run({"measure", drive.path(), "--everything", "--json"}, true);
+  ASSERT_EQ(with.status, 0) << with.err;
+  EXPECT_EQ(with.json()["files"], 2);
+  for (const auto& place : places) {
+    struct stat st {};
+    must(::stat((drive / place).c_str(), &st) == 0, place);
+    EXPECT_EQ(st.st_atim.tv_sec, 1'000'000) << place;
+  }
 }
 
 /// A conversation with the real process over pipes.
@@ -188,6 +216,11 @@ TEST(Helper, HasGivenUpEveryRightToChangeAnything) {
         (1ull << 2) | (1ull << 19) | (1ull << 21);  // read and search, ptrace, admin
     EXPECT_EQ(std::stoull(facts["CapEff"], nullptr, 16) & ~kept, 0u) << facts["CapEff"];
     EXPECT_EQ(std::stoull(facts["CapBnd"], nullptr, 16) & ~kept, 0u) << facts["CapBnd"];
+    for (const char* id : {"Uid", "Gid"}) {
+      std::istringstream ids(facts[id]);
+      for (unsigned one; ids >> one;) EXPECT_NE(one, 0u) << id << " " << facts[id];
+    }
+    EXPECT_EQ(facts["Groups"].find_first_of("0123456789"), std::string::npos) << facts["Groups"];
   }
   const Json open = helper.ask("open_files", Json::object());
   EXPECT_TRUE(open["result"].contains("complete"));

@@ -1,13 +1,37 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/json_reader.h"
 
+#include <algorithm>
+
 #include <absl/strings/escaping.h>
 
 namespace zt {
 
+namespace {
+/// How deep lists and objects lie in each other, outside of texts.
+int depthOf(std::string_view text) {
+  int depth = 0;
+  int deepest = 0;
+  bool quoted = false;
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const char c = text[i];
+    if (quoted && c == '\\') ++i;
+    if (c == '"') quoted = !quoted;
+    if (quoted) continue;
+    if (c == '[' || c == '{') deepest = std::max(deepest, ++depth);
+    if (c == ']' || c == '}') --depth;
+  }
+  return deepest;
+}
+}  // namespace
+
+/// What is too deep is not even read: values are copied and let go by recursion.
 Json parseJson(std::string_view text) {
+  constexpr int mostDepth = 100;
+  if (depthOf(text) > mostDepth) return {};
   Json json = Json::parse(text, nullptr, false);
-  return json.is_discarded() ? Json() : json;
+  if (json.is_discarded()) json = nullptr;
+  return json;
 }
 
 void putPath(Json& object, std::string_view key, std::string_view path) {

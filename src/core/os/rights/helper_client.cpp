@@ -4,6 +4,7 @@
 #include <fcntl.h>
 #include <signal.h>
 #include <spawn.h>
+#include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -115,13 +116,16 @@ using LinkPtr = std::shared_ptr<Link>;
 
 class HelperFolder final : public Folder {
 public:
-  HelperFolder(LinkPtr link, std::uint64_t handle) : link_(std::move(link)), handle_(handle) {}
+  HelperFolder(LinkPtr link, std::uint64_t handle, bool quiet)
+      : link_(std::move(link)), handle_(handle), quiet_(quiet) {}
+  bool keepsAccessTime() const override { return quiet_; }
   ~HelperFolder() override { link_->tell("close", {{"at", handle_}}); }
   std::uint64_t handle() const { return handle_; }
 
 private:
   LinkPtr link_;
   std::uint64_t handle_;
+  bool quiet_;
 };
 
 std::uint64_t handleOf(const Folder& folder) {
@@ -132,11 +136,12 @@ Error garbled(std::string_view operation) {
   return {Errc::badInput, operation, {}, 0, "helper"};
 }
 
-Result<FolderPtr> folderFrom(const LinkPtr& link, const Result<Json>& reply) {
+/// `quiet`: nothing that is listed there sets an access time.
+Result<FolderPtr> folderFrom(const LinkPtr& link, const Result<Json>& reply, bool quiet) {
   if (!reply) return tl::unexpected(reply.error());
   const Json handle = reply->is_object() ? reply->value("handle", Json()) : Json();
   if (!handle.is_number_unsigned()) return tl::unexpected(garbled("open"));
-  return FolderPtr(std::make_shared<HelperFolder>(link, handle.get<std::uint64_t>()));
+  return FolderPtr(std::make_shared<HelperFolder>(link, handle.get<std::uint64_t>(), quiet));
 }
 
 class HelperFiles final : public FileSystemReader {
@@ -148,8 +153,9 @@ public:
     return openBeneath(at, name);
   }
   Result<FolderPtr> openBeneath(const Folder& root, std::string_view relative) override {
-    return folderFrom(
-        link_, link_->call("open", {{"at", handleOf(root)}, {"path", escapePath(relative)}}, relative));
+    return folderFrom(link_,
+                      link_->call("open", {{"at", handleOf(root)}, {"path", escapePath(relative)}}, relative),
+                      root.keepsAccessTime());
   }
   Result<EntryStat> stat(const Folder& at, std::string_view name) override {
     const auto reply = link_->call("stat", {{"at", handleOf(at)}, {"name", escapePath(name)}}, name);
@@ -260,7 +266,7 @@ public:
   }
 
   Result<Uncovered> uncovered(const PathBytes&) override {
-    auto folder = folderFrom(link_, link_->call("uncover", Json::object(), {}));
+    auto folder = folderFrom(link_, link_->call("uncover", Json::object(), {}), true);
     if (!folder) return tl::unexpected(folder.error());
     return Uncovered{files_, std::move(*folder)};
   }
@@ -347,10 +353,27 @@ Result<std::unique_ptr<PrivilegedAccess>> HelperClient::start(const PathBytes& r
   const auto reply = (*link)->call("begin", {{"version", helper::version}, {"root", escapePath(root)}}, root);
   if (reply && reply->is_object() && reply->value("version", Json()) != helper::version)
     return fail(Errc::tooNew, "helper", root);
-  auto folder = folderFrom(*link, reply);
+  const bool quiet = reply && reply->is_object() && reply->value("keeps_access_times", Json()) == true;
+  auto folder = folderFrom(*link, reply, quiet);
   if (!folder) return tl::unexpected(folder.error());
   return std::unique_ptr<PrivilegedAccess>(std::make_unique<Access>(*link, std::move(*folder)));
 }
+
+namespace {
+/// Whether nobody but root and this user could put another program in this place: no folder on the way
+/// belongs to, or may be written by, anybody else.
+bool nobodyElseWrites(std::string path) {
+  for (;;) {
+    struct stat st {};
+    if (::lstat(path.c_str(), &st) != 0 || S_ISLNK(st.st_mode)) return false;
+    if (st.st_uid != 0 && st.st_uid != ::getuid()) return false;
+    if ((st.st_mode & (S_IWGRP | S_IWOTH)) != 0) return false;
+    if (path == "/") return true;
+    path = std::string(parentPath(path));
+    if (path.empty()) path = "/";
+  }
+}
+}  // namespace
 
 std::vector<std::string> helperCommand() {
   if (const char* given = std::getenv("ZTALLY_HELPER")) {
@@ -361,7 +384,7 @@ std::vector<std::string> helperCommand() {
   for (const std::string& path :
        {std::string(ZT_HELPER_PATH),
         self ? joinPath(parentPath(parentPath(*self)), "helper/ztally-helper") : ""})
-    if (!path.empty() && exists(path)) return {"pkexec", path};
+    if (!path.empty() && exists(path) && nobodyElseWrites(path)) return {"pkexec", path};
   return {};
 }
 

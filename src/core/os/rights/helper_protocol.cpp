@@ -63,10 +63,6 @@ std::optional<EntryStat> statFrom(const Json& json) {
   return s;
 }
 
-Json toJson(const ScannedEntry& entry) {
-  return Json::array({escapePath(entry.name), entry.error, toJson(entry.stat)});
-}
-
 Json toJson(const OpenFile& f) {
   return {{"pid", f.pid},     {"holder", escapePath(f.holder)}, {"device", f.device},
           {"inode", f.inode}, {"deleted", f.deleted},           {"occupied_bytes", f.occupied}};

@@ -34,9 +34,6 @@ Json toJson(const EntryStat& stat);
 /// nullopt for anything but a list of whole numbers in range.
 std::optional<EntryStat> statFrom(const Json& json);
 
-/// Names are bytes: they travel escaped (`escapePath`).
-Json toJson(const ScannedEntry& entry);
-
 Json toJson(const OpenFile& file);
 std::optional<OpenFile> openFileFrom(const Json& json);
 

@@ -1,0 +1,125 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The plan of a job through its whole life: all or nothing, marks, and what leaves it by itself.
+#include <gtest/gtest.h>
+
+#include <filesystem>
+
+#include "core/job/drive_holds.h"
+#include "core/job/job.h"
+#include "core/job/register.h"
+#include "support/fakes.h"
+#include "support/temp_folder.h"
+
+namespace zt::test {
+namespace {
+
+struct Book : ::testing::Test {
+  void SetUp() override {
+    real.visits = Register::open(t / "register.sqlite").value();
+    t.file("drive/tapes/one.wav", 300'000);
+    t.file("drive/tapes/two.wav", 200'000);
+    t.file("drive/notes/todo.txt", 5'000);
+    job = Job::create(real, t / "drive", false, {t / "a.ztjob", true}).value();
+    ASSERT_TRUE(job->measure({}, {}, nullptr));
+  }
+  PlanBook& book() { return job->planBook(); }
+  void reopen() {
+    job.reset();
+    job = Job::open(real, t / "a.ztjob").value();
+  }
+  TempFolder t;
+  Workshop real = realWorkshop();
+  std::unique_ptr<Job> job;
+};
+
+TEST_F(Book, TakesAllOrNothing) {
+  EXPECT_EQ(job->planPaths({"tapes/one.wav", "tapes/none.wav"}, "discard").error().code, Errc::notThere);
+  EXPECT_TRUE(book().plan().lines.empty());
+  EXPECT_EQ(book().add({"no-such-find"}, "discard").error().code, Errc::notThere);
+  ASSERT_TRUE(job->planPaths({"tapes/one.wav"}, "hold"));
+  EXPECT_EQ(job->planPaths({"tapes/two.wav", "tapes"}, "discard").error().code, Errc::conflict);
+  EXPECT_EQ(book().plan().lines.size(), 1u);
+  EXPECT_EQ(job->planPaths({"tapes/one.wav"}, "dissolve").error().code, Errc::unknownStep);
+}
+
+TEST_F(Book, GivesAThingAnotherStep) {
+  ASSERT_TRUE(job->planPaths({"tapes/one.wav"}, "discard"));
+  ASSERT_TRUE(job->planPaths({"tapes/one.wav"}, "hold"));
+  ASSERT_EQ(book().plan().lines.size(), 1u);
+  EXPECT_EQ(book().plan().lines[0].step->id, "hold");
+}
+
+TEST_F(Book, MarksLockLikeBedrockAndSurviveEverything) {
+  ASSERT_TRUE(job->planPaths({"tapes"}, "discard"));
+  ASSERT_TRUE(book().mark({"tapes/one.wav"}, Mark::keep));
+  ASSERT_EQ(book().left().size(), 1u) << "the folder would take the kept file along";
+  EXPECT_EQ(book().left()[0].why, Errc::kept);
+  EXPECT_EQ(job->planPaths({"tapes"}, "hold").error().code, Errc::kept);
+  EXPECT_EQ(job->planPaths({"tapes/one.wav"}, "hold").error().code, Errc::kept);
+  EXPECT_TRUE(job->planPaths({"tapes/two.wav"}, "discard"));
+  ASSERT_TRUE(job->measure({}, {}, nullptr));
+  reopen();
+  EXPECT_EQ(book().marks().of("tapes/one.wav"), Mark::keep);
+  EXPECT_EQ(job->planPaths({"tapes/one.wav"}, "discard").error().code, Errc::kept);
+  ASSERT_TRUE(book().mark({"tapes/one.wav"}, std::nullopt));
+  EXPECT_TRUE(job->planPaths({"tapes/one.wav"}, "discard"));
+}
+
+TEST_F(Book, APlanFromOutsideCannotTakeWhatIsKept) {
+  ASSERT_TRUE(job->planPaths({"tapes/one.wav"}, "discard"));
+  const Plan outside = book().plan();
+  ASSERT_TRUE(book().mark({"tapes"}, Mark::keep));
+  EXPECT_EQ(book().set(outside).error().code, Errc::kept);
+  EXPECT_TRUE(book().plan().lines.empty());
+}
+
+TEST_F(Book, SaysWhichLinesANewSurveyTookOff) {
+  ASSERT_TRUE(job->planPaths({"tapes/one.wav", "tapes/two.wav", "notes"}, "discard"));
+  std::filesystem::remove(t / "drive/tapes/one.wav");
+  t.file("drive/tapes/two.wav", 210'000);
+  ASSERT_TRUE(job->measure({}, {}, nullptr));
+  std::map<PathBytes, Errc> why;
+  for (const LeftLine& line : book().left()) why[line.path] = line.why;
+  ASSERT_TRUE(why.contains("tapes/one.wav"));
+  EXPECT_EQ(why["tapes/one.wav"], Errc::notThere);
+  ASSERT_EQ(book().plan().lines.size() + why.size(), 3u) << "none goes without a word";
+  bool notes = false;
+  for (const auto& line : book().plan().lines) notes = notes || line.items[0].path == "notes";
+  EXPECT_TRUE(notes);
+}
+
+TEST_F(Book, TargetsMayHoldOnlyWhileATaskRuns) {
+  ASSERT_TRUE(job->addTarget("films", "20GB,while-it-runs"));
+  EXPECT_TRUE(book().targets()[0].whileItRuns);
+  EXPECT_EQ(book().targets()[0].bytes, 20'000'000'000u);
+  reopen();
+  EXPECT_TRUE(book().targets()[0].whileItRuns);
+}
+
+/// Two jobs hold things of one drive; the file of one is lost. What is found on the drive is put back, each
+/// to its place, and nothing over anything.
+TEST_F(Book, ALostJobsThingsAreFoundAmongThoseOfOthers) {
+  ASSERT_TRUE(job->planPaths({"tapes/one.wav"}, "hold"));
+  ASSERT_TRUE(job->reclaim(job->consent().token, {}));
+  auto other = Job::create(real, t / "drive", false, {}).value();
+  ASSERT_TRUE(other->measure({}, {}, nullptr));
+  ASSERT_TRUE(other->planPaths({"tapes/two.wav"}, "hold"));
+  ASSERT_TRUE(other->reclaim(other->consent().token, {}));
+  job.reset();
+  std::filesystem::remove(t / "a.ztjob");
+  t.file("drive/tapes/one.wav", "somebody's new file");
+  const auto holds = DriveHolds::open(real, t / "drive", false).value();
+  std::set<PathBytes> found;
+  for (const auto& thing : holds->things()) found.insert(thing.record.path);
+  // A folder is measured here, not the top of its drive: the register knows where that is, paths are the
+  // drive's.
+  for (const char* name : {"tapes/one.wav", "tapes/two.wav"})
+    EXPECT_TRUE(std::any_of(found.begin(), found.end(), [&](const auto& p) { return p.ends_with(name); }))
+        << name;
+  EXPECT_EQ(other->undo(0, {})->at(0).state, ItemState::returned);
+  EXPECT_TRUE(t.has("drive/tapes/two.wav"));
+  EXPECT_EQ(t.read("drive/tapes/one.wav"), "somebody's new file");
+}
+
+}  // namespace
+}  // namespace zt::test
