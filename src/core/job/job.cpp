@@ -303,6 +303,16 @@ Result<std::vector<JournalRecord>> Job::rehearse() {
   return Runner(std::move(*drive), *file_, 0).rehearse(plan_.plan());
 }
 
+namespace {
+/// Where the measured place lies below the top of its drive.
+PathBytes belowTop(const Site& site) {
+  const PathBytes& top = site.drive().target;
+  if (site.drive().standIn || site.root().size() <= top.size()) return {};
+  if (top == "/") return site.root().substr(1);
+  return site.root().starts_with(top + "/") ? site.root().substr(top.size() + 1) : PathBytes{};
+}
+}  // namespace
+
 Result<RunReport> Job::reclaim(std::string_view token, const RunControl& control) {
   auto drive = guarded();
   if (!drive) return tl::unexpected(drive.error());
@@ -315,8 +325,9 @@ Result<RunReport> Job::reclaim(std::string_view token, const RunControl& control
   if (workshop_.visits)
     if (const auto held = runs_.held(report->run); held)
       for (const JournalRecord& r : *held)
-        (void)workshop_.visits->noteHold(site_->drive().id,
-                                         PathBytes(parentPath(parentPath(parentPath(r.holdFolder)))));
+        (void)workshop_.visits->noteHold(
+            site_->drive().id,
+            joinPath(belowTop(*site_), PathBytes(parentPath(parentPath(parentPath(r.holdFolder))))));
   auto saved = afterwards();
   if (auto plan = plan_.save(); !plan) saved = plan;
   // The run is over and known; what failed since must not hide it.

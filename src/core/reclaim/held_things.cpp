@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <utility>
 #include <random>
 
 #include "core/plan/plan_json.h"
@@ -31,6 +32,7 @@ std::string heldLine(const JournalRecord& r) {
          {"identity", toJson(r.identity)},
          {"occupied_bytes", r.occupied}};
   putPath(j, "path", r.path);
+  putPath(j, "held_in", r.holdFolder);
   return j.dump() + "\n";
 }
 
@@ -81,11 +83,24 @@ absl::flat_hash_map<std::int64_t, JournalRecord> writtenDown(FileSystemReader& f
     r.line = in.text("line");
     r.action = in.text("action");
     r.path = in.path("path");
+    r.holdFolder = in.path("held_in");
     r.occupied = in.number<Bytes>("occupied_bytes");
     in.object("identity", [&](JsonReader& identity) { r.identity = readIdentity(identity); });
     if (in.ok() && plainRelative(r.path)) records[r.seq] = std::move(r);
   }
   return records;
+}
+
+/// Turns what was written down by the root of a job, which may have measured a folder of the drive alone, to paths
+/// from where is looked now. Without its path where the hold does not lie as it did: then nothing is guessed.
+void turnTo(JournalRecord& record, const PathBytes& holdFolder) {
+  const PathBytes written = std::exchange(record.holdFolder, holdFolder);
+  if (written.empty() || record.path.empty()) return;
+  if (holdFolder == written) return;
+  if (holdFolder.ends_with("/" + written))
+    record.path = joinPath(holdFolder.substr(0, holdFolder.size() - written.size() - 1), record.path);
+  else
+    record.path.clear();
 }
 
 /// The things in one run's folder.
@@ -105,7 +120,7 @@ void addRun(FileSystemReader& files, const FolderPtr& job, const PathBytes& jobP
     thing.record.run = run;
     thing.record.seq = *seq;
     thing.record.state = ItemState::held;
-    thing.record.holdFolder = joinPath(jobPath, runFolderName(run));
+    turnTo(thing.record, joinPath(jobPath, runFolderName(run)));
     // The size of a folder is what the list says; of a file its own.
     if (stat.kind != EntryKind::folder || thing.record.path.empty()) thing.record.occupied = stat.occupied;
     if (thing.record.path.empty()) thing.record.identity = identityOf(stat);

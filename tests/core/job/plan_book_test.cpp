@@ -118,7 +118,12 @@ TEST_F(Book, ALostJobsThingsAreFoundAmongThoseOfOthers) {
         << name;
   EXPECT_EQ(other->undo(0, {})->at(0).state, ItemState::returned);
   EXPECT_TRUE(t.has("drive/tapes/two.wav"));
-  EXPECT_EQ(t.read("drive/tapes/one.wav"), "somebody's new file");
+  const auto again = DriveHolds::open(real, t / "drive", false).value();
+  const auto back = again->putBack({}).value();
+  ASSERT_GE(back.size(), 1u);
+  EXPECT_EQ(t.read("drive/tapes/one.wav"), "somebody's new file") << "never over anything";
+  EXPECT_EQ(t.read("drive/tapes/one.wav.put-back-1").size(), 300'000u) << "beside its old place, below what was measured";
+  EXPECT_FALSE(t.has("drive/.zip-tally-hold"));
 }
 
 }  // namespace
