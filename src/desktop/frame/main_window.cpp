@@ -161,14 +161,19 @@ void MainWindow::showWork() {
   for (Station* s : stations_) s->refresh();
 }
 
+QString MainWindow::stationName(int station) {
+  const QStringList names{tr("Bench"), tr("Survey"), tr("Finds"), tr("Plan"), tr("Reclaim"), tr("Proof")};
+  return names[station];
+}
+
 /// On the Bench the chosen drive, elsewhere the one that is worked on.
 void MainWindow::showPicture() {
   const bool chosen = station() == benchStation || !session_.view().open;
   const DrivePicture picture = chosen ? bench_->picture() : session_.view().picture();
   level_->show(picture);
   balance_->show(picture);
-  setWindowTitle(picture.shown ? tr("%1 – Zip Tally").arg(say(&Words::driveName, picture.drive))
-                               : tr("Zip Tally"));
+  const QString place = stationName(station());
+  setWindowTitle(picture.shown ? tr("%1: %2").arg(say(&Words::driveName, picture.drive), place) : place);
 }
 
 void MainWindow::refresh() {
@@ -178,15 +183,13 @@ void MainWindow::refresh() {
 }
 
 void MainWindow::refreshStrip() {
-  static const std::array names{QT_TR_NOOP("Bench"), QT_TR_NOOP("Survey"),  QT_TR_NOOP("Finds"),
-                                QT_TR_NOOP("Plan"),  QT_TR_NOOP("Reclaim"), QT_TR_NOOP("Proof")};
   QList<StationStrip::Item> items;
   for (qsizetype i = 0; i < stations_.size(); ++i) {
     const bool reached = i == reclaimStation ? session_.view().report.has_value()
                          : i == planStation
                              ? !session_.view().plan.lines.empty() || session_.view().report.has_value()
                              : stations_[i]->ready();
-    items.append({tr(names[static_cast<std::size_t>(i)]), stations_[i]->figure(), reached});
+    items.append({stationName(static_cast<int>(i)), stations_[i]->figure(), reached});
   }
   strip_->show(items, station());
 }

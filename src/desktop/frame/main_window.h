@@ -65,6 +65,7 @@ private:
   void connectDrives();
   void showWork();
   void showPicture();
+  static QString stationName(int station);
   void pickStratum(Stratum stratum);
   void findCommand();
   void explainWord();

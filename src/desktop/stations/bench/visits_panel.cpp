@@ -31,6 +31,7 @@ VisitsPanel::VisitsPanel(QWidget* parent) : QWidget(parent) {
   putBack_ = button(tr("Put all of it back"), "benchPutBack", this);
   putBack_->setToolTip(tr("Moves everything held back to where it was; never over anything"));
   box->addWidget(putBack_, 0, Qt::AlignLeft);
+  box->addStretch();
   connect(putBack_, &QPushButton::clicked, this, &VisitsPanel::putBackWanted);
   connect(visits_, &QTreeView::activated, this, [this](const QModelIndex& index) {
     const QString file = index.siblingAtColumn(0).data(RowsModel::idRole).toString();

@@ -184,7 +184,7 @@ void FindsStation::refresh() {
     question_->setWords(questionWords(*asked_, {"large", "old", "dormant", "trash", "picked"}));
   }
   for (int i = 0; i < model_->rowCount(); ++i) list_->expand(model_->index(i, 0));
-  if (!list_->currentIndex().isValid()) {
+  if (!session_.coming() && !list_->currentIndex().isValid()) {
     QModelIndex at = model_->indexOf(keep);
     if (!at.isValid() && model_->rowCount() > 0) at = model_->index(0, 0, model_->index(0, 0));
     select(at);

@@ -1,0 +1,195 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The session by itself: queues, stops, views that stay what they were, and failures that leave all as it was.
+#include "desktop/session/session.h"
+
+#include <gtest/gtest.h>
+
+#include <QSignalSpy>
+#include <QTest>
+
+#include "desktop/session/drive_watch.h"
+#include "desktop/session/plan_desk.h"
+#include "support/fakes.h"
+#include "support/temp_folder.h"
+
+namespace zt::test {
+namespace {
+
+using namespace zt::desktop;
+
+struct Desk : ::testing::Test {
+  void SetUp() override {
+    t.file("place/tapes/one.wav", 300'000);
+    t.file("place/tapes/two.wav", 200'000);
+    session = std::make_unique<Session>(real);
+  }
+  bool idle() {
+    return QTest::qWaitFor([&] { return session->work() == Session::Work::none; }, 30'000);
+  }
+  void openAndMeasure() {
+    session->openPlace(t / "place", false, {{}, false});
+    ASSERT_TRUE(idle());
+    session->measure(false);
+    ASSERT_TRUE(idle());
+    ASSERT_NE(session->view().survey, nullptr);
+  }
+  TempFolder t;
+  Workshop real = realWorkshop();
+  std::unique_ptr<Session> session;
+};
+
+TEST(WorkQueueTest, DoesOneAfterAnotherAndStopsEachByItself) {
+  std::vector<int> order;
+  std::atomic<bool> firstStopped = false;
+  std::atomic<bool> secondStopped = false;
+  std::atomic<bool> done = false;
+  WorkQueue queue(QStringLiteral("test"));
+  auto first = queue.post([&](const std::stop_token& stop) {
+    while (!stop.stop_requested()) QThread::usleep(100);
+    firstStopped = true;
+    order.push_back(1);
+  });
+  queue.post([&](const std::stop_token& stop) {
+    secondStopped = stop.stop_requested();
+    order.push_back(2);
+    done = true;
+  });
+  first.request_stop();
+  ASSERT_TRUE(QTest::qWaitFor([&] { return done.load(); }, 10'000));
+  EXPECT_EQ(order, (std::vector<int>{1, 2}));
+  EXPECT_TRUE(firstStopped);
+  EXPECT_FALSE(secondStopped) << "who stops one does not stop the next";
+}
+
+TEST(WorkQueueTest, EndsWithTheWorkAtHandAndBeginsNothingMore) {
+  std::atomic<int> begun = 0;
+  std::atomic<bool> stopped = false;
+  {
+    WorkQueue queue(QStringLiteral("test"));
+    queue.post([&](const std::stop_token& stop) {
+      ++begun;
+      while (!stop.stop_requested()) QThread::usleep(100);
+      stopped = true;
+    });
+    queue.post([&](const std::stop_token&) { ++begun; });
+    while (begun == 0) QThread::usleep(100);
+  }
+  EXPECT_TRUE(stopped);
+  EXPECT_EQ(begun, 1);
+}
+
+TEST_F(Desk, ViewsStayWhatTheyWere) {
+  openAndMeasure();
+  const auto before = session->sharedView();
+  PlanDesk desk(*session);
+  desk.planPaths({"tapes/one.wav"}, "hold");
+  ASSERT_TRUE(idle());
+  EXPECT_TRUE(before->plan.lines.empty());
+  EXPECT_EQ(session->view().plan.lines.size(), 1u);
+  EXPECT_EQ(before->survey, session->view().survey) << "what has not changed is shared";
+  EXPECT_EQ(before->composition, session->view().composition);
+}
+
+/// A second place that cannot be opened: nothing of the first is measured in its stead, and it stays open.
+TEST_F(Desk, AFailedOpeningLeavesTheOpenJobAlone) {
+  openAndMeasure();
+  const SurveyPtr survey = session->view().survey;
+  QSignalSpy failures(session.get(), &Session::failed);
+  QSignalSpy opened(session.get(), &Session::opened);
+  session->openPlace(t / "no-such-place", false, {{}, false});
+  ASSERT_TRUE(idle());
+  EXPECT_EQ(failures.size(), 1);
+  EXPECT_EQ(opened.size(), 0) << "nobody is told to measure";
+  EXPECT_EQ(session->view().survey, survey);
+}
+
+TEST_F(Desk, AFileThatHasGoneIsSaidAndNotAnother) {
+  openAndMeasure();
+  QSignalSpy failures(session.get(), &Session::failed);
+  bool looked = false;
+  session->look("tapes/none.wav", [&](const Peek&) { looked = true; });
+  ASSERT_TRUE(idle());
+  EXPECT_EQ(failures.size(), 1);
+  EXPECT_FALSE(looked);
+}
+
+TEST_F(Desk, FindsAreShownAsTheyCome) {
+  for (int i = 0; i < 400; ++i) {
+    t.file("place/many/f" + std::to_string(i), 1'200'000);
+    t.age("place/many/f" + std::to_string(i), 900);
+  }
+  session->openPlace(t / "place", false, {{}, false});
+  ASSERT_TRUE(idle());
+  QSignalSpy came(session.get(), &Session::findsCame);
+  bool seen = false;
+  QObject::connect(session.get(), &Session::findsCame, session.get(), [&] {
+    seen = session->coming() != nullptr && !session->coming()->finds.empty() && session->coming()->context != nullptr;
+  });
+  session->measure(false);
+  ASSERT_TRUE(idle());
+  EXPECT_GE(came.size(), 1);
+  EXPECT_TRUE(seen);
+  EXPECT_EQ(session->coming(), nullptr) << "not beside what they became";
+  EXPECT_FALSE(session->view().finds->empty());
+}
+
+TEST_F(Desk, ChangesOfThePlanAreOneChangeEach) {
+  openAndMeasure();
+  PlanDesk desk(*session);
+  QSignalSpy changes(session.get(), &Session::changed);
+  QSignalSpy failures(session.get(), &Session::failed);
+  desk.planPaths({"tapes/one.wav", "tapes/none.wav"}, "hold");
+  ASSERT_TRUE(idle());
+  EXPECT_EQ(failures.size(), 1);
+  EXPECT_TRUE(session->view().plan.lines.empty()) << "all or nothing";
+  desk.planPaths({"tapes/one.wav", "tapes/two.wav"}, "hold");
+  ASSERT_TRUE(idle());
+  EXPECT_EQ(changes.size(), 2);
+  ASSERT_EQ(session->view().plan.lines.size(), 2u);
+  const std::string first = session->view().plan.lines[0].id;
+  desk.moveLine(first, 1);
+  ASSERT_TRUE(idle());
+  EXPECT_EQ(session->view().plan.lines[1].id, first);
+  desk.nextAction(first);
+  ASSERT_TRUE(idle());
+  EXPECT_NE(session->view().plan.find(first)->step->id, "hold");
+  desk.mark({"tapes/one.wav"}, Mark::keep);
+  ASSERT_TRUE(idle());
+  EXPECT_EQ(session->view().plan.lines.size(), 1u);
+  EXPECT_EQ(session->view().left.size(), 1u) << "and it is said";
+}
+
+TEST(DriveWatchTest, TellsOfEarlierVisitsAndHeldThings) {
+  TempFolder t;
+  t.file("si/manifest.json", std::string(R"({"format":"zip-tally-stand-in","version":1,"id":"jetty","role":"data",)") +
+                                 R"("kind":"rotating","capacity_bytes":50000000})");
+  t.file("si/drive/tapes/one.wav", 300'000);
+  Workshop w = realWorkshop();
+  w.visits = Register::open(t / "register.sqlite").value();
+  {
+    auto job = Job::create(w, t / "si", true, {}).value();
+    ASSERT_TRUE(job->measure({}, {}, nullptr));
+    ASSERT_TRUE(job->planPaths({"tapes/one.wav"}, "hold"));
+    ASSERT_TRUE(job->reclaim(job->consent().token, {}));
+  }
+  DriveWatch watch(w);
+  QSignalSpy looked(&watch, &DriveWatch::looked);
+  watch.addStandIn(t / "si");
+  ASSERT_TRUE(looked.wait(10'000));
+  ASSERT_EQ(watch.drives().size(), 1u);
+  const DriveAtHand at = watch.drives()[0];
+  EXPECT_TRUE(at.standIn);
+  ASSERT_EQ(at.visits.size(), 1u);
+  ASSERT_EQ(at.held.size(), 1u);
+  EXPECT_FALSE(at.targets.empty()) << "headroom is known before anything is measured";
+  QSignalSpy back(&watch, &DriveWatch::putBackEnded);
+  watch.putBack(at);
+  ASSERT_TRUE(back.wait(10'000));
+  EXPECT_TRUE(t.has("si/drive/tapes/one.wav"));
+  QSignalSpy failed(&watch, &DriveWatch::failed);
+  watch.addStandIn(t / "nowhere");
+  ASSERT_TRUE(failed.wait(10'000));
+}
+
+}  // namespace
+}  // namespace zt::test
