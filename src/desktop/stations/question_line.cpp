@@ -27,11 +27,7 @@ QuestionLine::QuestionLine(const char* lineName, const QString& placeholder, QWi
   echo_->setWordWrap(true);
   echo_->hide();
   box->addWidget(echo_);
-  completions_ = new QStringListModel(this);
-  auto* completer = new QCompleter(completions_, this);
-  completer->setCompletionMode(QCompleter::UnfilteredPopupCompletion);
-  line_->setCompleter(completer);
-  connect(line_, &QLineEdit::textEdited, this, &QuestionLine::complete);
+  line_->installEventFilter(this);
   connect(line_, &QLineEdit::textChanged, this, &QuestionLine::read);
   connect(line_, &QLineEdit::returnPressed, this, &QuestionLine::entered);
 }
@@ -58,16 +54,22 @@ QString QuestionLine::text() const {
   return line_->text();
 }
 
-void QuestionLine::complete(const QString& text) {
-  QStringList words;
-  for (const auto& word : completeQuestion(text.toStdString(), words_))
-    words.append(QString::fromStdString(word));
-  completions_->setStringList(words);
+/// A list that opens over the line would take Enter and the arrows away from it.
+bool QuestionLine::eventFilter(QObject* watched, QEvent* event) {
+  if (watched != line_ || event->type() != QEvent::KeyPress) return QWidget::eventFilter(watched, event);
+  const auto* key = static_cast<QKeyEvent*>(event);
+  const bool tab = key->key() == Qt::Key_Tab && key->modifiers() == Qt::NoModifier;
+  if (!tab || completions_.isEmpty() || line_->cursorPosition() != line_->text().size()) return false;
+  line_->setText(completions_.front());
+  return true;
 }
 
 void QuestionLine::read() {
   const std::string text = line_->text().trimmed().toStdString();
   const auto question = parseQuestion(text, words_);
+  completions_.clear();
+  for (const auto& word : completeQuestion(line_->text().toStdString(), words_))
+    completions_.append(QString::fromStdString(word));
   echo_->setVisible(!text.empty());
   echo_->setText(question ? say(&Words::understood, *question)
                           : say(&Words::notUnderstood, question.error()));

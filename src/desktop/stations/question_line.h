@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <QStringList>
 #include <QWidget>
 
 #include "core/finds/question.h"
 
 class QLabel;
 class QLineEdit;
-class QStringListModel;
 
 namespace zt::desktop {
 
@@ -28,14 +28,16 @@ Q_SIGNALS:
   void asked(const zt::Question& question);  ///< an empty one where nothing is written
   void entered();                            ///< Enter was pressed
 
+protected:
+  bool eventFilter(QObject* watched, QEvent* event) override;
+
 private:
   void read();
-  void complete(const QString& text);
 
   QuestionWords words_;
   QLineEdit* line_ = nullptr;
   QLabel* echo_ = nullptr;
-  QStringListModel* completions_ = nullptr;
+  QStringList completions_;  ///< of the text as it stands; the first one is offered
 };
 
 }  // namespace zt::desktop
