@@ -5,8 +5,8 @@
 
 #include <algorithm>
 #include <charconv>
-#include <utility>
 #include <random>
+#include <utility>
 
 #include "core/plan/plan_json.h"
 #include "core/reclaim/guard.h"
@@ -91,8 +91,9 @@ absl::flat_hash_map<std::int64_t, JournalRecord> writtenDown(FileSystemReader& f
   return records;
 }
 
-/// Turns what was written down by the root of a job, which may have measured a folder of the drive alone, to paths
-/// from where is looked now. Without its path where the hold does not lie as it did: then nothing is guessed.
+/// Turns what was written down by the root of a job, which may have measured a folder of the drive alone, to
+/// paths from where is looked now. Without its path where the hold does not lie as it did: then nothing is
+/// guessed.
 void turnTo(JournalRecord& record, const PathBytes& holdFolder) {
   const PathBytes written = std::exchange(record.holdFolder, holdFolder);
   if (written.empty() || record.path.empty()) return;

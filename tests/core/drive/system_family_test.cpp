@@ -1,0 +1,81 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/drive/system_family.h"
+
+#include <gtest/gtest.h>
+
+#include "support/memory_file_system.h"
+
+namespace zt::test {
+namespace {
+
+std::vector<SystemRoot> systemsOf(std::initializer_list<const char*> paths) {
+  MemoryFileSystem files;
+  for (const char* path : paths) files.add(path, "x");
+  const auto root = files.openRoot("/").value();
+  return systemsIn(*namesOn(files, root));
+}
+
+const SystemRoot* of(const std::vector<SystemRoot>& all, SystemFamily family) {
+  for (const auto& system : all)
+    if (system.family == family) return &system;
+  return nullptr;
+}
+
+TEST(SystemsIn, FindsNothingOnADriveOfData) {
+  EXPECT_TRUE(systemsOf({"films/one.mp4", "notes.txt"}).empty());
+  EXPECT_TRUE(systemsOf({}).empty());
+}
+
+TEST(SystemsIn, KnowsTheThreeFamiliesByTheirMarks) {
+  const auto linuxes = systemsOf({"etc/os-release", "usr/bin/tool", "var/lib/dpkg/status", "bin/sh"});
+  ASSERT_NE(of(linuxes, SystemFamily::linuxFamily), nullptr);
+  EXPECT_TRUE(of(linuxes, SystemFamily::linuxFamily)->at.empty());
+  const auto nts =
+      systemsOf({"Windows/System32/config/SYSTEM", "Windows/System32/ntoskrnl.exe", "Users/kim/x"});
+  ASSERT_NE(of(nts, SystemFamily::nt), nullptr);
+  const auto macs =
+      systemsOf({"System/Library/CoreServices/SystemVersion.plist", "Library/Caches/x", "Users/kim/x"});
+  ASSERT_NE(of(macs, SystemFamily::mac), nullptr);
+}
+
+TEST(SystemsIn, NamesOfNtAreTheSameInAnyCase) {
+  EXPECT_NE(
+      of(systemsOf({"WINDOWS/system32/CONFIG/system", "windows/SYSTEM32/ntoskrnl.exe"}), SystemFamily::nt),
+      nullptr);
+  EXPECT_TRUE(foldsCase(SystemFamily::nt));
+  EXPECT_FALSE(foldsCase(SystemFamily::linuxFamily));
+}
+
+TEST(SystemsIn, OneSignAloneIsTreatedAsASystemThatIsNotCertain) {
+  const auto all = systemsOf({"Windows/System32/x"});
+  for (const auto& system : all) EXPECT_FALSE(system.certain) << name(system.family);
+}
+
+/// Where nothing is kept of the names of folders, nothing is guessed: a file by a system's name is no system.
+TEST(SystemsIn, TakesNoFileForAFolderOfASystem) {
+  for (const auto& system : systemsOf({"Windows", "etc", "System"}))
+    EXPECT_FALSE(system.certain) << name(system.family);
+}
+
+TEST(SystemsIn, SaysTheNamesOfTheFamiliesAsDocumentsHaveThem) {
+  EXPECT_EQ(name(SystemFamily::none), "none");
+  EXPECT_EQ(name(SystemFamily::linuxFamily), "linux");
+  EXPECT_EQ(name(SystemFamily::nt), "nt");
+  EXPECT_EQ(name(SystemFamily::mac), "mac");
+}
+
+TEST(SystemNameOn, ReadsWhatASystemCallsItself) {
+  MemoryFileSystem files;
+  files.add("etc/os-release", "NAME=\"Harbour\"\nPRETTY_NAME=\"Harbour Linux 12\"\n");
+  files.add("other/etc/os-release", "PRETTY_NAME='Jetty 3'\n");
+  const auto root = files.openRoot("/").value();
+  const auto called = [&](const char* at) {
+    return systemNameOn(files, *root, {at, {}, SystemFamily::linuxFamily, true, false});
+  };
+  EXPECT_EQ(called(""), "Harbour Linux 12");
+  EXPECT_EQ(called("other"), "Jetty 3");
+  EXPECT_EQ(called("nowhere"), "");
+}
+
+}  // namespace
+}  // namespace zt::test
