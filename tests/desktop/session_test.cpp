@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The session by itself: queues, stops, views that stay what they were, and failures that leave all as it was.
+// The session by itself: queues, stops, views that stay what they were, and failures that leave all as it
+// was.
 #include "desktop/session/session.h"
 
 #include <gtest/gtest.h>
@@ -123,7 +124,8 @@ TEST_F(Desk, FindsAreShownAsTheyCome) {
   QSignalSpy came(session.get(), &Session::findsCame);
   bool seen = false;
   QObject::connect(session.get(), &Session::findsCame, session.get(), [&] {
-    seen = session->coming() != nullptr && !session->coming()->finds.empty() && session->coming()->context != nullptr;
+    seen = session->coming() != nullptr && !session->coming()->finds.empty() &&
+           session->coming()->context != nullptr;
   });
   session->measure(false);
   ASSERT_TRUE(idle());
@@ -161,8 +163,9 @@ TEST_F(Desk, ChangesOfThePlanAreOneChangeEach) {
 
 TEST(DriveWatchTest, TellsOfEarlierVisitsAndHeldThings) {
   TempFolder t;
-  t.file("si/manifest.json", std::string(R"({"format":"zip-tally-stand-in","version":1,"id":"jetty","role":"data",)") +
-                                 R"("kind":"rotating","capacity_bytes":50000000})");
+  t.file("si/manifest.json",
+         std::string(R"({"format":"zip-tally-stand-in","version":1,"id":"jetty","role":"data",)") +
+             R"("kind":"rotating","capacity_bytes":50000000})");
   t.file("si/drive/tapes/one.wav", 300'000);
   Workshop w = realWorkshop();
   w.visits = Register::open(t / "register.sqlite").value();

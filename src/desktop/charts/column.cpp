@@ -16,8 +16,8 @@ QList<Block> blocksOf(const DrivePicture& v, Bytes accounted) {
   if (!v.measured || accounted != 0) {
     const Bytes seen = std::min(accounted, used);
     if (seen > 0) blocks.append({Stratum::unjudged, seen, 0, word("accounted")});
-    blocks.append({Stratum::unknown, used - seen, 0,
-                   v.measured || seen > 0 ? word("not yet seen") : word("used")});
+    blocks.append(
+        {Stratum::unknown, used - seen, 0, v.measured || seen > 0 ? word("not yet seen") : word("used")});
   } else {
     Bytes sum = 0;
     for (int i = 0; i < standings; ++i) {

@@ -122,7 +122,8 @@ TEST_F(Book, ALostJobsThingsAreFoundAmongThoseOfOthers) {
   const auto back = again->putBack({}).value();
   ASSERT_GE(back.size(), 1u);
   EXPECT_EQ(t.read("drive/tapes/one.wav"), "somebody's new file") << "never over anything";
-  EXPECT_EQ(t.read("drive/tapes/one.wav.put-back-1").size(), 300'000u) << "beside its old place, below what was measured";
+  EXPECT_EQ(t.read("drive/tapes/one.wav.put-back-1").size(), 300'000u)
+      << "beside its old place, below what was measured";
   EXPECT_FALSE(t.has("drive/.zip-tally-hold"));
 }
 
