@@ -60,7 +60,7 @@ int dryRun(Console& console, Job& job, bool json) {
 
 void printReport(Console& console, const RunReport& report) {
   for (const auto& o : report.lines) {
-    console.out << column(o.freed.sure) << "  " << words().lineState(o.state) << "  " << o.line;
+    console.out << signedColumn(o.rose) << "  " << words().lineState(o.state) << "  " << o.line;
     if (o.held > 0) console.out << ", " << words().bytes(o.held) << " in the hold";
     console.out << '\n';
     for (const auto& r : o.problems)

@@ -364,14 +364,6 @@ int tree(Console& console, const Arguments& args) {
   return Exit::done;
 }
 
-namespace {
-std::vector<std::string> findKinds(const Craft& craft) {
-  std::vector<std::string> kinds{std::string(pickedKind)};
-  for (const auto& d : craft.detectors.all()) kinds.emplace_back(d->id());
-  return kinds;
-}
-}  // namespace
-
 int finds(Console& console, const Arguments& args) {
   const auto kinds = findKinds(*console.workshop.craft);
   for (const auto& kind : args.kinds)

@@ -43,7 +43,6 @@ struct Arguments {
   std::string drive;  ///< a drive whose holds are meant, instead of a job
   std::string driveKind;
   std::string driveSize;
-  std::string whatAs;  ///< a name for a target
   int by = 0;
 };
 

@@ -205,6 +205,28 @@ TEST(ZtallyDemo, HasTheFindsItPromises) {
   EXPECT_LE(proposal["proof"]["bound_gap"].get<double>(), 0.001);
 }
 
+/// Somebody says of everything that it may go: what a system needs, and parts of what goes only as a whole,
+/// still do not.
+TEST(ZtallyDemo, ProposesNothingThatIsLockedWhateverIsSaid) {
+  TempFolder t;
+  ASSERT_EQ(ztally("demo", t / "si").status, 0);
+  const std::string job = t / "a.ztjob";
+  ASSERT_EQ(ztally("measure", t / "si", "--stand-in", "--job", job, "--target", "240GB").status, 0);
+  std::vector<std::string> mark{ZTALLY, "mark", "may-go", "--job", job};
+  for (const auto& e : std::filesystem::directory_iterator(t / "si/drive"))
+    mark.push_back(e.path().filename());
+  ASSERT_EQ(runProgram(mark).status, 0);
+  const Ran proposed = ztally("propose", "--job", job, "--json");
+  ASSERT_EQ(proposed.status, 3) << proposed.err;
+  ASSERT_GT(proposed.json()["lines"].size(), 100u);
+  for (const auto& line : proposed.json()["lines"])
+    for (const auto& item : line["items"]) {
+      const std::string path = item["path"];
+      for (const char* locked : {"usr/", "etc/", "boot/", "swapfile", "previous-system/"})
+        EXPECT_FALSE(path.starts_with(locked)) << path;
+    }
+}
+
 TEST_F(Ztally, ListsWhatAnswersAQuestion) {
   measure();
   const auto j = ztally("list", "--job", job, "video", "--sort", "newest", "--json").json();

@@ -57,9 +57,10 @@ TEST_F(SurveyWindow, AnswersTheFilterLineAndGoesBackToTheFolders) {
   EXPECT_TRUE(text("surveyFilterEcho").contains(QStringLiteral("over nonsense")));
   ask(QStringLiteral("video, over 100 MB, files"));
   ASSERT_TRUE(waitFor([&] { return list()->model()->rowCount() > 3; }));
-  const auto largest = list()->model()->index(0, 0).data(EntryListModel::nodeRole).toUInt();
-  for (int row = 1; row < list()->model()->rowCount(); ++row) {
-    const auto node = list()->model()->index(row, 0).data(EntryListModel::nodeRole).toUInt();
+  const auto* model = window->findChild<EntryListModel*>();
+  const NodeId largest = model->nodeAt(0);
+  for (int row = 1; row < model->rowCount(); ++row) {
+    const NodeId node = model->nodeAt(row);
     EXPECT_GE(session().view().survey->tree.weight(largest), session().view().survey->tree.weight(node));
   }
   find<QLineEdit>("surveyFilter")->clear();

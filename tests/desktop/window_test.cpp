@@ -179,8 +179,9 @@ TEST_F(Window, ShowsProgressAndTakesTheLevelAlong) {
 TEST_F(Window, StopsAMeasurementAndKeepsWhatWasSeen) {
   TempFolder t;
   measureStandIn(t);
-  session().measure(false);
-  session().stop();
+  station(2);
+  key(window.get(), Qt::Key_M, Qt::ControlModifier);
+  key(window.get(), Qt::Key_Escape);
   ASSERT_TRUE(idle());
   EXPECT_NE(session().view().survey, nullptr);
   EXPECT_TRUE(session().view().survey->partial || session().view().survey->tree.size() > 20'000);

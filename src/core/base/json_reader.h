@@ -29,7 +29,6 @@ public:
   explicit JsonReader(const Json& json) : json_(json) {}
 
   bool has(const char* key) const { return json_.is_object() && json_.contains(key); }
-  bool isObject() const { return json_.is_object(); }
 
   /// A whole number in the range of T. It must be there.
   template <class T>

@@ -85,7 +85,7 @@ std::vector<SystemRoot> systemsSeen(const Drive& drive, const Survey& survey) {
   }
   for (SystemRoot& found : systemsIn(TreeNames(survey.tree))) {
     const auto known = std::find_if(seen.begin(), seen.end(), [&](const SystemRoot& s) {
-      return s.at == found.at && (s.family == found.family || !s.prefix.empty());
+      return s.at == found.at && s.family == found.family && s.prefix == found.prefix;
     });
     if (known == seen.end()) seen.push_back(std::move(found));
   }
@@ -172,8 +172,8 @@ PlaceMap::Way PlaceMap::walkTo(std::string_view path) const {
 
 Judgement PlaceMap::judgementOf(const Way& way) {
   if (way.place == nullptr) return {};
-  if (way.certain) return {way.place->standing, way.place->regret};
-  return {std::min(way.place->standing, Standing::unjudged), Regret::personalGone};
+  if (way.certain) return {way.place->standing, way.place->regret, way.inWhole};
+  return {std::min(way.place->standing, Standing::unjudged), Regret::personalGone, way.inWhole};
 }
 
 const Place* PlaceMap::placeOf(std::string_view path) const {

@@ -19,6 +19,8 @@ std::vector<SystemRoot> systemsSeen(const Drive& drive, const Survey& survey);
 struct Judgement {
   Standing standing = Standing::unjudged;
   Regret regret = Regret::personalGone;  ///< of letting it go
+  bool part =
+      false;  ///< lies in something that goes as a whole or not at all: nothing may be done with it alone
 };
 
 /// Which place speaks for which path of one survey: the places of every family, put to where its systems lie.
@@ -40,8 +42,6 @@ public:
   bool locked(std::string_view path) const;
   /// What is said of every entry of a survey, by node number; one pass.
   std::vector<Judgement> judge(const SurveyTree& tree) const;
-  /// Whether a system lies here, or may lie here.
-  bool carriesSystem() const { return !systems_.empty(); }
   const std::vector<SystemRoot>& systems() const { return systems_; }
 
 private:

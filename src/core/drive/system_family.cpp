@@ -111,10 +111,20 @@ void findDeployments(const NameView& names, std::vector<SystemRoot>& found) {
   }
 }
 
-/// Whole systems that lie beside the one in use.
+/// A folder that is built like a system, without a sign of one.
+std::optional<SystemRoot> suspectAt(const NameView& names, const PathBytes& at, const Signs& family) {
+  const bool all = std::all_of(family.suspects.begin(), family.suspects.end(), [&](auto path) {
+    return names.has(joinPath(at, path), foldsCase(family.family));
+  });
+  return all ? std::optional(SystemRoot{at, {}, family.family, false, false}) : std::nullopt;
+}
+
+/// Whole systems that lie beside the one in use; what is built like one is not taken apart either.
 void findPrevious(const NameView& names, const SystemRoot& used, std::vector<SystemRoot>& found) {
   for (const PathBytes& folder : names.foldersIn({})) {
     auto system = systemAt(names, folder);
+    for (const Signs& family : allSigns())
+      if (!system && family.family == used.family) system = suspectAt(names, folder, family);
     if (!system || system->family != used.family) continue;
     system->previous = true;
     found.push_back(std::move(*system));
@@ -133,12 +143,8 @@ std::vector<SystemRoot> systemsIn(const NameView& names) {
   }
   findDeployments(names, found);
   if (!found.empty()) return found;
-  for (const Signs& family : allSigns()) {
-    const bool fold = foldsCase(family.family);
-    if (std::all_of(family.suspects.begin(), family.suspects.end(),
-                    [&](auto path) { return names.has(path, fold); }))
-      found.push_back({{}, {}, family.family, false, false});
-  }
+  for (const Signs& family : allSigns())
+    if (auto suspect = suspectAt(names, {}, family)) found.push_back(std::move(*suspect));
   return found;
 }
 

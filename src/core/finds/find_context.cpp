@@ -37,10 +37,12 @@ FindContext::FindContext(SurveyPtr s, PlaceMap p, FindOptions o)
 void FindContext::takeJudgements(const std::vector<Judgement>& all) {
   standing.resize(all.size());
   regret.resize(all.size());
+  part.resize(all.size());
   beneath_.assign(tree.folderNumbers(), {Standing::spent, Regret::none});
   for (NodeId id = tree.size(); id-- > 0;) {  // children have larger numbers
     standing[id] = all[id].standing;
     regret[id] = all[id].regret;
+    part[id] = all[id].part;
     if (tree.isGone(id)) continue;
     const auto add = [&](NodeId folder, const Judgement& j) {
       Judgement& sum = beneath_[tree.folderIndex(folder)];
@@ -53,7 +55,8 @@ void FindContext::takeJudgements(const std::vector<Judgement>& all) {
 }
 
 Judgement FindContext::strictest(NodeId node) const {
-  return tree.isFolder(node) ? beneath_[tree.folderIndex(node)] : Judgement{standing[node], regret[node]};
+  return tree.isFolder(node) ? beneath_[tree.folderIndex(node)]
+                             : Judgement{standing[node], regret[node], part[node]};
 }
 
 void FindContext::findKinds() {
@@ -117,6 +120,7 @@ void FindContext::complete(Find& find) const {
     const Judgement own = strictest(item.node);
     worst.standing = std::min(worst.standing, own.standing);
     worst.regret = std::max(worst.regret, own.regret);
+    if (part[item.node]) worst.standing = Standing::bedrock;
   }
   find.standing = find.judged = worst.standing;
   find.regret = worst.regret;

@@ -43,6 +43,7 @@ public:
   std::vector<Regret> regret;      ///< of letting it go, by node
   std::vector<NodeId> trashes;     ///< trash folders by the freedesktop layout
   std::vector<bool> inTrash;       ///< by node
+  std::vector<bool> part;          ///< by node: goes only with the whole that it lies in
 
 private:
   std::unique_ptr<GainModel> model_;

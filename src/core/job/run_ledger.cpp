@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/run_ledger.h"
 
-#include <xxhash.h>
-
 #include <algorithm>
 #include <array>
 
@@ -96,19 +94,17 @@ Result<std::vector<JournalRecord>> RunLedger::undo(const GuardedDrive& drive, st
 
 Consent consentToRelease(std::span<const JournalRecord> held) {
   Consent consent;
-  std::string all;
+  TokenText all;
   for (const JournalRecord& r : held) {
     const std::string id = "held-" + std::to_string(r.run) + "-" + std::to_string(r.seq);
-    all += id + ':' + std::to_string(r.path.size()) + ':' + r.path + ':' + std::to_string(r.identity.inode) +
-           ':' + std::to_string(r.identity.modified) + ';';
+    Subject item;
+    item.path = r.path;
+    item.identity = r.identity;
+    all.add(id);
+    all.add(item);
     consent.lines.push_back({id, "release", r.occupied, 1, r.path, Regret::personalGone});
   }
-  if (consent.lines.empty()) return consent;
-  const XXH128_hash_t hash = XXH3_128bits(all.data(), all.size());
-  char text[40];
-  std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(hash.high64),
-                static_cast<unsigned long long>(hash.low64));
-  consent.token = text;
+  if (!consent.lines.empty()) consent.token = all.token();
   return consent;
 }
 

@@ -5,6 +5,12 @@
 
 namespace zt {
 
+std::vector<std::string> findKinds(const Craft& craft) {
+  std::vector<std::string> kinds{std::string(pickedKind)};
+  for (const auto& detector : craft.detectors.all()) kinds.emplace_back(detector->id());
+  return kinds;
+}
+
 std::shared_ptr<const Craft> builtInCraft() {
   return std::make_shared<const Craft>(Craft{builtInDetectors(), builtInSteps()});
 }

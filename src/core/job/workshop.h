@@ -14,6 +14,8 @@ struct Craft {
   DetectorTable detectors;
   StepTable steps;
 };
+/// The kinds that finds may have, picked ones among them.
+std::vector<std::string> findKinds(const Craft& craft);
 /// The craft that comes with the program.
 std::shared_ptr<const Craft> builtInCraft();
 

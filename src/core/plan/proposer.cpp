@@ -199,7 +199,12 @@ Plan planOf(const Choice& choice, const StepTable& steps, const Marks& marks) {
 bool mayPropose(const Find& find, const Marks& marks) {
   if (find.standing == Standing::bedrock || marks.locks(find)) return false;
   const auto mark = marks.of(find);
-  if (mark == Mark::mayGo) return true;
+  // What is kept by what is known (records, keys, mail) goes only if that very thing was meant, not its
+  // folder.
+  if (mark == Mark::mayGo)
+    return find.standing != Standing::kept ||
+           std::all_of(find.items.begin(), find.items.end(),
+                       [&](const Subject& item) { return marks.all().contains(item.path); });
   if (mark == Mark::notNow) return false;
   const bool known = find.standing == Standing::rebuilds || find.standing == Standing::spent;
   return known && find.regret <= Regret::wayBack;

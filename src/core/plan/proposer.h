@@ -40,7 +40,8 @@ struct Proposal {
 };
 
 /// Whether the program may put a find on a plan by itself: what is known to rebuild or to be spent, and what
-/// somebody said may go. Nothing unjudged and nothing personal otherwise, and nothing that somebody keeps.
+/// somebody said may go (of what is kept by what is known, only the very thing that was marked). Nothing
+/// unjudged and nothing personal otherwise, and nothing that somebody keeps.
 bool mayPropose(const Find& find, const Marks& marks);
 
 /// Reaches the hardest chosen target with the lowest regret ceiling that can, then the fewest bytes of

@@ -5,36 +5,42 @@
 
 namespace zt {
 
+void TokenText::add(std::string_view text) {
+  all_ += std::to_string(text.size());
+  all_ += ':';
+  all_ += text;
+}
+
+void TokenText::add(const Subject& item) {
+  add(item.path);
+  const Identity& i = item.identity;
+  for (const std::uint64_t n :
+       {std::uint64_t{static_cast<std::uint8_t>(i.kind)}, i.inode, i.length,
+        static_cast<std::uint64_t>(i.modified), std::uint64_t{i.bornMark}, std::uint64_t{i.changedMark}})
+    add(std::to_string(n));
+}
+
+std::string TokenText::token() const {
+  const XXH128_hash_t hash = XXH3_128bits(all_.data(), all_.size());
+  char text[40];
+  std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(hash.high64),
+                static_cast<unsigned long long>(hash.low64));
+  return text;
+}
+
 Consent consentFor(const Plan& plan) {
   Consent consent;
-  std::string all;
-  const auto add = [&](std::string_view text) {
-    all += std::to_string(text.size());
-    all += ':';
-    all += text;
-  };
+  TokenText all;
   for (const PlanLine& line : plan.lines) {
     if (!line.enabled) continue;
-    add(line.id);
-    add(line.step->id);
-    for (const auto& item : line.items) {
-      add(item.path);
-      const Identity& i = item.identity;
-      for (const std::uint64_t n :
-           {std::uint64_t{static_cast<std::uint8_t>(i.kind)}, i.inode, i.length,
-            static_cast<std::uint64_t>(i.modified), std::uint64_t{i.bornMark}, std::uint64_t{i.changedMark}})
-        add(std::to_string(n));
-    }
+    all.add(line.id);
+    all.add(line.step->id);
+    for (const auto& item : line.items) all.add(item);
     if (line.step->consent != ConsentRule::none)
       consent.lines.push_back({line.id, line.step->id, line.gain.atMost, line.items.size(),
                                line.items.empty() ? PathBytes{} : line.items.front().path, line.regret()});
   }
-  if (consent.lines.empty()) return consent;
-  const XXH128_hash_t hash = XXH3_128bits(all.data(), all.size());
-  char text[40];
-  std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(hash.high64),
-                static_cast<unsigned long long>(hash.low64));
-  consent.token = text;
+  if (!consent.lines.empty()) consent.token = all.token();
   return consent;
 }
 

@@ -51,6 +51,18 @@ struct Consent {
   std::vector<Line> lines;
 };
 
+/// What a consent's token depends on, piece by piece.
+class TokenText {
+public:
+  void add(std::string_view text);
+  void add(const Subject& item);  ///< its path and identity
+  /// 32 hexadecimal digits.
+  std::string token() const;
+
+private:
+  std::string all_;
+};
+
 /// The consents that a plan's steps need, by their kinds. The token depends on every line, path and identity.
 Consent consentFor(const Plan& plan);
 

@@ -66,7 +66,8 @@ void SpaceLedger::ended(GainBounds freed) {
 
 void SpaceLedger::settle() {
   auto free = freeNow(files_, *root_);
-  for (int tries = 0; tries < 25 && free; ++tries) {
+  const auto end = std::chrono::steady_clock::now() + std::chrono::milliseconds(500);
+  while (free && std::chrono::steady_clock::now() < end) {
     std::this_thread::sleep_for(std::chrono::milliseconds(20));
     const auto again = freeNow(files_, *root_);
     const bool stands = again && *again == *free;

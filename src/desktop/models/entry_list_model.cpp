@@ -90,8 +90,6 @@ QVariant EntryListModel::data(const QModelIndex& index, int role) const {
              say(&Words::exact, answer_->context->tree.weight(node));
     case Qt::ForegroundRole:
       return column >= ListColumn::newest ? QVariant(face().secondInk) : QVariant();
-    case nodeRole:
-      return node;
     default:
       return {};
   }

@@ -13,7 +13,6 @@ class EntryListModel final : public QAbstractTableModel {
   Q_OBJECT
 public:
   /// In the order of ListColumn; the name's column shows the path.
-  enum Role { nodeRole = Qt::UserRole };
   using QAbstractTableModel::QAbstractTableModel;
 
   /// Rows of an answer that only got in better order keep their place on the screen.

@@ -41,7 +41,6 @@ void FindsModel::rebuild() {
   nodes_.clear();
   nodes_.emplace_back();
   shown_ = folded_ = 0;
-  foldedBytes_ = 0;
   if (view_.finds && view_.context) {
     const FindMatcher matcher(*view_.context, question_);
     const Bytes small = question_.empty() ? view_.shortfall / 200 : 0;
@@ -73,7 +72,6 @@ void FindsModel::addGroup(Standing standing, const FindMatcher& matcher, Bytes s
   const int fold = add(group, {-1, 0, -1, true, standing, sum, {}});
   for (const int i : little) add(fold, {-1, 0, i, false, standing, find(i).gain.atMost, {}});
   folded_ += little.size();
-  foldedBytes_ += sum;
 }
 
 const Find* FindsModel::findAt(const QModelIndex& index) const {

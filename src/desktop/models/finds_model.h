@@ -34,7 +34,6 @@ public:
   QModelIndex groupOf(Standing standing) const;
   std::size_t shown() const { return shown_; }
   std::size_t folded() const { return folded_; }
-  Bytes foldedBytes() const { return foldedBytes_; }
 
   QModelIndex index(int row, int column, const QModelIndex& parent = {}) const override;
   QModelIndex parent(const QModelIndex& index) const override;
@@ -64,7 +63,6 @@ private:
   std::vector<Node> nodes_;  ///< 0 is the invisible root
   std::size_t shown_ = 0;
   std::size_t folded_ = 0;
-  Bytes foldedBytes_ = 0;
 };
 
 }  // namespace zt::desktop

@@ -203,7 +203,6 @@ QVariant FolderModel::restData(NodeId folder, int column, int role) const {
   if (role == Qt::ForegroundRole) return face().secondInk;
   if (role == shareRole) return 0.0;
   if (role == partsRole) return QVariantList{};
-  if (role == nodeRole) return folder;
   if (role != Qt::DisplayRole) return {};
   if (column == nameColumn)
     return tr("%1 smaller entries: Enter lists them")
@@ -227,8 +226,6 @@ QVariant FolderModel::data(const QModelIndex& index, int role) const {
       return t.isFolder(node) && index.column() == nameColumn ? QVariant(typeface(Type::strong)) : QVariant();
     case Qt::ForegroundRole:
       return index.column() >= filesColumn ? QVariant(face().secondInk) : QVariant();
-    case nodeRole:
-      return node;
     case shareRole: {
       const Bytes above = weight(node == 0 ? 0 : t.parent(node));
       return above == 0 ? 0.0 : std::min(1.0, static_cast<double>(weight(node)) / static_cast<double>(above));

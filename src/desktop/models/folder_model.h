@@ -25,7 +25,7 @@ public:
     newestColumn,
     columns
   };
-  enum Role { nodeRole = Qt::UserRole, shareRole, partsRole };
+  enum Role { shareRole = Qt::UserRole, partsRole };
 
   using QAbstractItemModel::QAbstractItemModel;
   void show(SurveyPtr survey, ContextPtr context, std::shared_ptr<const Composition> composition);

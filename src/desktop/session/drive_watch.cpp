@@ -101,9 +101,13 @@ void DriveWatch::addStandIn(const PathBytes& folder) {
 }
 
 void DriveWatch::overrule(const Drive& drive, const DriveOverrule& said) {
-  if (!workshop_.visits) return Q_EMIT failed(Error{Errc::unsupported, "register", {}, 0, {}});
-  if (const auto kept = workshop_.visits->setOverrule(drive.id, said); !kept)
-    return Q_EMIT failed(kept.error());
+  queue_->post([this, id = drive.id, said, visits = workshop_.visits](const std::stop_token&) {
+    Result<void> kept = fail(Errc::unsupported, "register");
+    if (visits) kept = visits->setOverrule(id, said);
+    if (!kept)
+      QMetaObject::invokeMethod(
+          this, [this, kept] { Q_EMIT failed(kept.error()); }, Qt::QueuedConnection);
+  });
   look();
 }
 

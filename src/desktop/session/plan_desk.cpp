@@ -86,7 +86,7 @@ void PlanDesk::propose(std::optional<Regret> ceiling) {
         *found = *proposal;
         return job->planBook().set(proposal->plan);
       },
-      [this, found] { session_.showProposal(*found); });
+      [session = &session_, found] { session->showProposal(*found); });
 }
 
 }  // namespace zt::desktop

@@ -6,7 +6,7 @@
 namespace zt::desktop {
 
 /// What the stations ask of the plan, the targets and the marks of the open job. Each request is one change:
-/// all of it or nothing, and a failure is told by the session. GUI thread.
+/// all of it or nothing, and a failure is told by `Session::failed`. GUI thread.
 class PlanDesk final {
 public:
   explicit PlanDesk(Session& session) : session_(session) {}

@@ -151,7 +151,6 @@ void Session::showProposal(std::optional<Proposal> proposal) {
   shown->proposal = std::move(proposal);
   view_ = std::move(shown);
   Q_EMIT changed();
-  Q_EMIT proposed();
 }
 
 bool Session::rightsWorthAsking() const {

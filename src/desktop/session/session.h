@@ -37,6 +37,9 @@ public:
   const std::shared_ptr<const LiveSurvey>& live() const { return live_; }
   const std::shared_ptr<const ComingFinds>& coming() const { return coming_; }
 
+  /// The kinds that finds may have.
+  std::vector<std::string> findKinds() const { return zt::findKinds(*workshop_.craft); }
+
   /// Where a job may be kept.
   struct Keeping {
     PathBytes file;  ///< empty: in memory only
@@ -83,7 +86,6 @@ Q_SIGNALS:
   void failed(const zt::Error& error);
   void onDriveRefused(const QByteArray& path, bool standIn, const QByteArray& jobFile);
   void opened();
-  void proposed();
   void runEnded();
   void measured();
   void exported(const QByteArray& file);

@@ -83,6 +83,47 @@ TEST(Catalogue, TreatsASystemKeptByAnUpgradeAsAWhole) {
   EXPECT_FALSE(c.locked("previous-system")) << "but as a whole somebody may let it go";
 }
 
+/// A system below a folder of the running machine, as when a drive's content was copied there: its own names
+/// count.
+TEST(Catalogue, SeesASystemInAFolderOfTheRunningOne) {
+  Drive live;
+  live.liveSystem = true;
+  live.target = "/";
+  live.systems = {{"", "", SystemFamily::linuxFamily, true, false}};
+  const auto bedrockIn = [&](std::initializer_list<const char*> paths, const char* asked) {
+    MemoryFileSystem files;
+    for (const char* path : paths) files.add(path, "x");
+    const auto survey = surveyOf(borrowed(files), "/");
+    survey->root = "/home/kim/copy";
+    return PlaceMap(systemsSeen(live, *survey), "home/kim/copy").locked(asked);
+  };
+  EXPECT_TRUE(bedrockIn({"etc/os-release", "usr/bin/sh", "var/lib/dpkg/status"}, "usr/bin/sh"));
+  EXPECT_TRUE(
+      bedrockIn({"Windows/System32/ntoskrnl.exe", "Windows/System32/config/SYSTEM"}, "Windows/System32"));
+  EXPECT_TRUE(
+      bedrockIn({"System/Library/CoreServices/SystemVersion.plist", "private/var/db/x"}, "System/Library"));
+  EXPECT_FALSE(bedrockIn({"films/one.mp4"}, "films"));
+}
+
+/// A folder that is built like a system is not taken apart, though nothing in it says what it is.
+TEST(Catalogue, TakesNoPartOfWhatIsBuiltLikeASystem) {
+  MemoryFileSystem files;
+  for (const char* f :
+       {"etc/os-release", "usr/bin/sh", "var/lib/dpkg/status", "before-upgrade/etc/setting.conf",
+        "before-upgrade/usr/lib/old.so", "before-upgrade/var/cache/apt/archives/p.deb"})
+    files.add(f, std::string(20'000, 'x'));
+  const auto survey = surveyOf(borrowed(files), "/");
+  const PlaceMap places(systemsSeen(Drive{}, *survey), {});
+  EXPECT_FALSE(places.locked("before-upgrade"));
+  const auto all = places.judge(survey->tree);
+  for (const char* path :
+       {"before-upgrade/etc/setting.conf", "before-upgrade/usr/lib", "before-upgrade/var/cache"}) {
+    EXPECT_TRUE(places.locked(path)) << path;
+    EXPECT_TRUE(all[*survey->tree.find(path)].part) << path;
+  }
+  EXPECT_FALSE(all[*survey->tree.find("before-upgrade")].part);
+}
+
 TEST(Catalogue, GivesEveryNodeTheStandingOfItsPath) {
   MemoryFileSystem files;
   for (const char* f : {"usr/bin/a", "home/w/.cache/t/x", "home/w/doc", "odd/thing", "var/log/m"})

@@ -91,6 +91,24 @@ TEST(Propose, LeavesPersonalAndUnjudgedThingsToAPerson) {
   EXPECT_FALSE(m.propose(600'000).reached);
 }
 
+TEST(Propose, TakesRecordsOnlyIfTheyThemselvesWereMeant) {
+  MemoryFileSystem files;
+  const char* record = "home/w/.local/share/browser/history.db";
+  homeWith(files).add(record, std::string(700'000, 'x'));
+  Measured m(borrowed(files), "/", true);
+  const auto takes = [&] {
+    const auto p = m.propose(2'000'000);
+    return std::any_of(p.plan.lines.begin(), p.plan.lines.end(), [&](const auto& line) {
+      return std::any_of(line.items.begin(), line.items.end(),
+                         [&](const auto& i) { return i.path == record; });
+    });
+  };
+  m.marks.set("home", Mark::mayGo);
+  EXPECT_FALSE(takes());
+  m.marks.set(record, Mark::mayGo);
+  EXPECT_TRUE(takes());
+}
+
 TEST(Propose, SaysWhatIsShort) {
   MemoryFileSystem files;
   const Measured m(borrowed(homeWith(files)), "/", true);

@@ -7,6 +7,14 @@ namespace {
 HoldPlace placeOf(StepSite& site, const JournalRecord& record) {
   return {site.drive, record.run};
 }
+
+/// Whether the item lies in the hold. If it does not, its state says where it is: a power cut can undo the
+/// taking that the journal already knew of.
+Result<bool> heldIn(HoldPlace& place, JournalRecord& record) {
+  auto held = place.holds(record);
+  if (held && !*held) record.state = place.atOldPlace(record) ? ItemState::returned : ItemState::missing;
+  return held;
+}
 }  // namespace
 
 Result<void> TakingExecutor::check(StepSite& site, const JournalRecord& record) const {
@@ -38,12 +46,9 @@ Result<void> TakingExecutor::verify(StepSite& site, JournalRecord& record) const
 
 Result<void> TakingExecutor::undo(StepSite& site, JournalRecord& record) const {
   HoldPlace place = placeOf(site, record);
-  const auto held = place.holds(record);
+  const auto held = heldIn(place, record);
   if (!held) return tl::unexpected(held.error());
-  if (!*held) {
-    record.state = place.atOldPlace(record) ? ItemState::returned : ItemState::missing;
-    return {};
-  }
+  if (!*held) return {};
   if (auto back = place.putBack(record); !back) return back;
   record.state = ItemState::returned;
   return {};
@@ -51,13 +56,9 @@ Result<void> TakingExecutor::undo(StepSite& site, JournalRecord& record) const {
 
 Result<void> TakingExecutor::release(StepSite& site, JournalRecord& record) const {
   HoldPlace place = placeOf(site, record);
-  const auto held = place.holds(record);
+  const auto held = heldIn(place, record);
   if (!held) return tl::unexpected(held.error());
-  if (!*held) {
-    // A power cut can undo the taking that the journal already knew of.
-    record.state = place.atOldPlace(record) ? ItemState::returned : ItemState::missing;
-    return {};
-  }
+  if (!*held) return {};
   if (auto gone = place.unlinkHeld(record); !gone) return gone;
   record.state = ItemState::gone;
   return {};
@@ -65,12 +66,10 @@ Result<void> TakingExecutor::release(StepSite& site, JournalRecord& record) cons
 
 Result<void> TakingExecutor::recover(StepSite& site, JournalRecord& record) const {
   if (record.state != ItemState::discarding) return undo(site, record);
-  HoldPlace place = placeOf(site, record);
-  const auto held = place.holds(record);
-  if (!held) return tl::unexpected(held.error());
-  if (*held) return release(site, record);
-  record.state = place.atOldPlace(record) ? ItemState::returned : ItemState::gone;
-  return {};
+  auto released = release(site, record);
+  // It was being finished: what is in neither place has gone.
+  if (released && record.state == ItemState::missing) record.state = ItemState::gone;
+  return released;
 }
 
 void TakingExecutor::tidy(StepSite& site, const JournalRecord& record) const {

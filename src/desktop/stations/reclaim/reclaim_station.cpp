@@ -107,7 +107,7 @@ Row ReclaimStation::consentRow(const PlanLine& line, std::size_t index) const {
            {QString(), {}, false, false, true, true}}};
 }
 
-Row ReclaimStation::outcomeRow(const LineOutcome& o) const {
+Row ReclaimStation::outcomeRow(const LineOutcome& o, bool over) const {
   const bool bad = o.state == LineOutcome::State::refused || o.state == LineOutcome::State::partly;
   QString state = say(&Words::lineState, o.state);
   if (o.held > 0) state += tr(", %1 held").arg(say(&Words::bytes, o.held));
@@ -121,7 +121,12 @@ Row ReclaimStation::outcomeRow(const LineOutcome& o) const {
        {state, {}, false, bad, false, false},
        {tr("%1 of %2").arg(o.itemsDone).arg(o.items), {}, false, false, true, true},
        {say(&Words::bytes, o.promised.sure), say(&Words::exact, o.promised.sure), false, false, false, true},
-       {say(&Words::bytes, o.freed.atMost), say(&Words::exact, o.freed.atMost), true, false, false, true}}};
+       {over ? say(&Words::signedBytes, o.rose) : say(&Words::bytes, o.freed.sure),
+        {},
+        over,
+        false,
+        !over,
+        true}}};
 }
 
 void ReclaimStation::fillLines() {
@@ -129,7 +134,7 @@ void ReclaimStation::fillLines() {
   const bool running = session_.work() == Session::Work::running;
   const bool plan = !view().plan.lines.empty();
   if (view().report && !running)
-    for (const auto& outcome : view().report->lines) rows.append(outcomeRow(outcome));
+    for (const auto& outcome : view().report->lines) rows.append(outcomeRow(outcome, true));
   if (plan)
     for (std::size_t i = 0; i < view().plan.lines.size(); ++i) {
       const PlanLine& line = view().plan.lines[i];
@@ -137,7 +142,7 @@ void ReclaimStation::fillLines() {
       if (!line.enabled ||
           std::any_of(rows.begin(), rows.end(), [&](const Row& r) { return r.id.toStdString() == line.id; }))
         continue;
-      rows.append(now != running_.end() ? outcomeRow(now->second) : consentRow(line, i));
+      rows.append(now != running_.end() ? outcomeRow(now->second, false) : consentRow(line, i));
     }
   rows_->setRows(rows);
 }
@@ -234,9 +239,9 @@ void ReclaimStation::refresh() {
 QString ReclaimStation::figure() const {
   if (session_.work() == Session::Work::running) return tr("running");
   if (view().report) {
-    Bytes freed = 0;
-    for (const auto& o : view().report->lines) freed += o.freed.atMost;
-    return tr("%1 freed").arg(say(&Words::bytes, freed));
+    SignedBytes freed = 0;  // by the drive's counter
+    for (const auto& o : view().report->lines) freed += o.rose;
+    return tr("%1 freed").arg(say(&Words::signedBytes, freed));
   }
   return view().plan.lines.empty() ? tr("no plan yet") : tr("not started");
 }

@@ -26,7 +26,8 @@ private:
   void fillLines();
   void fillProblems();
   Row consentRow(const PlanLine& line, std::size_t index) const;
-  Row outcomeRow(const LineOutcome& outcome) const;
+  /// `over`: what the drive's counter says is known; before, what has been unlinked so far is shown.
+  Row outcomeRow(const LineOutcome& outcome, bool over) const;
   QString titleOf(const std::string& id) const;
   QString heading() const;
 
