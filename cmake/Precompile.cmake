@@ -14,5 +14,7 @@ function(zt_precompile target)
   if("gtest" IN_LIST ARGN)
     list(APPEND headers <gtest/gtest.h>)
   endif()
+  # Lets ccache know which precompiled header was taken.
+  target_compile_options(${target} PRIVATE $<$<CXX_COMPILER_ID:GNU>:-fpch-preprocess>)
   target_precompile_headers(${target} PRIVATE ${headers})
 endfunction()

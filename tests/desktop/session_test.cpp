@@ -5,12 +5,14 @@
 
 #include <gtest/gtest.h>
 
+#include <QImage>
 #include <QSignalSpy>
 #include <QTest>
 
 #include "desktop/session/drive_watch.h"
 #include "desktop/session/plan_desk.h"
 #include "support/fakes.h"
+#include "support/stuck_file_system.h"
 #include "support/temp_folder.h"
 
 namespace zt::test {
@@ -104,14 +106,59 @@ TEST_F(Desk, AFailedOpeningLeavesTheOpenJobAlone) {
   EXPECT_EQ(session->view().survey, survey);
 }
 
-TEST_F(Desk, AFileThatHasGoneIsSaidAndNotAnother) {
+TEST_F(Desk, LooksIntoFilesBesideTheWork) {
+  QImage picture(3000, 1500, QImage::Format_RGB32);
+  picture.fill(Qt::darkCyan);
+  ASSERT_TRUE(picture.save(QString::fromStdString(t / "place/chart.png")));
+  t.file("place/notes.txt", "first line\n");
   openAndMeasure();
-  QSignalSpy failures(session.get(), &Session::failed);
-  bool looked = false;
-  session->look("tapes/none.wav", [&](const Peek&) { looked = true; });
-  ASSERT_TRUE(idle());
-  EXPECT_EQ(failures.size(), 1);
-  EXPECT_FALSE(looked);
+  std::vector<PathBytes> answered;
+  std::optional<Result<Glimpse>> seen;
+  const auto look = [&](const PathBytes& path) {
+    seen.reset();
+    session->look(path, [&, path](const Result<Glimpse>& glimpse) {
+      answered.push_back(path);
+      seen = glimpse;
+    });
+  };
+  const auto answer = [&] { return QTest::qWaitFor([&] { return seen.has_value(); }, 10'000); };
+  look("chart.png");
+  look("notes.txt");
+  ASSERT_TRUE(answer());
+  ASSERT_TRUE(*seen);
+  EXPECT_EQ((*seen)->peek.head, "first line\n");
+  EXPECT_EQ(answered, std::vector<PathBytes>{"notes.txt"}) << "only the latest is answered";
+  look("chart.png");
+  ASSERT_TRUE(answer());
+  EXPECT_EQ((*seen)->size, QSize(3000, 1500));
+  EXPECT_EQ((*seen)->picture.size(), QSize(1200, 600)) << "no larger than a window";
+  for (const char* gone : {"tapes/none.wav", "tapes/one.wav"}) {
+    if (gone == PathBytes("tapes/one.wav")) t.file("place/tapes/one.wav", 7);
+    look(gone);
+    ASSERT_TRUE(answer());
+    ASSERT_FALSE(*seen);
+    EXPECT_EQ(seen->error().code, gone == PathBytes("tapes/one.wav") ? Errc::changed : Errc::notThere);
+  }
+}
+
+TEST_F(Desk, ADriveThatDoesNotAnswerHoldsUpNeitherLooksNorTheEnd) {
+  const auto stuck = std::make_shared<StuckFileSystem>(real.files);
+  stuck->open = true;
+  real.files = stuck;
+  t.file("place/stuck/notes.txt", "first line\n");
+  session = std::make_unique<Session>(real);
+  openAndMeasure();
+  {
+    const std::scoped_lock lock(stuck->mutex);
+    stuck->open = false;
+  }
+  std::vector<Errc> said;
+  for (int i = 0; i < 9; ++i)
+    session->look("stuck/notes.txt", [&](const Result<Glimpse>& g) { said.push_back(g.error().code); });
+  ASSERT_TRUE(QTest::qWaitFor([&] { return !said.empty(); }, 10'000));
+  EXPECT_EQ(said.front(), Errc::unanswered);
+  session.reset();
+  stuck->letGo();
 }
 
 TEST_F(Desk, FindsAreShownAsTheyCome) {

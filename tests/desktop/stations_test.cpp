@@ -258,10 +258,12 @@ TEST_F(Stations, ARunPausesAndGoesOn) {
   measureStandIn(t);
   station(3);
   judge(QStringLiteral("old, in home/warden, not older 3 y"), Qt::Key_P);
-  session().setPaused(true);
-  session().reclaim(session().view().consent.token);
   station(5);
   auto* pause = find<QPushButton>("pauseRun");
+  key(find<QCheckBox>("agree"), Qt::Key_Space);
+  click("startRun");
+  ASSERT_TRUE(waitFor([&] { return pause->isVisible(); }));
+  QTest::mouseClick(pause, Qt::LeftButton);
   ASSERT_TRUE(waitFor([&] { return pause->isVisible(); }));
   EXPECT_EQ(pause->text(), QStringLiteral("Go on"));
   QTest::mouseClick(pause, Qt::LeftButton);

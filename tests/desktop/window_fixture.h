@@ -110,7 +110,8 @@ protected:
     key(filter, Qt::Key_Return);
     const QModelIndex group = list->model()->index(0, 0);
     ASSERT_TRUE(group.isValid()) << title.toStdString();
-    list->setCurrentIndex(list->model()->index(0, 0, group));
+    key(list, Qt::Key_Home);
+    key(list, Qt::Key_Down);
     key(list, k);
     ASSERT_TRUE(idle());
   }

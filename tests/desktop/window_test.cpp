@@ -3,6 +3,7 @@
 #include <QAction>
 #include <QDialog>
 #include <QDropEvent>
+#include <QHeaderView>
 #include <QListWidget>
 #include <QMenuBar>
 #include <QMimeData>
@@ -107,6 +108,37 @@ TEST_F(Window, ExplainsTheWordOfTheStation) {
   delete book;
   action("actAbout")->trigger();
   EXPECT_TRUE(prompter.told[0].contains(QStringLiteral("General Public License")));
+}
+
+TEST_F(Window, ExplainsWhatThePointerOrTheKeyboardIsAt) {
+  TempFolder t;
+  measureStandIn(t);
+  const auto explained = [&] {
+    action("actExplain")->trigger();
+    auto* book = window->findChild<QDialog*>(QStringLiteral("wordBook"));
+    const QString word = book->findChild<QListWidget*>(QStringLiteral("wordList"))->currentItem()->text();
+    delete book;
+    window->activateWindow();
+    EXPECT_TRUE(QTest::qWaitForWindowActive(window.get()));
+    return word.toStdString();
+  };
+  const auto point = [](QWidget* at, const QPoint& to) {
+    QMouseEvent move(QEvent::MouseMove, to, at->mapToGlobal(to), Qt::NoButton, Qt::NoButton, Qt::NoModifier);
+    QApplication::sendEvent(at, &move);
+  };
+  point(find<QWidget>("level"), QPoint(20, 60));
+  EXPECT_EQ(explained(), "Level");
+  point(find<QWidget>("balance"), QPoint(20, 5));
+  EXPECT_EQ(explained(), "balance");
+  station(3);
+  auto* finds = find<QTreeView>("finds");
+  finds->setFocus();
+  key(finds, Qt::Key_Home);
+  EXPECT_EQ(explained(), "spent") << "the keyboard moved last; the first group is of this standing";
+  station(4);
+  auto* header = find<QTreeView>("planLines")->header();
+  point(header->viewport(), QPoint(header->sectionViewportPosition(3) + 10, 5));
+  EXPECT_EQ(explained(), "regret");
 }
 
 TEST_F(Window, TakesAFolderThatIsDropped) {

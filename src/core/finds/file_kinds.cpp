@@ -4,8 +4,9 @@
 #include <fnmatch.h>
 
 #include <algorithm>
-#include <array>
+#include <bit>
 #include <charconv>
+#include <cstring>
 
 #include "core/os/paths.h"
 
@@ -80,6 +81,19 @@ std::string lower(std::string_view text) {
   return out;
 }
 
+/// One bit of 64 for a character.
+std::uint64_t bitOf(char c) {
+  return std::uint64_t{1} << (static_cast<unsigned char>(c) & 63u);
+}
+
+/// The letter that the fewest names will have.
+char rarest(std::string_view text) {
+  constexpr std::string_view commonFirst = "etaoinsrhldcumfpgwybvkxjqz0123456789-_. ";
+  return *std::max_element(text.begin(), text.end(), [&](char a, char b) {
+    return commonFirst.find(a) < commonFirst.find(b);  // what is not among them is rarest of all
+  });
+}
+
 std::string longestLiteral(const std::string& pattern) {
   std::string best;
   std::string run;
@@ -126,6 +140,17 @@ KindTable::KindTable(std::string_view globs2) {
   }
   std::stable_sort(globs_.begin(), globs_.end(),
                    [](const auto& a, const auto& b) { return a.rule.weight > b.rule.weight; });
+  for (std::uint32_t i = 0; i < globs_.size(); ++i) {
+    const std::string& needle = globs_[i].needle;  // without one, any name may fit
+    const std::uint64_t under = needle.empty() ? ~std::uint64_t{0} : bitOf(rarest(needle));
+    globLetters_ |= under;
+    for (std::uint64_t left = under; left != 0; left &= left - 1)
+      globsBy_[static_cast<std::size_t>(std::countr_zero(left))].push_back(i);
+  }
+  for (const auto& [name, rule] : names_) {
+    nameSizes_ |= std::uint64_t{1} << (name.size() & 63u);
+    nameStarts_ |= bitOf(name[0]);
+  }
 }
 
 Result<KindTable> KindTable::ofThisMachine() {
@@ -140,24 +165,52 @@ absl::string_view key(std::string_view text) {
 }
 }  // namespace
 
-FileKind KindTable::of(std::string_view fileName) const {
-  std::array<char, 256> buffer;
-  const std::size_t size = std::min(fileName.size(), buffer.size() - 1);
-  for (std::size_t i = 0; i < size; ++i) {
-    const char c = fileName[i];
-    buffer[i] = c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
+namespace {
+/// Lower-cases ASCII letters eight bytes at a time: of each byte's low seven bits, adding carries into the
+/// eighth where they are at least 'A', and where they are beyond 'Z'. A million names pass through here.
+void lowerWords(std::array<char, 264>& text, std::size_t size) {
+  constexpr std::uint64_t each = 0x0101010101010101;
+  for (std::size_t at = 0; at < size; at += sizeof(std::uint64_t)) {
+    std::uint64_t word = 0;
+    std::memcpy(&word, text.data() + at, sizeof word);
+    const std::uint64_t low = word & (each * 0x7F);
+    const std::uint64_t fromA = low + each * (0x80 - 'A');
+    const std::uint64_t beyondZ = low + each * (0x7F - 'Z');
+    const std::uint64_t upper = ~word & (fromA ^ beyondZ) & (each * 0x80);
+    word |= upper >> 2;
+    std::memcpy(text.data() + at, &word, sizeof word);
   }
+}
+}  // namespace
+
+FileKind KindTable::of(std::string_view fileName) const {
+  std::array<char, 264> buffer;  // names have 255 bytes; words reach a little further
+  const std::size_t size = std::min(fileName.size(), buffer.size() - 9);
+  std::memset(buffer.data() + size, 0, 9);
+  std::memcpy(buffer.data(), fileName.data(), size);
+  lowerWords(buffer, size);
   buffer[size] = 0;
   const std::string_view plain(buffer.data(), size);
   // The longest ending wins: ".tar.gz" before ".gz".
   for (auto dot = plain.find('.'); dot != std::string_view::npos; dot = plain.find('.', dot + 1))
     if (const auto at = endings_.find(key(plain.substr(dot))); at != endings_.end()) return at->second.kind;
-  if (const auto at = names_.find(key(plain)); at != names_.end()) return at->second.kind;
-  for (const Glob& glob : globs_)
-    if (plain.find(glob.needle) != std::string_view::npos &&
-        ::fnmatch(glob.pattern.c_str(), buffer.data(), 0) == 0)
-      return glob.rule.kind;
-  return FileKind::other;
+  // A million names are asked: what can be no whole name is not looked up.
+  if (!plain.empty() && (nameStarts_ & bitOf(plain[0])) != 0 && (nameSizes_ >> (size & 63u) & 1u) != 0)
+    if (const auto at = names_.find(key(plain)); at != names_.end()) return at->second.kind;
+  const Glob* glob = globOf(plain);
+  return glob == nullptr ? FileKind::other : glob->rule.kind;
+}
+
+const KindTable::Glob* KindTable::globOf(std::string_view plain) const {
+  std::uint64_t letters = 0;
+  for (const char c : plain) letters |= bitOf(c);
+  auto best = static_cast<std::uint32_t>(globs_.size());
+  for (std::uint64_t left = letters & globLetters_; left != 0; left &= left - 1)
+    for (const std::uint32_t at : globsBy_[static_cast<std::size_t>(std::countr_zero(left))])
+      if (at < best && plain.find(globs_[at].needle) != std::string_view::npos &&
+          ::fnmatch(globs_[at].pattern.c_str(), plain.data(), 0) == 0)
+        best = at;
+  return best < globs_.size() ? &globs_[best] : nullptr;
 }
 
 }  // namespace zt

@@ -3,6 +3,7 @@
 
 #include <absl/container/flat_hash_map.h>
 
+#include <array>
 #include <cstdint>
 #include <string>
 #include <string_view>
@@ -45,7 +46,13 @@ private:
     std::string needle;  ///< its longest part without wildcards: a name without it need not be tried
     Rule rule;
   };
-  std::vector<Glob> globs_;  ///< heaviest first
+  /// The heaviest pattern that fits; nullptr if none does. `plain` ends with a zero byte.
+  const Glob* globOf(std::string_view plain) const;
+  std::vector<Glob> globs_;                             ///< heaviest first
+  std::array<std::vector<std::uint32_t>, 64> globsBy_;  ///< by the rarest letter of the needle, folded
+  std::uint64_t globLetters_ = 0;                       ///< those letters
+  std::uint64_t nameSizes_ = 0;                         ///< of `names_`, folded
+  std::uint64_t nameStarts_ = 0;                        ///< their first letters, folded
 };
 
 }  // namespace zt

@@ -4,8 +4,6 @@
 #include <xxhash.h>
 
 #include <algorithm>
-#include <functional>
-#include <thread>
 
 namespace zt {
 
@@ -13,24 +11,17 @@ Bytes largeThreshold(Bytes capacity) {
   return std::clamp<Bytes>(capacity / 2500, 1'000'000, 100'000'000);
 }
 
-namespace {
-/// The gain model and the kinds while the places judge: what each needs is only the tree.
-std::unique_ptr<GainModel> buildBeside(const SurveyTree& tree, const std::function<void()>& beside) {
-  const std::jthread other(beside);
-  return std::make_unique<GainModel>(tree);
-}
-}  // namespace
-
 FindContext::FindContext(SurveyPtr s, PlaceMap p, FindOptions o)
     : kept(std::move(s)),
       survey(*kept),
       tree(kept->tree),
       places(std::move(p)),
       options(std::move(o)),
-      model_(buildBeside(tree, [this] { findKinds(); })),
-      gain(*model_) {
+      kindsFound_(std::async(std::launch::async, [this] { findKinds(); })),  // beside what follows
+      gain(tree) {
   takeJudgements(places.judge(tree));
   findTrashes();
+  kindsFound_.get();
 }
 
 /// Standings and regrets by node, and the strictest and the worst of every folder with all that it holds.
@@ -39,18 +30,24 @@ void FindContext::takeJudgements(const std::vector<Judgement>& all) {
   regret.resize(all.size());
   part.resize(all.size());
   beneath_.assign(tree.folderNumbers(), {Standing::spent, Regret::none});
+  NodeId parent = noNode;  // siblings lie together: the folder they are in is looked up once
+  Judgement* in = nullptr;
+  const auto add = [](Judgement& sum, const Judgement& j) {
+    sum.standing = std::min(sum.standing, j.standing);
+    sum.regret = std::max(sum.regret, j.regret);
+  };
   for (NodeId id = tree.size(); id-- > 0;) {  // children have larger numbers
     standing[id] = all[id].standing;
     regret[id] = all[id].regret;
     part[id] = all[id].part;
     if (tree.isGone(id)) continue;
-    const auto add = [&](NodeId folder, const Judgement& j) {
-      Judgement& sum = beneath_[tree.folderIndex(folder)];
-      sum.standing = std::min(sum.standing, j.standing);
-      sum.regret = std::max(sum.regret, j.regret);
-    };
-    if (tree.isFolder(id)) add(id, all[id]);
-    if (id > 0) add(tree.parent(id), strictest(id));
+    if (tree.isFolder(id)) add(beneath_[tree.folderIndex(id)], all[id]);
+    if (id == 0) break;
+    if (tree.parent(id) != parent) {
+      parent = tree.parent(id);
+      in = &beneath_[tree.folderIndex(parent)];
+    }
+    add(*in, strictest(id));
   }
 }
 
@@ -69,22 +66,29 @@ void FindContext::findKinds() {
 /// `info`.
 void FindContext::findTrashes() {
   inTrash.assign(tree.size(), false);
-  for (NodeId id = 1; id < tree.size(); ++id) {
-    if (tree.isGone(id)) continue;
-    const NodeId up = tree.parent(id);
-    inTrash[id] = inTrash[up];
-    if (inTrash[id] || !tree.isFolder(id)) continue;
-    const auto own = tree.name(id);
-    const bool home = own == "Trash" && tree.name(up) == "share";
-    const bool top = up == 0 && own.starts_with(".Trash-");
-    const bool shared = up != 0 && tree.parent(up) == 0 && tree.name(up) == ".Trash";
-    if (!(home || top || shared)) continue;
-    const auto files = tree.child(id, "files");
-    const auto info = tree.child(id, "info");
-    if (!files || !info || !tree.isFolder(*files) || !tree.isFolder(*info)) continue;
-    trashes.push_back(id);
-    inTrash[id] = true;
+  const std::uint32_t folders = tree.folderNumbers();
+  for (std::uint32_t i = 1; i < folders; ++i) {  // a parent's folder number is smaller than its children's
+    NodeId id = noNode;
+    (void)tree.growing(i, &id);
+    if (id == noNode || id == 0 || tree.isGone(id)) continue;
+    inTrash[id] = inTrash[tree.parent(id)] || isTrash(id);
+    if (inTrash[id] && !inTrash[tree.parent(id)]) trashes.push_back(id);
   }
+  if (trashes.empty()) return;
+  for (NodeId id = 1; id < tree.size(); ++id)
+    if (!tree.isFolder(id) && !tree.isGone(id)) inTrash[id] = inTrash[tree.parent(id)];
+}
+
+bool FindContext::isTrash(NodeId folder) const {
+  const NodeId up = tree.parent(folder);
+  const auto own = tree.name(folder);
+  const bool home = own == "Trash" && tree.name(up) == "share";
+  const bool top = up == 0 && own.starts_with(".Trash-");
+  const bool shared = up != 0 && tree.parent(up) == 0 && tree.name(up) == ".Trash";
+  if (!(home || top || shared)) return false;
+  const auto files = tree.child(folder, "files");
+  const auto info = tree.child(folder, "info");
+  return files && info && tree.isFolder(*files) && tree.isFolder(*info);
 }
 
 Bytes FindContext::large() const {

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <future>
+
 #include "core/catalogue/place_map.h"
 #include "core/finds/file_kinds.h"
 #include "core/finds/find.h"
@@ -46,10 +48,10 @@ public:
   std::vector<bool> part;          ///< by node: goes only with the whole that it lies in
 
 private:
-  std::unique_ptr<GainModel> model_;
+  std::future<void> kindsFound_;  ///< begins before the gain model is made
 
 public:
-  const GainModel& gain;
+  const GainModel gain;
 
   TimeNs line() const { return options.now - options.ageLine; }
   Bytes large() const;
@@ -65,6 +67,7 @@ private:
   void takeJudgements(const std::vector<Judgement>& all);
   void findKinds();
   void findTrashes();
+  bool isTrash(NodeId folder) const;
   std::vector<Judgement> beneath_;  ///< by folder number: the strictest and the worst in it
 };
 using ContextPtr = std::shared_ptr<const FindContext>;

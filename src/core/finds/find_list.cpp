@@ -4,9 +4,8 @@
 namespace zt {
 
 const Find* FindList::find(std::string_view id) const {
-  for (const Find& f : *this)
-    if (f.id == id) return &f;
-  return nullptr;
+  const auto found = at_.find(std::string(id));
+  return found == at_.end() ? nullptr : finds_[found->second].get();
 }
 
 FindList FindList::marked(const Marks& marks) const {

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <absl/container/flat_hash_map.h>
+
 #include <iterator>
 #include <memory>
 
@@ -34,7 +36,10 @@ public:
   explicit FindList(std::vector<Find> finds) {
     for (Find& f : finds) add(std::move(f));
   }
-  void add(Find find) { finds_.push_back(std::make_shared<const Find>(std::move(find))); }
+  void add(Find find) {
+    at_.emplace(find.id, finds_.size());
+    finds_.push_back(std::make_shared<const Find>(std::move(find)));
+  }
   Iterator begin() const { return Iterator(finds_.data()); }
   Iterator end() const { return Iterator(finds_.data() + finds_.size()); }
   std::size_t size() const { return finds_.size(); }
@@ -47,6 +52,7 @@ public:
 
 private:
   std::vector<std::shared_ptr<const Find>> finds_;
+  absl::flat_hash_map<std::string, std::size_t> at_;  ///< by id
 };
 
 }  // namespace zt

@@ -234,13 +234,8 @@ void Job::noteVisit() {
 
 Result<void> Job::planPaths(const std::vector<PathBytes>& paths, std::string_view action) {
   if (const auto why = site_->closed()) return fail(*why, "plan", site_->root());
-  std::vector<std::string> ids;
-  for (const PathBytes& path : paths) {
-    const auto find = surveys_.pick(path);
-    if (!find) return tl::unexpected(find.error());
-    ids.push_back((*find)->id);
-  }
-  return plan_.add(ids, action);
+  const auto ids = surveys_.pick(paths);
+  return ids ? plan_.add(*ids, action) : Result<void>(tl::unexpected(ids.error()));
 }
 
 Result<Proposal> Job::propose(ProposeOptions options) const {

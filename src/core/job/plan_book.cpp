@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/plan_book.h"
 
+#include <absl/container/flat_hash_map.h>
+#include <absl/container/flat_hash_set.h>
+
 #include <algorithm>
 
 #include "core/plan/plan_json.h"
@@ -63,6 +66,8 @@ Result<void> PlanBook::settle(Plan plan) {
 Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_view action) {
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
   Plan changed = plan_;
+  absl::flat_hash_map<std::string, std::size_t> lineOf;
+  for (std::size_t i = 0; i < changed.lines.size(); ++i) lineOf.emplace(changed.lines[i].id, i);
   for (const std::string& id : finds) {
     const Find* find = surveys_.find(id);
     if (find == nullptr) return fail(Errc::notThere, "plan", {}, id);
@@ -70,10 +75,10 @@ Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_vi
     auto line =
         lineFor(*find, workshop_.craft->steps, action.empty() ? std::string_view(usual) : action, marks_);
     if (!line) return tl::unexpected(line.error());
-    if (PlanLine* there = changed.find(id))
-      *there = std::move(*line);
-    else
+    if (const auto [there, fresh] = lineOf.emplace(id, changed.lines.size()); fresh)
       changed.lines.push_back(std::move(*line));
+    else
+      changed.lines[there->second] = std::move(*line);
   }
   return settle(std::move(changed));
 }
@@ -216,9 +221,8 @@ void PlanBook::adopt(Rebound rebound) {
 }
 
 void PlanBook::takeOff(const std::vector<std::string>& lines) {
-  std::erase_if(plan_.lines, [&](const PlanLine& l) {
-    return std::find(lines.begin(), lines.end(), l.id) != lines.end();
-  });
+  const absl::flat_hash_set<std::string> off(lines.begin(), lines.end());
+  std::erase_if(plan_.lines, [&](const PlanLine& l) { return off.contains(l.id); });
 }
 
 }  // namespace zt

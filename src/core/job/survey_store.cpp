@@ -100,15 +100,24 @@ const Find* SurveyStore::find(std::string_view id) const {
   return now_.finds ? now_.finds->find(id) : nullptr;
 }
 
-Result<const Find*> SurveyStore::pick(const PathBytes& path) {
+Result<std::vector<std::string>> SurveyStore::pick(const std::vector<PathBytes>& paths) {
   if (!now_.survey) return fail(Errc::notThere, "survey");
-  if (!plainRelative(path)) return fail(Errc::outsideRoot, "plan", path);
-  const auto node = now_.survey->tree.find(path);
-  if (!node) return fail(Errc::notThere, "plan", path);
-  if (now_.context->places.locked(path)) return fail(Errc::bedrock, "plan", path);
-  const auto about = [&](const Find& f) { return f.items.size() == 1 && f.items[0].node == *node; };
-  if (std::none_of(now_.finds->begin(), now_.finds->end(), about)) addPicked({*node});
-  return &*std::find_if(now_.finds->begin(), now_.finds->end(), about);
+  absl::flat_hash_map<NodeId, std::string> alone;  ///< the first find that is of this thing alone
+  for (const Find& f : *now_.finds)
+    if (f.items.size() == 1 && f.items[0].node != noNode) alone.emplace(f.items[0].node, f.id);
+  std::vector<std::string> ids;
+  std::vector<NodeId> fresh;
+  for (const PathBytes& path : paths) {
+    if (!plainRelative(path)) return fail(Errc::outsideRoot, "plan", path);
+    const auto node = now_.survey->tree.find(path);
+    if (!node) return fail(Errc::notThere, "plan", path);
+    if (now_.context->places.locked(path)) return fail(Errc::bedrock, "plan", path);
+    const auto [at, isNew] = alone.emplace(*node, std::string());
+    if (isNew) fresh.push_back(*node), at->second = pickedFind(*now_.context, *node).id;
+    ids.push_back(at->second);
+  }
+  if (!fresh.empty()) addPicked(fresh);
+  return ids;
 }
 
 void SurveyStore::addPicked(const std::vector<NodeId>& nodes) {

@@ -50,9 +50,9 @@ public:
   /// Reads what the file keeps; nothing if there is none.
   Result<void> load(const Site& site);
 
-  /// The find for an entry that someone picked; made if there is none. Fails with bedrock, notThere,
-  /// outsideRoot.
-  Result<const Find*> pick(const PathBytes& path);
+  /// The finds, by their ids, for entries that someone picked; made where there are none. Fails with bedrock,
+  /// notThere, outsideRoot; then none is made.
+  Result<std::vector<std::string>> pick(const std::vector<PathBytes>& paths);
   /// Finds for entries, made all at once.
   void addPicked(const std::vector<NodeId>& nodes);
   /// Lets the finds stand as the marks say.

@@ -38,18 +38,6 @@ bool isDone(const PlanLine& line, const JournalRecord& r) {
          (r.state == ItemState::held && line.step->undo != UndoRule::none && !r.problem);
 }
 
-/// Books a batch's records into the line.
-void book(const PlanLine& line, LineOutcome& outcome, const std::vector<JournalRecord>& batch) {
-  for (const auto& r : batch) {
-    outcome.freed += r.freed;
-    outcome.linksRemain += r.linksRemain;
-    if (r.state == ItemState::held) outcome.held += r.occupied;
-    const bool done = isDone(line, r);
-    outcome.itemsDone += done;
-    if (!done && r.state != ItemState::untouched) outcome.problems.push_back(r);
-  }
-}
-
 LineOutcome::State stateOf(const LineOutcome& o) {
   if (o.itemsDone == o.items) return LineOutcome::State::done;
   if (o.itemsDone == 0 && o.freed.atMost == 0)
@@ -70,52 +58,94 @@ Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, con
   auto space = SpaceLedger::begin(*drive_.files, drive_.root);
   if (!space) return tl::unexpected(space.error());
   space_.emplace(std::move(*space));
-  const GainModel& gain = drive_.context->gain;
-  promises_.emplace(gain);
+  promises_.emplace(drive_.context->gain);
   RunReport report;
   report.run = run_;
+  divide(plan);
+  runParts(report);
+  space_->settle();
+  for (std::size_t i = 0; i < parts_.size(); ++i) {
+    if (i < space_->shares().size()) parts_[i].outcome.rose = space_->shares()[i];
+    report.lines.push_back(std::move(parts_[i].outcome));
+  }
+  return report;
+}
+
+/// Each thing belongs to the first line that names it or what it lies in.
+void Runner::divide(const Plan& plan) {
+  const GainModel& gain = drive_.context->gain;
   const auto steps = stepGains(plan, gain);
   const std::vector<NodeId> outer = outermostItems(plan, gain);
   absl::flat_hash_set<PathBytes> taken;
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
     if (!line.enabled) continue;
-    LineOutcome outcome;
-    outcome.line = line.id;
-    outcome.action = line.step->id;
-    outcome.promised = steps[i];
-    std::vector<Subject> items;
+    Part part{&line, {}, {}};
+    part.outcome.line = line.id;
+    part.outcome.action = line.step->id;
+    part.outcome.promised = steps[i];
     for (const auto& item : line.items)
       if (item.node == noNode || std::binary_search(outer.begin(), outer.end(), item.node))
-        if (taken.insert(item.path).second) items.push_back(item);
-    outcome.items = items.size();
-    runLine(line, items, outcome, report);
-    space_->ended(outcome.freed);
-    report.lines.push_back(std::move(outcome));
+        if (taken.insert(item.path).second) part.items.push_back(item);
+    part.outcome.items = part.items.size();
+    parts_.push_back(std::move(part));
   }
-  space_->settle();
-  for (std::size_t i = 0; i < report.lines.size(); ++i)
-    if (i < space_->shares().size()) report.lines[i].rose = space_->shares()[i];
-  return report;
 }
 
-void Runner::runLine(const PlanLine& line, std::span<const Subject> items, LineOutcome& outcome,
-                     RunReport& report) {
-  for (std::size_t from = 0; from < items.size() && !report.journalFailed; from += batchSize) {
+void Runner::runParts(RunReport& report) {
+  std::size_t ended = 0;
+  for (Place at; at.part < parts_.size() && !report.journalFailed;) {
     report.stopped = report.stopped || control_.stop.stop_requested();
     if (report.stopped) break;
-    Batch batch = prepare(line, items.subspan(from, std::min(batchSize, items.size() - from)));
-    if (auto done = runBatch(line, batch, outcome); !done) {
+    Batch batch = nextBatch(at);
+    if (auto done = runBatch(batch); !done) {
       report.journalFailed = true;
       report.journalFailure = done.error();
     }
-    book(line, outcome, batch);
-    report.stopped = report.stopped || std::any_of(batch.begin(), batch.end(), [](const auto& r) {
-                       return r.state == ItemState::untouched;
-                     });
+    book(batch);
+    report.stopped = std::any_of(batch.records.begin(), batch.records.end(),
+                                 [](const auto& r) { return r.state == ItemState::untouched; });
+    while (ended < at.part) end(parts_[ended++]);
   }
-  outcome.state = stateOf(outcome);
-  if (control_.progress) control_.progress(outcome);
+  while (ended < parts_.size()) end(parts_[ended++]);
+}
+
+/// Goes on over lines as long as they are of the same kind of step: many lines of one item each cost no more
+/// than one line of many.
+Runner::Batch Runner::nextBatch(Place& at) {
+  Batch batch;
+  batch.step = parts_[at.part].line->step;
+  while (at.part < parts_.size() && parts_[at.part].line->step == batch.step) {
+    const Part& part = parts_[at.part];
+    for (; at.item < part.items.size() && batch.records.size() < batchSize; ++at.item) {
+      batch.records.push_back(recordOf(*part.line, part.items[at.item]));
+      batch.parts.push_back(at.part);
+    }
+    if (at.item < part.items.size()) break;
+    at = {at.part + 1, 0};
+  }
+  return batch;
+}
+
+/// Takes what became of a batch into its lines.
+void Runner::book(const Batch& batch) {
+  for (std::size_t i = 0; i < batch.records.size(); ++i) {
+    const JournalRecord& r = batch.records[i];
+    Part& part = parts_[batch.parts[i]];
+    LineOutcome& outcome = part.outcome;
+    outcome.freed += r.freed;
+    outcome.linksRemain += r.linksRemain;
+    if (r.state == ItemState::held) outcome.held += r.occupied;
+    const bool done = isDone(*part.line, r);
+    outcome.itemsDone += done;
+    if (!done && r.state != ItemState::untouched) outcome.problems.push_back(r);
+  }
+}
+
+void Runner::end(Part& part) {
+  part.outcome.state = stateOf(part.outcome);
+  space_->ended(part.outcome.freed);
+  if (control_.progress) control_.progress(part.outcome);
 }
 
 std::vector<JournalRecord> Runner::rehearse(const Plan& plan) {
@@ -125,7 +155,8 @@ std::vector<JournalRecord> Runner::rehearse(const Plan& plan) {
   std::vector<JournalRecord> all;
   for (const PlanLine& line : plan.lines) {
     if (!line.enabled) continue;
-    for (JournalRecord& r : prepare(line, line.items)) {
+    for (const Subject& item : line.items) {
+      JournalRecord r = recordOf(line, item);
       if (r.state == ItemState::intended)
         if (const auto fits = guardedly([&] { return line.step->executor->check(site, r); }); !fits)
           refuse(r, fits.error());
@@ -135,25 +166,22 @@ std::vector<JournalRecord> Runner::rehearse(const Plan& plan) {
   return all;
 }
 
-Runner::Batch Runner::prepare(const PlanLine& line, std::span<const Subject> items) {
-  Batch batch;
-  for (const Subject& item : items) {
-    JournalRecord r;
-    r.run = run_;
-    r.seq = ++seq_;
-    r.line = line.id;
-    r.action = line.step->id;
-    r.path = item.path;
-    r.identity = item.identity;
-    r.occupied = item.occupied;
-    if (line.step->frees() && item.node != noNode) r.promised = promises_->add(item.node);
-    if (line.step->executor == nullptr)
-      refuse(r, Error{Errc::unknownStep, "guard", item.path, 0, line.step->id});
-    else if (const auto allowed = checkOnPaper(drive_, item); !allowed)
-      refuse(r, allowed.error());
-    batch.push_back(std::move(r));
-  }
-  return batch;
+/// What is to happen to an item; refused where the guard says no on paper.
+JournalRecord Runner::recordOf(const PlanLine& line, const Subject& item) {
+  JournalRecord r;
+  r.run = run_;
+  r.seq = ++seq_;
+  r.line = line.id;
+  r.action = line.step->id;
+  r.path = item.path;
+  r.identity = item.identity;
+  r.occupied = item.occupied;
+  if (line.step->frees() && item.node != noNode) r.promised = promises_->add(item.node);
+  if (line.step->executor == nullptr)
+    refuse(r, Error{Errc::unknownStep, "guard", item.path, 0, line.step->id});
+  else if (const auto allowed = checkOnPaper(drive_, item); !allowed)
+    refuse(r, allowed.error());
+  return r;
 }
 
 /// False once somebody asked to stop; waits while the run is paused.
@@ -162,25 +190,28 @@ bool Runner::mayGoOn() {
   return !control_.stop.stop_requested();
 }
 
-/// What the line has come to in the middle of a batch, which is booked at its end only.
-void Runner::tell(const PlanLine& line, const Batch& batch, const LineOutcome& so) {
+/// What the line of a record has come to in the middle of a batch, which is booked at its end only.
+void Runner::tell(const Batch& batch, std::size_t at) {
   constexpr std::chrono::milliseconds apart{50};
   const auto now = std::chrono::steady_clock::now();
   if (!control_.progress || now < nextTold_) return;
   nextTold_ = now + apart;
-  LineOutcome outcome = so;
-  for (const auto& r : batch) {
-    outcome.freed += r.freed;
-    outcome.itemsDone += isDone(line, r);
+  const Part& part = parts_[batch.parts[at]];
+  LineOutcome outcome = part.outcome;
+  for (std::size_t i = 0; i < batch.records.size(); ++i) {
+    if (batch.parts[i] != batch.parts[at]) continue;
+    outcome.freed += batch.records[i].freed;
+    outcome.itemsDone += isDone(*part.line, batch.records[i]);
   }
   control_.progress(outcome);
 }
 
 /// Places are chosen before the journal is written, so that it says where an item will be.
-void Runner::chooseAll(const StepExecutor& executor, Batch& batch) {
+void Runner::chooseAll(Batch& batch) {
+  const StepExecutor& executor = *batch.step->executor;
   const Holders nobody;
   StepSite site{drive_, run_, nobody};
-  for (auto& r : batch)
+  for (auto& r : batch.records)
     if (r.state == ItemState::intended)
       if (const auto chosen = guardedly([&] { return executor.prepare(site, r); }); !chosen)
         refuse(r, chosen.error());
@@ -192,11 +223,12 @@ void Runner::takeBack(const StepExecutor& executor, JournalRecord& r, const Hold
   if (!guardedly([&] { return executor.undo(site, r); })) r.state = ItemState::held;
 }
 
-void Runner::applyAll(const StepExecutor& executor, Batch& batch) {
+void Runner::applyAll(Batch& batch) {
+  const StepExecutor& executor = *batch.step->executor;
   const Holders before = Holders::read(*drive_.openFiles);
   StepSite site{drive_, run_, before};
   bool going = true;
-  for (auto& r : batch) {
+  for (auto& r : batch.records) {
     if (r.state != ItemState::intended) continue;
     going = going && mayGoOn();
     if (!going) {
@@ -210,18 +242,19 @@ void Runner::applyAll(const StepExecutor& executor, Batch& batch) {
     r.state = settled ? ItemState::refused : ItemState::held;
     note(r, done.error());
   }
-  executor.settleOnDevice(site, batch);
+  executor.settleOnDevice(site, batch.records);
 }
 
 /// Looked at a second time after the taking: what was opened in between is seen now, and nobody can open it
 /// by its path any more.
-void Runner::verifyAll(const StepExecutor& executor, Batch& batch) {
-  const bool any =
-      std::any_of(batch.begin(), batch.end(), [](const auto& r) { return r.state == ItemState::intended; });
+void Runner::verifyAll(Batch& batch) {
+  const StepExecutor& executor = *batch.step->executor;
+  const bool any = std::any_of(batch.records.begin(), batch.records.end(),
+                               [](const auto& r) { return r.state == ItemState::intended; });
   if (!any) return;
   const Holders after = Holders::read(*drive_.openFiles);
   StepSite site{drive_, run_, after};
-  for (auto& r : batch) {
+  for (auto& r : batch.records) {
     if (r.state != ItemState::intended) continue;
     if (const auto same = guardedly([&] { return executor.verify(site, r); }); !same) {
       note(r, same.error());
@@ -232,12 +265,13 @@ void Runner::verifyAll(const StepExecutor& executor, Batch& batch) {
   }
 }
 
-void Runner::finishAll(const PlanLine& line, const StepExecutor& executor, Batch& batch,
-                       LineOutcome& outcome) {
+void Runner::finishAll(Batch& batch) {
+  const StepExecutor& executor = *batch.step->executor;
   const Holders nobody;
   StepSite site{drive_, run_, nobody};
   bool going = true;
-  for (auto& r : batch) {
+  for (std::size_t i = 0; i < batch.records.size(); ++i) {
+    JournalRecord& r = batch.records[i];
     if (r.state != ItemState::discarding) continue;
     going = going && mayGoOn();
     if (!going) {
@@ -247,48 +281,53 @@ void Runner::finishAll(const PlanLine& line, const StepExecutor& executor, Batch
       r.state = ItemState::held;
       note(r, done.error());
     }
-    tell(line, batch, outcome);
+    tell(batch, i);
   }
 }
 
-Result<void> Runner::runBatch(const PlanLine& line, Batch& batch, LineOutcome& outcome) {
-  if (line.step->executor == nullptr) return {};
-  const StepExecutor& executor = *line.step->executor;
+/// Once for every place that the batch used.
+void Runner::tidyAll(Batch& batch) {
   const Holders nobody;
   StepSite site{drive_, run_, nobody};
-  const auto tidy = [&] {
-    const JournalRecord* last = nullptr;
-    for (const auto& r : batch)
-      if (last == nullptr || last->holdFolder != r.holdFolder) executor.tidy(site, *(last = &r));
+  const JournalRecord* last = nullptr;
+  for (const auto& r : batch.records)
+    if (last == nullptr || last->holdFolder != r.holdFolder) batch.step->executor->tidy(site, *(last = &r));
+}
+
+Result<void> Runner::runBatch(Batch& batch) {
+  if (batch.records.empty() || batch.step->executor == nullptr) return {};
+  const StepExecutor& executor = *batch.step->executor;
+  const Holders nobody;
+  StepSite site{drive_, run_, nobody};
+  const auto refuseAll = [&](const Error& why) {
+    for (auto& r : batch.records)
+      if (r.state == ItemState::intended) refuse(r, why);
   };
-  chooseAll(executor, batch);
+  chooseAll(batch);
   // A journal that cannot be written stops here: nothing has been changed yet.
-  if (auto noted = journal_.write(batch); !noted) {
-    for (auto& r : batch)
-      if (r.state == ItemState::intended) refuse(r, noted.error());
-    tidy();
+  if (auto noted = journal_.write(batch.records); !noted) {
+    refuseAll(noted.error());
+    tidyAll(batch);
     return noted;
   }
-  if (const auto announced = guardedly([&] { return executor.announce(site, batch); }); !announced) {
-    for (auto& r : batch)
-      if (r.state == ItemState::intended) refuse(r, announced.error());
-  }
-  applyAll(executor, batch);
-  verifyAll(executor, batch);
-  tell(line, batch, outcome);
-  if (auto noted = journal_.write(batch); !noted) {
-    for (auto& r : batch)
+  if (const auto announced = guardedly([&] { return executor.announce(site, batch.records); }); !announced)
+    refuseAll(announced.error());
+  applyAll(batch);
+  verifyAll(batch);
+  tell(batch, batch.records.size() - 1);
+  if (auto noted = journal_.write(batch.records); !noted) {
+    for (auto& r : batch.records)
       if (r.state == ItemState::discarding || r.state == ItemState::held)
         note(r, noted.error()), takeBack(executor, r, nobody);
-    tidy();
+    tidyAll(batch);
     return noted;
   }
   Result<void> noted;
   if (executor.finishes()) {
-    finishAll(line, executor, batch, outcome);
-    noted = journal_.write(batch);
+    finishAll(batch);
+    noted = journal_.write(batch.records);
   }
-  tidy();
+  tidyAll(batch);
   return noted;
 }
 

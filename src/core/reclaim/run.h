@@ -87,23 +87,45 @@ public:
   Result<RunReport> carryOut(const Plan& plan, std::string_view token, const RunControl& control);
 
 private:
-  using Batch = std::vector<JournalRecord>;
-  void runLine(const PlanLine& line, std::span<const Subject> items, LineOutcome& outcome, RunReport& report);
-  Batch prepare(const PlanLine& line, std::span<const Subject> items);
-  Result<void> runBatch(const PlanLine& line, Batch& batch, LineOutcome& outcome);
-  void chooseAll(const StepExecutor& executor, Batch& batch);
-  void applyAll(const StepExecutor& executor, Batch& batch);
-  void verifyAll(const StepExecutor& executor, Batch& batch);
-  void finishAll(const PlanLine& line, const StepExecutor& executor, Batch& batch, LineOutcome& outcome);
+  /// What one line has to do in this run.
+  struct Part {
+    const PlanLine* line;
+    std::vector<Subject> items;
+    LineOutcome outcome;
+  };
+  /// Items that go together through all phases, of one line or of several with the same kind of step.
+  struct Batch {
+    StepPtr step;
+    std::vector<JournalRecord> records;
+    std::vector<std::size_t> parts;  ///< of each record
+  };
+  /// How far the parts have been taken into batches.
+  struct Place {
+    std::size_t part = 0;
+    std::size_t item = 0;
+  };
+  void divide(const Plan& plan);
+  void runParts(RunReport& report);
+  Batch nextBatch(Place& at);
+  JournalRecord recordOf(const PlanLine& line, const Subject& item);
+  Result<void> runBatch(Batch& batch);
+  void chooseAll(Batch& batch);
+  void applyAll(Batch& batch);
+  void verifyAll(Batch& batch);
+  void finishAll(Batch& batch);
+  void tidyAll(Batch& batch);
   void takeBack(const StepExecutor& executor, JournalRecord& record, const Holders& holders);
   bool mayGoOn();
-  void tell(const PlanLine& line, const Batch& batch, const LineOutcome& so);
+  void tell(const Batch& batch, std::size_t at);
+  void book(const Batch& batch);
+  void end(Part& part);
 
   GuardedDrive drive_;
   Journal& journal_;
   std::int64_t run_;
   std::int64_t seq_ = 0;
   RunControl control_;
+  std::vector<Part> parts_;
   std::optional<SpaceLedger> space_;
   std::optional<GainModel::Sum> promises_;
   std::chrono::steady_clock::time_point nextTold_{};

@@ -10,6 +10,7 @@ namespace zt::desktop {
 
 AgeSizeGrid::AgeSizeGrid(QWidget* parent) : Chart(parent) {
   setObjectName(QStringLiteral("ageSizeGrid"));
+  setProperty("word", QStringLiteral("field"));
   setAccessibleName(tr("Age by size field"));
   setMinimumSize(420, 320);
 }

@@ -9,6 +9,7 @@ namespace zt::desktop {
 
 DriveShelf::DriveShelf(QWidget* parent) : Chart(parent) {
   setObjectName(QStringLiteral("shelf"));
+  setProperty("word", QStringLiteral("bench"));
   setAccessibleName(tr("Drives at hand"));
   setMinimumHeight(300);
 }

@@ -9,6 +9,7 @@ namespace zt::desktop {
 
 LevelGauge::LevelGauge(QWidget* parent) : Chart(parent) {
   setObjectName(QStringLiteral("level"));
+  setProperty("word", QStringLiteral("Level"));
   setAccessibleName(tr("Level"));
   setMouseTracking(true);
   setFixedWidth(232);

@@ -10,6 +10,7 @@ namespace zt::desktop {
 
 ProofColumns::ProofColumns(QWidget* parent) : Chart(parent) {
   setObjectName(QStringLiteral("proofColumns"));
+  setProperty("word", QStringLiteral("proof"));
   setAccessibleName(tr("Before, promised, actual"));
   setMinimumSize(420, 190);
 }

@@ -14,6 +14,7 @@ constexpr qsizetype mostSteps = 9;
 
 Staircase::Staircase(QWidget* parent) : Chart(parent) {
   setObjectName(QStringLiteral("staircase"));
+  setProperty("word", QStringLiteral("plan"));
   setAccessibleName(tr("Staircase of the plan"));
   setMinimumHeight(200);
 }

@@ -10,6 +10,7 @@ namespace zt::desktop {
 
 BalanceBar::BalanceBar(QWidget* parent) : Chart(parent) {
   setObjectName(QStringLiteral("balance"));
+  setProperty("word", QStringLiteral("balance"));
   setAccessibleName(tr("Balance"));
   setFixedHeight(60);
 }

@@ -224,7 +224,7 @@ void MainWindow::findCommand() {
 /// The word under the keyboard, or of the station.
 void MainWindow::explainWord() {
   static constexpr const char* byStation[] = {"target", "statement", "standing", "plan", "consent", "proof"};
-  QString word = WordBook::wordOf(QApplication::focusWidget());
+  QString word = words_->word();
   if (word.isEmpty()) word = QString::fromLatin1(byStation[station()]);
   (new WordBook(word, this))->show();
 }

@@ -7,6 +7,7 @@
 #include "desktop/charts/level_gauge.h"
 #include "desktop/frame/balance_bar.h"
 #include "desktop/frame/station_strip.h"
+#include "desktop/frame/word_book.h"
 #include "desktop/stations/bench/bench_station.h"
 #include "desktop/stations/finds/finds_station.h"
 #include "desktop/stations/plan/plan_station.h"
@@ -76,6 +77,7 @@ private:
   Session session_;
   DriveWatch drives_;
   LevelGauge* level_ = nullptr;
+  WordFinder* words_ = new WordFinder(this);
   StationStrip* strip_ = nullptr;
   BalanceBar* balance_ = nullptr;
   QStackedWidget* stack_ = nullptr;

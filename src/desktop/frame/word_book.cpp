@@ -59,10 +59,69 @@ void WordBook::fill(const QString& part) {
   if (list_->count() == 0) meaning_->setText(tr("No word of ours holds this."));
 }
 
-QString WordBook::wordOf(const QWidget* widget) {
+namespace {
+
+bool isWord(const QString& text) {
+  return !say(&Words::explain, text.toStdString()).isEmpty();
+}
+
+QString wordOfCell(const QModelIndex& cell) {
+  if (!cell.isValid()) return {};
+  const QString heading = cell.model()->headerData(cell.column(), Qt::Horizontal).toString();
+  const QString row = cell.data(Qt::WhatsThisRole).toString();
+  return !row.isEmpty() ? row : isWord(heading) ? heading : QString();
+}
+
+/// Of the nearest widget on the way up that has one.
+QString wordOfWidget(const QWidget* widget) {
   for (; widget != nullptr; widget = widget->parentWidget())
     if (const QVariant word = widget->property("word"); word.isValid()) return word.toString();
   return {};
+}
+
+QString wordOfHeading(const QHeaderView& header, const QPoint& at) {
+  const QString text = header.model()->headerData(header.logicalIndexAt(at), header.orientation()).toString();
+  return isWord(text) ? text : QString();
+}
+
+QString wordUnder(const QWidget* widget, const QPoint& at) {
+  QString word;
+  if (const auto* header = qobject_cast<const QHeaderView*>(widget->parentWidget()))
+    word = wordOfHeading(*header, at);
+  else if (const auto* view = qobject_cast<const QAbstractItemView*>(widget->parentWidget()))
+    word = wordOfCell(view->indexAt(at));
+  return word.isEmpty() ? wordOfWidget(widget) : word;
+}
+
+}  // namespace
+
+WordFinder::WordFinder(QObject* parent) : QObject(parent) {
+  qApp->installEventFilter(this);
+}
+
+QString WordFinder::word() const {
+  if (pointed_ != nullptr) return wordUnder(pointed_, at_);
+  const QWidget* focus = QApplication::focusWidget();
+  if (const auto* view = qobject_cast<const QAbstractItemView*>(focus))
+    if (const QString word = wordOfCell(view->currentIndex()); !word.isEmpty()) return word;
+  return wordOfWidget(focus);
+}
+
+bool WordFinder::eventFilter(QObject* watched, QEvent* event) {
+  const auto type = event->type();
+  if (type == QEvent::MouseMove || type == QEvent::HoverMove || type == QEvent::Enter ||
+      type == QEvent::MouseButtonPress) {
+    // What merely appears beneath a pointer at rest is entered too.
+    const auto* moved = static_cast<QSinglePointEvent*>(event);
+    auto* widget = qobject_cast<QWidget*>(watched);
+    if (widget == nullptr || moved->globalPosition() == last_) return false;
+    last_ = moved->globalPosition();
+    pointed_ = widget;
+    at_ = moved->position().toPoint();
+  } else if (event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() != Qt::Key_F1) {
+    pointed_ = nullptr;
+  }
+  return false;
 }
 
 }  // namespace zt::desktop

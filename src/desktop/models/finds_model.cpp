@@ -144,6 +144,8 @@ QVariant FindsModel::data(const QModelIndex& index, int role) const {
         return say(&Words::findTitle, *find) + QStringLiteral(", ") + say(&Words::bytes, node.bytes) +
                QLatin1Char(' ') + markText(*find);
       return {};
+    case Qt::WhatsThisRole:
+      return say(&Words::standing, node.standing);
     case Qt::TextAlignmentRole:
       return index.column() == 1 ? QVariant(Qt::AlignRight | Qt::AlignTop) : QVariant();
     case findRole:

@@ -78,6 +78,7 @@ JobView viewOf(Job& job, const JobView& before) {
   v.open = true;
   v.drive = job.site().drive();
   v.root = job.site().root();
+  v.files = job.site().files();
   v.file = job.file();
   v.targets = job.planBook().targets();
   v.survey = job.surveys().survey();

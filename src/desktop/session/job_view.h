@@ -13,6 +13,7 @@ struct JobView {
   bool open = false;
   Drive drive;
   PathBytes root;
+  FileSystemPtr files;  ///< of the place, to look into; any thread
   PathBytes file;
   std::vector<Target> targets;
   SurveyPtr survey;

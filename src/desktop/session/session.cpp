@@ -239,27 +239,6 @@ void Session::exportSurvey(const PathBytes& file) {
       [this, file] { Q_EMIT exported(QByteArray::fromStdString(file)); });
 }
 
-void Session::look(const PathBytes& path, std::function<void(const Peek&)> then) {
-  auto found = std::make_shared<Peek>();
-  post(
-      Work::editing,
-      [path, found](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
-        if (!job || !job->surveys().survey()) return {};
-        const Survey& survey = *job->surveys().survey();
-        const auto node = survey.tree.find(path);
-        if (!node) return fail(Errc::notThere, "look", path);
-        const auto files = job->site().files();
-        const auto root = files->openRoot(job->site().root());
-        if (!root) return tl::unexpected(root.error());
-        const bool picture = job->surveys().context()->kind[*node] == FileKind::picture;
-        auto seen = peek(*files, **root, survey, *node, picture);
-        if (!seen) return tl::unexpected(seen.error());
-        *found = std::move(*seen);
-        return {};
-      },
-      [found, then = std::move(then)] { then(*found); });
-}
-
 void Session::reclaim(const std::string& token) {
   post(
       Work::running,

@@ -4,8 +4,7 @@
 #include <QObject>
 #include <deque>
 
-#include "core/finds/peek.h"
-#include "desktop/session/job_view.h"
+#include "desktop/session/glance.h"
 #include "desktop/session/work_queue.h"
 
 namespace zt::desktop {
@@ -56,8 +55,8 @@ public:
   bool rightsWorthAsking() const;
   void importSurvey(const PathBytes& file, const PathBytes& jobFile);
   void exportSurvey(const PathBytes& file);
-  /// Looks into a file of the survey; `then` gets what was found.
-  void look(const PathBytes& path, std::function<void(const Peek&)> then);
+  /// Looks into a file of the survey, beside the work at hand.
+  void look(const PathBytes& path, Glance::Then then) { glance_.look(view_, path, std::move(then)); }
   void reclaim(const std::string& token);
   void undo();
   void release(const std::string& token);
@@ -116,6 +115,7 @@ private:
   std::shared_ptr<const LiveSurvey> live_;
   std::shared_ptr<const ComingFinds> coming_;
   bool withRights_ = false;  ///< the survey on show was made with them
+  Glance glance_;
   std::unique_ptr<WorkQueue> queue_;
 };
 

@@ -15,6 +15,7 @@ QuestionLine::QuestionLine(const char* lineName, const QString& placeholder, QWi
   box->setSpacing(2);
   line_ = new QLineEdit(this);
   line_->setObjectName(QLatin1String(lineName));
+  line_->setProperty("word", QStringLiteral("question"));
   line_->setPlaceholderText(placeholder);
   line_->setClearButtonEnabled(true);
   line_->setToolTip(tr(

@@ -9,6 +9,20 @@
 
 namespace zt {
 
+constexpr std::size_t mostVarint = 10;  ///< bytes of the longest
+
+/// Writes seven bits a byte, the lowest first; the top bit says that more follow. Gives where it ends.
+inline char* putVarint(char* at, std::uint64_t value) {
+  for (; value >= 0x80; value >>= 7) *at++ = static_cast<char>(value | 0x80);
+  *at++ = static_cast<char>(value);
+  return at;
+}
+
+/// Small numbers of either sign as small ones without.
+constexpr std::uint64_t zigzagged(std::int64_t value) {
+  return (static_cast<std::uint64_t>(value) << 1) ^ static_cast<std::uint64_t>(value >> 63);
+}
+
 /// Appends numbers and texts to bytes, little endian as the machine.
 class ByteWriter {
 public:
@@ -19,13 +33,11 @@ public:
   }
   /// Seven bits a byte, the lowest first; the top bit says that more follow.
   void varint(std::uint64_t value) {
-    for (; value >= 0x80; value >>= 7) bytes.push_back(static_cast<char>(value | 0x80));
-    bytes.push_back(static_cast<char>(value));
+    char few[mostVarint];
+    bytes.append(few, static_cast<std::size_t>(putVarint(few, value) - few));
   }
   /// Small numbers of either sign in few bytes.
-  void zigzag(std::int64_t value) {
-    varint((static_cast<std::uint64_t>(value) << 1) ^ static_cast<std::uint64_t>(value >> 63));
-  }
+  void zigzag(std::int64_t value) { varint(zigzagged(value)); }
   void text(std::string_view s) {
     put(static_cast<std::uint32_t>(s.size()));
     bytes.append(s);

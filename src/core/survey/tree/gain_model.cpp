@@ -36,11 +36,18 @@ void GainModel::numberFolders() {
 
 void GainModel::sumPlain() {
   plain_.assign(tree_.folderNumbers(), {});
+  NodeId parent = noNode;  // siblings lie together: the folder they are in is looked up once
+  GainBounds* in = nullptr;
   for (NodeId id = tree_.size(); id-- > 0;) {  // children have larger numbers
     if (tree_.isGone(id) || tree_.isLinked(id)) continue;
     const bool folder = tree_.isFolder(id);
     if (folder) plain_[tree_.folderIndex(id)] += {tree_.occupied(id), tree_.occupied(id)};
-    if (id > 0) plain_[tree_.folderIndex(tree_.parent(id))] += plainOf(id);
+    if (id == 0) break;
+    if (tree_.parent(id) != parent) {
+      parent = tree_.parent(id);
+      in = &plain_[tree_.folderIndex(parent)];
+    }
+    *in += plainOf(id);
   }
 }
 

@@ -305,9 +305,19 @@ bool SurveyTree::isBeneath(NodeId id, NodeId folder) const {
 std::optional<NodeId> SurveyTree::child(NodeId folder, std::string_view wanted) const {
   if (!isFolder(folder)) return std::nullopt;
   const FolderTotals& t = totals(folder);
+  if (t.children >= wideFolder && finished_) return wideChild(folder, wanted);
   for (NodeId id = t.firstChild; id != noNode && id < t.firstChild + t.children; ++id)
     if (name(id) == wanted) return id;
   return std::nullopt;
+}
+
+/// Whoever asks for one thing in a wide folder asks for the next one too: it gets an index.
+std::optional<NodeId> SurveyTree::wideChild(NodeId folder, std::string_view wanted) const {
+  const std::scoped_lock lock(wideMutex_);
+  auto& index = wide_[folder];
+  if (!index) index = std::make_unique<const ChildIndex>(*this, folder);
+  const NodeId found = index->find(wanted);
+  return found == noNode ? std::nullopt : std::optional(found);
 }
 
 std::optional<NodeId> SurveyTree::find(std::string_view relative) const {

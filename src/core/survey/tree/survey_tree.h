@@ -52,6 +52,8 @@ struct GrowingFolder {
   std::uint32_t files = 0;  ///< directly in it
 };
 
+class ChildIndex;
+
 /// Everything that one measurement saw: entries as 32-bit numbers in arrays of 51 bytes an entry beside the
 /// name. Node 0 is the root; a parent's number is smaller than its children's; children of a folder are
 /// contiguous. Folders have numbers of their own too (`folderIndex`), a parent's smaller than its children's.
@@ -158,6 +160,7 @@ public:
 
 private:
   friend class SurveyTreeCodec;
+  static constexpr std::uint32_t wideFolder = 256;  ///< children from which a folder has an index of names
   static constexpr std::uint32_t chunkBits = 16;
   static constexpr std::uint32_t chunkSize = 1u << chunkBits;
   static constexpr std::uint32_t nameChunkBits = 20;
@@ -222,6 +225,7 @@ private:
   using Lengths = std::vector<unsigned __int128>;  ///< by folder number, while summing
   void sumFolders();
   void sumOwn(Lengths& lengths);
+  std::optional<NodeId> wideChild(NodeId folder, std::string_view wanted) const;
   NodeId sumSiblings(NodeId first, Lengths& lengths);
   void groupLinks();
   void shareLinks(Lengths& lengths);
@@ -242,7 +246,9 @@ private:
   std::vector<LinkedNode> linked_;
   std::uint32_t linkGroups_ = 0;
   std::uint32_t liveFolders_ = 0;
-  bool finished_ = false;  ///< `huge_` may be read without the lock
+  std::atomic<bool> finished_ = false;  ///< `huge_` may be read without the lock
+  mutable std::mutex wideMutex_;        ///< guards `wide_`
+  mutable absl::flat_hash_map<NodeId, std::unique_ptr<const ChildIndex>> wide_;  ///< of folders asked for
 };
 
 /// The children of one folder on their way into the tree, already in its columns, so that a folder of a

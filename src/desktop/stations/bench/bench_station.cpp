@@ -52,6 +52,7 @@ void BenchStation::setupTargets() {
   targetsTitle_->setFont(typeface(Type::strong));
   left->addWidget(targetsTitle_);
   targets_ = ledgerView("targets", this);
+  targets_->setProperty("word", QStringLiteral("target"));
   targetRows_ = new RowsModel({tr("what for"), tr("free needed"), tr("today"), tr("why")}, {1, 2}, this);
   targets_->setModel(targetRows_);
   targets_->header()->setSectionResizeMode(3, QHeaderView::Stretch);

@@ -11,6 +11,7 @@ namespace zt::desktop {
 
 VisitsPanel::VisitsPanel(QWidget* parent) : QWidget(parent) {
   setObjectName(QStringLiteral("visitsPanel"));
+  setProperty("word", QStringLiteral("visit"));
   auto* box = new QVBoxLayout(this);
   box->setContentsMargins(20, 0, 0, 0);
   title_ = titleLabel(tr("Earlier visits"), this);
@@ -26,6 +27,7 @@ VisitsPanel::VisitsPanel(QWidget* parent) : QWidget(parent) {
   box->addWidget(visits_, 1);
   held_ = new QLabel(this);
   held_->setObjectName(QStringLiteral("benchHeld"));
+  held_->setProperty("word", QStringLiteral("hold"));
   held_->setWordWrap(true);
   box->addWidget(held_);
   putBack_ = button(tr("Put all of it back"), "benchPutBack", this);

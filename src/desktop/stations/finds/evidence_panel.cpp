@@ -5,14 +5,16 @@
 
 #include "desktop/charts/time_line.h"
 #include "desktop/models/rows_model.h"
+#include "desktop/stations/inside_view.h"
 #include "desktop/stations/station.h"
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"
 
 namespace zt::desktop {
 
-EvidencePanel::EvidencePanel(QWidget* parent) : QWidget(parent) {
+EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), look_(std::move(look)) {
   setObjectName(QStringLiteral("evidence"));
+  setProperty("word", QStringLiteral("find"));
   auto* box = new QVBoxLayout(this);
   box->setContentsMargins(22, 0, 0, 0);
   auto* head = new QHBoxLayout;
@@ -56,7 +58,19 @@ EvidencePanel::EvidencePanel(QWidget* parent) : QWidget(parent) {
   inside_->setColumnWidth(1, 90);
   inside_->setColumnWidth(2, 84);
   box->addWidget(inside_, 100);
+  seen_ = new InsideView(this);
+  box->addWidget(seen_, 100);
   box->addStretch(1);
+  soon_ = new QTimer(this);
+  soon_->setSingleShot(true);
+  soon_->setInterval(150);
+  connect(soon_, &QTimer::timeout, this, &EvidencePanel::lookNow);
+  connect(inside_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
+          [this](const QModelIndex& row) {
+            if (!row.isValid() || !context_) return;
+            const auto node = static_cast<NodeId>(row.data(RowsModel::idRole).toUInt());
+            lookSoon(context_->tree.isFolder(node) ? PathBytes{} : context_->tree.path(node));
+          });
   for (QLabel* l : {title_, note_, gain_, gainNote_})
     l->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
   amounts->addStretch();
@@ -65,11 +79,14 @@ EvidencePanel::EvidencePanel(QWidget* parent) : QWidget(parent) {
 
 void EvidencePanel::show(const Find* find, const ContextPtr& context) {
   const bool any = find != nullptr && context != nullptr;
-  for (QWidget* w :
-       {static_cast<QWidget*>(timeLine_), static_cast<QWidget*>(gain_), static_cast<QWidget*>(gainNote_),
-        static_cast<QWidget*>(facts_), static_cast<QWidget*>(insideTitle_), static_cast<QWidget*>(inside_)})
-    w->setVisible(any);
+  const bool same = any && context_ == context && shown_ == find->id;
+  if (!same)
+    for (QWidget* w :
+         std::initializer_list<QWidget*>{timeLine_, gain_, gainNote_, facts_, insideTitle_, inside_, seen_})
+      w->setVisible(any);
+  context_ = context;
   if (!any) {
+    shown_.clear();
     title_->setText(tr("No find chosen"));
     note_->setText(tr("Choose one on the left to see what is known of it."));
     return;
@@ -85,7 +102,8 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context) {
                                                          : say(&Words::gainNote, find->gain));
   timeLine_->show(find->newest, find->accessed * nsPerSecond, context->options.now);
   fillFacts(*find, *context);
-  fillInside(*find, *context);
+  shown_ = find->id;
+  if (!same) fillInside(*find, *context);
 }
 
 void EvidencePanel::fillFacts(const Find& find, const FindContext& context) {
@@ -149,6 +167,22 @@ void EvidencePanel::fillInside(const Find& find, const FindContext& context) {
                             ? tr("Look inside: the largest %1 of %2").arg(count).arg(nodes.size())
                             : tr("Look inside"));
   insideRows_->setRows(rows);
+  const bool oneFile = nodes.size() == 1 && !t.isFolder(nodes.front());
+  lookSoon(oneFile ? t.path(nodes.front()) : PathBytes{});
+}
+
+void EvidencePanel::lookSoon(const PathBytes& file) {
+  file_ = file;
+  seen_->clear();
+  seen_->setVisible(!file.empty());
+  soon_->start();
+}
+
+void EvidencePanel::lookNow() {
+  if (file_.empty()) return;
+  look_(file_, [panel = QPointer(this), file = file_](const Result<Glimpse>& seen) {
+    if (panel != nullptr && panel->file_ == file) panel->seen_->show(seen);
+  });
 }
 
 }  // namespace zt::desktop

@@ -4,12 +4,15 @@
 #include <QWidget>
 
 #include "core/finds/find_context.h"
+#include "desktop/session/glance.h"
 
 class QLabel;
+class QTimer;
 class QTreeView;
 
 namespace zt::desktop {
 
+class InsideView;
 class RowsModel;
 class TimeLine;
 
@@ -17,14 +20,24 @@ class TimeLine;
 class EvidencePanel final : public QWidget {
   Q_OBJECT
 public:
-  explicit EvidencePanel(QWidget* parent = nullptr);
+  /// Looks into a file, and tells what was seen when it is.
+  using LookInto = std::function<void(const PathBytes& path, Glance::Then then)>;
+  EvidencePanel(LookInto look, QWidget* parent);
   /// nullptr clears it.
   void show(const Find* find, const ContextPtr& context);
 
 private:
   void fillFacts(const Find& find, const FindContext& context);
   void fillInside(const Find& find, const FindContext& context);
+  /// Looks into a file soon: whoever runs through the finds does not read them all.
+  void lookSoon(const PathBytes& file);
+  void lookNow();
 
+  LookInto look_;
+  QTimer* soon_;
+  ContextPtr context_;
+  std::string shown_;  ///< the find that is shown
+  PathBytes file_;     ///< what is looked into; empty for none
   QLabel* title_;
   QLabel* note_;
   QLabel* gain_;
@@ -34,6 +47,7 @@ private:
   QLabel* insideTitle_;
   QTreeView* inside_;
   RowsModel* insideRows_;
+  InsideView* seen_;
 };
 
 }  // namespace zt::desktop

@@ -44,7 +44,8 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
   left->addWidget(question_);
   row->addLayout(left, 10);
   auto* right = new QVBoxLayout;
-  evidence_ = new EvidencePanel(page);
+  evidence_ = new EvidencePanel(
+      [this](const PathBytes& path, Glance::Then then) { session_.look(path, std::move(then)); }, page);
   right->addWidget(evidence_, 1);
   setupKeys(right);
   row->addLayout(right, 11);

@@ -68,6 +68,7 @@ void PlanStation::setupCeilings(QVBoxLayout* box) {
 
 void PlanStation::setupLines(QVBoxLayout* box) {
   lines_ = ledgerView("planLines", this);
+  lines_->setProperty("word", QStringLiteral("plan"));
   rows_ = new RowsModel({tr("line"), tr("step"), tr("when"), tr("regret"), tr("adds"), tr("at most")}, {4, 5},
                         this);
   lines_->setModel(rows_);
@@ -115,6 +116,7 @@ void PlanStation::setupDecisions(QVBoxLayout* box) {
                 this, "decisionsNote");
   box->addWidget(decisionsNote_);
   decisions_ = ledgerView("decisions", this);
+  decisions_->setProperty("word", QStringLiteral("decision"));
   decisionRows_ = new RowsModel({tr("what"), tr("why it is asked"), tr("at most")}, {2}, this);
   decisions_->setModel(decisionRows_);
   decisions_->header()->setSectionResizeMode(0, QHeaderView::Stretch);

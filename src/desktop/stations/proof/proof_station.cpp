@@ -26,6 +26,7 @@ ProofStation::ProofStation(Session& session, Prompter& prompter, QWidget* parent
   top->addWidget(setupRight(page), 4);
   box->addLayout(top, 2);
   lines_ = ledgerView("proofLines", page);
+  lines_->setProperty("word", QStringLiteral("proof"));
   rows_ =
       new RowsModel({tr("line"), tr("promised"), tr("actual"), tr("difference"), tr("why")}, {1, 2, 3}, this);
   lines_->setModel(rows_);
@@ -59,12 +60,14 @@ QWidget* ProofStation::setupRight(QWidget* page) {
   box->setContentsMargins(0, 6, 0, 0);
   verdicts_ = new QLabel(right);
   verdicts_->setObjectName(QStringLiteral("verdicts"));
+  verdicts_->setProperty("word", QStringLiteral("target"));
   verdicts_->setWordWrap(true);
   verdicts_->setTextFormat(Qt::RichText);
   box->addWidget(verdicts_);
   box->addSpacing(8);
   held_ = new QLabel(right);
   held_->setObjectName(QStringLiteral("heldNote"));
+  held_->setProperty("word", QStringLiteral("hold"));
   held_->setWordWrap(true);
   box->addWidget(held_);
   auto* row = new QHBoxLayout;

@@ -20,6 +20,7 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
   head->addWidget(heading_, 1);
   box->addLayout(head);
   lines_ = ledgerView("runLines", page);
+  lines_->setProperty("word", QStringLiteral("consent"));
   rows_ = new RowsModel({tr("line"), tr("step"), tr("state"), tr("things"), tr("promised"), tr("freed")},
                         {3, 4, 5}, this);
   lines_->setModel(rows_);

@@ -51,6 +51,7 @@ QLayout* FoldersFace::setupHead() {
 
 void FoldersFace::setupTree() {
   tree_ = ledgerView("folders", this);
+  tree_->setProperty("word", QStringLiteral("occupied"));
   tree_->setRootIsDecorated(true);
   tree_->setIndentation(18);
   folders_ = new FolderModel(this);

@@ -58,6 +58,7 @@ void ListFace::setupTable() {
   model_ = new EntryListModel(this);
   table_ = new LedgerTable(this);
   table_->setObjectName(QStringLiteral("entryList"));
+  table_->setProperty("word", QStringLiteral("occupied"));
   table_->setAccessibleName(tr("Entries found"));
   table_->setModel(model_);
   table_->setItemDelegate(new LedgerDelegate(table_));

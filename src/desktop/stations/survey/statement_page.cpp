@@ -10,6 +10,7 @@ namespace zt::desktop {
 
 StatementPage::StatementPage(QWidget* parent) : Chart(parent) {
   setObjectName(QStringLiteral("statement"));
+  setProperty("word", QStringLiteral("statement"));
   setAccessibleName(tr("Statement"));
   setFixedWidth(262);
 }

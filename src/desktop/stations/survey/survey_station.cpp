@@ -243,7 +243,12 @@ void SurveyStation::lookInside() {
   if (const auto node = t.find(*path); node && t.isFolder(*node))
     showInside(this, t, *node);
   else
-    session_.look(*path, [this, path](const Peek& peek) { showInside(this, *path, peek); });
+    session_.look(*path, [this, path](const Result<Glimpse>& seen) {
+      if (seen)
+        showInside(this, *path, *seen);
+      else
+        Q_EMIT session_.failed(seen.error());
+    });
 }
 
 void SurveyStation::showStanding(Standing standing) {

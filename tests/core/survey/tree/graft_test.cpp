@@ -5,12 +5,12 @@
 #include <random>
 #include <thread>
 
-#include "core/os/forwarding_file_system.h"
 #include "core/survey/files/survey_codec.h"
 #include "core/survey/measure/measure.h"
 #include "core/survey/tree/gain_model.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
+#include "support/stuck_file_system.h"
 
 namespace zt::test {
 namespace {
@@ -145,38 +145,11 @@ TEST(LiveSurvey, GrowsToWhatTheSurveySays) {
     }
 }
 
-/// A file system that makes everyone wait in one folder until it is let go.
-class Slow final : public ForwardingFileSystem {
-public:
-  explicit Slow(FileSystemPtr below) : ForwardingFileSystem(std::move(below)) {}
-  Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override {
-    if (name == "stuck") {
-      std::unique_lock lock(mutex);
-      ++waiting;
-      changed.notify_all();
-      changed.wait(lock, [&] { return open; });
-      --waiting;
-      changed.notify_all();
-    }
-    return inner_.openFolder(at, name);
-  }
-  void letGo() {
-    std::unique_lock lock(mutex);
-    open = true;
-    changed.notify_all();
-    changed.wait(lock, [&] { return waiting == 0; });
-  }
-  std::mutex mutex;
-  std::condition_variable changed;
-  int waiting = 0;
-  bool open = false;
-};
-
 TEST(Walk, GoesOnWithoutAFolderThatDoesNotAnswer) {
   const auto inner = std::make_shared<MemoryFileSystem>();
   inner->add("stuck/never", "seen");
   for (int i = 0; i < 40; ++i) inner->add("d" + std::to_string(i) + "/f", "x");
-  const auto slow = std::make_shared<Slow>(inner);
+  const auto slow = std::make_shared<StuckFileSystem>(inner);
   const auto survey = std::make_shared<Survey>();
   WalkOptions options;
   options.threads = 1;
@@ -195,7 +168,7 @@ TEST(Walk, GoesOnWithoutAFolderThatDoesNotAnswer) {
 TEST(Walk, StopsWhileTheSystemHangs) {
   const auto inner = std::make_shared<MemoryFileSystem>();
   inner->add("stuck/never", "seen");
-  const auto slow = std::make_shared<Slow>(inner);
+  const auto slow = std::make_shared<StuckFileSystem>(inner);
   const auto survey = std::make_shared<Survey>();
   std::stop_source stop;
   WalkOptions options;
