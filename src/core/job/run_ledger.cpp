@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/run_ledger.h"
 
+#include <absl/container/flat_hash_map.h>
+
 #include <algorithm>
 #include <array>
 
@@ -61,19 +63,18 @@ Result<std::vector<JournalRecord>> RunLedger::held(std::int64_t run) {
 
 template <class Work>
 Result<std::vector<JournalRecord>> RunLedger::credited(const GuardedDrive& drive, Work work) {
-  auto space = SpaceLedger::begin(*drive.files, drive.root);
+  auto space = SpaceLedger::begin(*drive.files, drive.root, std::chrono::milliseconds(500));
   if (!space) return tl::unexpected(space.error());
   Result<std::vector<JournalRecord>> records = work();
   if (!records) return records;
   // By line, in the order of the records.
   std::vector<JobFile::Credit> credits;
   std::vector<GainBounds> freed;
+  absl::flat_hash_map<std::pair<std::int64_t, std::string>, std::size_t> lineAt;
   for (const JournalRecord& r : *records) {
-    const auto same = std::find_if(credits.begin(), credits.end(),
-                                   [&](const auto& c) { return c.run == r.run && c.line == r.line; });
-    const auto at = static_cast<std::size_t>(same - credits.begin());
-    if (same == credits.end()) credits.push_back({r.run, r.line, 0}), freed.emplace_back();
-    if (r.state == ItemState::gone) freed[at] += r.freed;
+    const auto [at, fresh] = lineAt.emplace(std::pair(r.run, r.line), credits.size());
+    if (fresh) credits.push_back({r.run, r.line, 0}), freed.emplace_back();
+    if (r.state == ItemState::gone) freed[at->second] += r.freed;
   }
   space->settle();
   const auto rose = static_cast<SignedBytes>(space->last()) - static_cast<SignedBytes>(space->first());

@@ -55,7 +55,7 @@ std::string_view name(LineOutcome::State state) {
 Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, const RunControl& control) {
   if (consentFor(plan).token != token) return fail(Errc::noConsent, "reclaim");
   control_ = control;
-  auto space = SpaceLedger::begin(*drive_.files, drive_.root);
+  auto space = SpaceLedger::begin(*drive_.files, drive_.root, control.readingsApart);
   if (!space) return tl::unexpected(space.error());
   space_.emplace(std::move(*space));
   promises_.emplace(drive_.context->gain);
@@ -64,11 +64,15 @@ Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, con
   divide(plan);
   runParts(report);
   space_->settle();
-  for (std::size_t i = 0; i < parts_.size(); ++i) {
-    if (i < space_->shares().size()) parts_[i].outcome.rose = space_->shares()[i];
-    report.lines.push_back(std::move(parts_[i].outcome));
-  }
+  shareTheRise();
+  for (Part& part : parts_) report.lines.push_back(std::move(part.outcome));
   return report;
+}
+
+void Runner::shareTheRise() {
+  const auto& shares = space_->shares();
+  for (std::size_t i = 0; i < std::min(pieces_.size(), shares.size()); ++i)
+    parts_[pieces_[i]].outcome.rose += shares[i];
 }
 
 /// Each thing belongs to the first line that names it or what it lies in.
@@ -127,10 +131,15 @@ Runner::Batch Runner::nextBatch(Place& at) {
   return batch;
 }
 
-/// Takes what became of a batch into its lines.
+/// Takes what became of a batch into its lines. What each line freed in it is a piece of its own: the counter
+/// is read between batches, when some lines are done and one may be half done.
 void Runner::book(const Batch& batch) {
+  std::vector<GainBounds> freed;
   for (std::size_t i = 0; i < batch.records.size(); ++i) {
     const JournalRecord& r = batch.records[i];
+    if (i == 0 || batch.parts[i] != batch.parts[i - 1])
+      pieces_.push_back(batch.parts[i]), freed.emplace_back();
+    freed.back() += r.freed;
     Part& part = parts_[batch.parts[i]];
     LineOutcome& outcome = part.outcome;
     outcome.freed += r.freed;
@@ -140,11 +149,11 @@ void Runner::book(const Batch& batch) {
     outcome.itemsDone += done;
     if (!done && r.state != ItemState::untouched) outcome.problems.push_back(r);
   }
+  space_->ended(freed);
 }
 
 void Runner::end(Part& part) {
   part.outcome.state = stateOf(part.outcome);
-  space_->ended(part.outcome.freed);
   if (control_.progress) control_.progress(part.outcome);
 }
 

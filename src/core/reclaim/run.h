@@ -72,6 +72,8 @@ struct RunControl {
   std::shared_ptr<PauseGate> pause;  ///< waited at between items; may be nullptr
   /// Called between items, at most 20 times a second, with what the line has come to; on the running thread.
   std::function<void(const LineOutcome&)> progress;
+  /// How often the drive's free counter is read, to tell which line it rose by.
+  std::chrono::milliseconds readingsApart{500};
 };
 
 /// Carries a plan out. Refuses as a whole (noConsent) unless `token` is that of `consentFor(plan)`; then goes
@@ -119,6 +121,7 @@ private:
   void tell(const Batch& batch, std::size_t at);
   void book(const Batch& batch);
   void end(Part& part);
+  void shareTheRise();
 
   GuardedDrive drive_;
   Journal& journal_;
@@ -127,6 +130,7 @@ private:
   RunControl control_;
   std::vector<Part> parts_;
   std::optional<SpaceLedger> space_;
+  std::vector<std::size_t> pieces_;  ///< which part each piece of `space_` belongs to
   std::optional<GainModel::Sum> promises_;
   std::chrono::steady_clock::time_point nextTold_{};
 };

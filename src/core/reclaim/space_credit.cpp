@@ -52,16 +52,15 @@ Result<Bytes> freeNow(FileSystem& files, const Folder& root) {
 }
 }  // namespace
 
-Result<SpaceLedger> SpaceLedger::begin(FileSystem& files, FolderPtr root) {
+Result<SpaceLedger> SpaceLedger::begin(FileSystem& files, FolderPtr root, std::chrono::milliseconds apart) {
   const auto free = freeNow(files, *root);
   if (!free) return tl::unexpected(free.error());
-  return SpaceLedger(files, std::move(root), *free);
+  return SpaceLedger(files, std::move(root), *free, apart);
 }
 
-void SpaceLedger::ended(GainBounds freed) {
-  constexpr std::chrono::milliseconds apart{500};
-  waiting_.push_back(freed);
-  if (std::chrono::steady_clock::now() - readAt_ >= apart) take(freeNow(files_, *root_));
+void SpaceLedger::ended(std::span<const GainBounds> freed) {
+  waiting_.insert(waiting_.end(), freed.begin(), freed.end());
+  if (std::chrono::steady_clock::now() - readAt_ >= apart_) take(freeNow(files_, *root_));
 }
 
 void SpaceLedger::settle() {

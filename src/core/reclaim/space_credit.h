@@ -21,14 +21,15 @@ std::vector<SignedBytes> shareOut(SignedBytes rose, std::span<const GainBounds> 
 /// the file system out first, or figures lie for seconds; so short pieces share one.
 class SpaceLedger {
 public:
-  /// Reads the counter; `first` is its value.
-  static Result<SpaceLedger> begin(FileSystem& files, FolderPtr root);
+  /// Reads the counter; `first` is its value. Readings while it works are `apart` at least.
+  static Result<SpaceLedger> begin(FileSystem& files, FolderPtr root, std::chrono::milliseconds apart);
   Bytes first() const { return first_; }
   Bytes last() const { return last_; }
 
-  /// A piece of work has ended that freed between so much and so much. If the last reading is half a second
-  /// old, the counter is read, and the pieces since the one before get their shares.
-  void ended(GainBounds freed);
+  /// Pieces of work have ended, all that went on at once, each of which freed between so much and so much. If
+  /// the last reading is old enough, the counter is read, and the pieces since the one before get their
+  /// shares.
+  void ended(std::span<const GainBounds> freed);
   /// The work is over. Some file systems free behind one's back: reads the counter until it stands, half a
   /// second at most, and gives what waits its shares.
   void settle();
@@ -36,14 +37,15 @@ public:
   const std::vector<SignedBytes>& shares() const { return shares_; }
 
 private:
-  SpaceLedger(FileSystem& files, FolderPtr root, Bytes free)
-      : files_(files), root_(std::move(root)), first_(free), last_(free) {}
+  SpaceLedger(FileSystem& files, FolderPtr root, Bytes free, std::chrono::milliseconds apart)
+      : files_(files), root_(std::move(root)), first_(free), last_(free), apart_(apart) {}
   void take(const Result<Bytes>& free);
 
   FileSystem& files_;
   FolderPtr root_;
   Bytes first_;
   Bytes last_;
+  std::chrono::milliseconds apart_;
   std::vector<GainBounds> waiting_;
   std::vector<SignedBytes> shares_;
   std::chrono::steady_clock::time_point readAt_ = std::chrono::steady_clock::now();

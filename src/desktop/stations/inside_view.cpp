@@ -77,7 +77,9 @@ void InsideView::show(const Result<Glimpse>& seen) {
 
 void InsideView::showText(const QString& text, const QString& note, bool fixed) {
   note_->setText(note);
-  text_->setFont(fixed ? QFontDatabase::systemFont(QFontDatabase::FixedFont) : font());
+  QFont letters = fixed ? QFontDatabase::systemFont(QFontDatabase::FixedFont) : font();
+  if (fixed) letters.setPixelSize(10);  // a row of sixteen bytes fits beside the finds
+  text_->setFont(letters);
   text_->setLineWrapMode(fixed ? QPlainTextEdit::NoWrap : QPlainTextEdit::WidgetWidth);
   text_->setPlainText(text);
   pages_->setCurrentWidget(text_);

@@ -20,6 +20,7 @@ struct Work {
     Runner runner(m->guarded(open), journal, 1);
     RunControl control;
     control.stop = std::move(stop);
+    control.readingsApart = readingsApart;
     return runner.carryOut(steps, consentFor(steps).token, control);
   }
   std::vector<JournalRecord> openRecords() const {
@@ -34,6 +35,7 @@ struct Work {
   MemoryJournal journal;
   std::unique_ptr<Measured> m;
   Plan steps;
+  std::chrono::milliseconds readingsApart{500};
 };
 
 void furnish(MemoryFileSystem& files) {
@@ -55,6 +57,34 @@ TEST(Run, DiscardsExactlyThePlan) {
   EXPECT_FALSE(w.files.has("d"));
   EXPECT_TRUE(w.files.has("keep/me"));
   EXPECT_FALSE(w.files.has(".zip-tally-hold")) << "empty hold folders are tidied away";
+}
+
+/// Many lines share a batch, and one line fills several: each is told its own bytes, whenever the counter is
+/// read meanwhile.
+TEST(Run, TellsEveryLineItsOwnRiseHoweverOftenTheCounterIsRead) {
+  for (const auto apart : {std::chrono::milliseconds(0), std::chrono::milliseconds(60'000)}) {
+    Work w;
+    w.readingsApart = apart;
+    for (int i = 0; i < 700; ++i)
+      w.files.add("d/f" + std::to_string(i), std::string(static_cast<std::size_t>(4096 * (1 + i % 5)), 'x'));
+    w.files.add("first", std::string(90'000, 'x'));
+    w.files.add("last", std::string(50'000, 'x'));
+    w.measure();
+    w.plan("first");
+    PlanLine many = w.m->line("d/f0", "discard");
+    for (int i = 1; i < 400; ++i)
+      many.items.push_back(w.m->line("d/f" + std::to_string(i), "discard").items.front());
+    w.steps.lines.push_back(many);
+    for (int i = 400; i < 700; ++i) w.plan("d/f" + std::to_string(i));
+    w.plan("last");
+    const auto report = w.run();
+    ASSERT_TRUE(report);
+    ASSERT_EQ(report->lines.size(), 303u);
+    for (const LineOutcome& line : report->lines) {
+      EXPECT_EQ(line.state, LineOutcome::State::done);
+      EXPECT_EQ(line.rose, static_cast<SignedBytes>(line.promised.sure)) << line.line;
+    }
+  }
 }
 
 TEST(Run, HoldsPutsBackAndReleases) {

@@ -67,9 +67,8 @@ TEST(SpaceLedger, WaitsUntilTheCounterStands) {
   const auto memory = std::make_shared<MemoryFileSystem>();
   memory->add("a", std::string(9000, 'x'));
   Late late(memory);
-  auto ledger = SpaceLedger::begin(late, late.openRoot("/").value()).value();
-  ledger.ended({3000, 3000});
-  ledger.ended({1000, 1000});
+  auto ledger = SpaceLedger::begin(late, late.openRoot("/").value(), std::chrono::seconds(9)).value();
+  ledger.ended(std::vector<GainBounds>{{3000, 3000}, {1000, 1000}});
   ledger.settle();
   ASSERT_EQ(ledger.shares().size(), 2u);
   EXPECT_EQ(sumOf(ledger.shares()), static_cast<SignedBytes>(ledger.last() - ledger.first()));
