@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Makes the pictures of docs/screenshots: usage: zt_shots STAND-IN OUT [SIZE]. Drives the window as a user
 // would.
+#include <QAction>
 #include <QApplication>
 #include <QCheckBox>
+#include <QDialog>
 #include <QLineEdit>
 #include <QPushButton>
 #include <QTableView>
@@ -94,6 +96,7 @@ void whole(Studio& s, const QString& standIn) {
   s.grab(QStringLiteral("field"));
   s.window.findChild<SurveyStation*>()->showFace(SurveyStation::foldersFace);
   s.window.goTo(findsStation);
+  QTest::qWait(600);  // what is inside comes a little later
   s.grab(QStringLiteral("finds"));
   s.window.goTo(planStation);
   QTest::mouseClick(s.find<QPushButton>("propose"), Qt::LeftButton);
@@ -110,6 +113,16 @@ void whole(Studio& s, const QString& standIn) {
   s.idle();
   s.window.goTo(proofStation);
   s.grab(QStringLiteral("proof"));
+  s.window.goTo(benchStation);
+  s.find<QAction>("actDrives")->trigger();
+  QTest::qWait(800);
+  s.grab(QStringLiteral("bench-held"));
+  s.find<QAction>("actExplain")->trigger();
+  if (auto* book = s.find<QDialog>("wordBook")) {
+    QTest::qWait(100);
+    book->grab().save(s.out + QStringLiteral("/words") + s.suffix + QStringLiteral(".png"));
+    delete book;
+  }
 }
 
 }  // namespace

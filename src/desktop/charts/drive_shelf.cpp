@@ -11,7 +11,7 @@ DriveShelf::DriveShelf(QWidget* parent) : Chart(parent) {
   setObjectName(QStringLiteral("shelf"));
   setProperty("word", QStringLiteral("bench"));
   setAccessibleName(tr("Drives at hand"));
-  setMinimumHeight(300);
+  setMinimumHeight(275);
 }
 
 void DriveShelf::show(QList<ShelfDrive> drives, int chosen) {

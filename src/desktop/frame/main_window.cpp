@@ -122,6 +122,7 @@ void MainWindow::connectSession() {
   connect(&session_, &Session::exported, this, [this](const QByteArray& file) {
     prompter_.tell(this, tr("Export the survey"), tr("Written to %1").arg(QFile::decodeName(file)));
   });
+  connect(&session_, &Session::runEnded, &drives_, &DriveWatch::look);  // what is held now
   connect(&session_, &Session::measured, this, [this] {
     if (station() == benchStation) goTo(surveyStation);
     drives_.look();

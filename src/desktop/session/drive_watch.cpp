@@ -33,6 +33,19 @@ void addPast(const Workshop& workshop, DriveAtHand& at) {
   }
 }
 
+Result<DriveAtHand> standInAt(const Workshop& workshop, const PathBytes& folder) {
+  const auto site = standInSite(workshop, folder);
+  if (!site) return tl::unexpected(site.error());
+  DriveAtHand at;
+  at.path = folder;
+  at.standIn = true;
+  at.drive = (*site)->drive();
+  at.targets = (*site)->ownTargets();
+  for (const Target& t : headroomRules(at.drive)) at.targets.push_back(t);
+  addPast(workshop, at);
+  return at;
+}
+
 }  // namespace
 
 DriveWatch::DriveWatch(const Workshop& workshop, QObject* parent)
@@ -51,7 +64,13 @@ void DriveWatch::show(std::vector<DriveAtHand> found, bool standIn) {
 }
 
 void DriveWatch::look() {
-  queue_->post([this, workshop = workshop_](const std::stop_token&) {
+  std::vector<PathBytes> standIns;
+  for (const DriveAtHand& drive : drives_)
+    if (drive.standIn) standIns.push_back(drive.path);
+  queue_->post([this, standIns, workshop = workshop_](const std::stop_token&) {
+    std::vector<DriveAtHand> again;
+    for (const PathBytes& folder : standIns)
+      if (auto at = standInAt(workshop, folder)) again.push_back(std::move(*at));
     auto all = listDrives(workshop);
     std::vector<DriveAtHand> found;
     if (all)
@@ -66,8 +85,9 @@ void DriveWatch::look() {
       }
     QMetaObject::invokeMethod(
         this,
-        [this, all = all ? Result<void>{} : Result<void>(tl::unexpected(all.error())), found] {
+        [this, all = all ? Result<void>{} : Result<void>(tl::unexpected(all.error())), found, again] {
           if (!all) Q_EMIT failed(all.error());
+          for (const DriveAtHand& standIn : again) show({standIn}, true);
           show(found, false);
         },
         Qt::QueuedConnection);
@@ -76,24 +96,12 @@ void DriveWatch::look() {
 
 void DriveWatch::addStandIn(const PathBytes& folder) {
   queue_->post([this, folder, workshop = workshop_](const std::stop_token&) {
-    const auto site = standInSite(workshop, folder);
-    DriveAtHand at;
-    at.path = folder;
-    at.standIn = true;
-    Result<void> done;
-    if (site) {
-      at.drive = (*site)->drive();
-      at.targets = (*site)->ownTargets();
-      for (const Target& t : headroomRules(at.drive)) at.targets.push_back(t);
-      addPast(workshop, at);
-    } else {
-      done = tl::unexpected(site.error());
-    }
+    const auto at = standInAt(workshop, folder);
     QMetaObject::invokeMethod(
         this,
-        [this, done, at, folder] {
-          if (!done) return Q_EMIT failed(done.error());
-          show({at}, true);
+        [this, at, folder] {
+          if (!at) return Q_EMIT failed(at.error());
+          show({*at}, true);
           Q_EMIT standInAdded(QByteArray::fromStdString(folder));
         },
         Qt::QueuedConnection);

@@ -11,7 +11,7 @@ namespace zt::desktop {
 /// A picture as large as there is room, never larger than it is.
 class InsideView::Picture final : public QWidget {
 public:
-  explicit Picture(QWidget* parent) : QWidget(parent) { setMinimumSize(80, 60); }
+  explicit Picture(QWidget* parent) : QWidget(parent) { setMinimumSize(80, 1); }
   void show(const QImage& image) {
     image_ = image;
     update();
@@ -45,6 +45,9 @@ InsideView::InsideView(QWidget* parent) : QWidget(parent) {
   text_->setTabChangesFocus(true);
   picture_ = new Picture(pages_);
   picture_->setObjectName(QStringLiteral("lookPicture"));
+  // It takes the room that is left: where there is little, what is known comes first.
+  pages_->setMinimumHeight(1);
+  pages_->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Ignored);
   pages_->addWidget(text_);
   pages_->addWidget(picture_);
   box->addWidget(pages_, 1);
@@ -78,8 +81,8 @@ void InsideView::show(const Result<Glimpse>& seen) {
 void InsideView::showText(const QString& text, const QString& note, bool fixed) {
   note_->setText(note);
   QFont letters = fixed ? QFontDatabase::systemFont(QFontDatabase::FixedFont) : font();
-  if (fixed) letters.setPixelSize(10);  // a row of sixteen bytes fits beside the finds
-  text_->setFont(letters);
+  if (fixed) letters.setPixelSize(10);         // a row of sixteen bytes fits beside the finds
+  text_->document()->setDefaultFont(letters);  // a change of face leaves it alone
   text_->setLineWrapMode(fixed ? QPlainTextEdit::NoWrap : QPlainTextEdit::WidgetWidth);
   text_->setPlainText(text);
   pages_->setCurrentWidget(text_);

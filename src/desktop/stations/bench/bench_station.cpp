@@ -55,10 +55,12 @@ void BenchStation::setupTargets() {
   targets_->setProperty("word", QStringLiteral("target"));
   targetRows_ = new RowsModel({tr("what for"), tr("free needed"), tr("today"), tr("why")}, {1, 2}, this);
   targets_->setModel(targetRows_);
+  targets_->setMinimumHeight(80);
+  targets_->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Ignored);
   targets_->header()->setSectionResizeMode(3, QHeaderView::Stretch);
-  targets_->setColumnWidth(0, 210);
-  targets_->setColumnWidth(1, 100);
-  targets_->setColumnWidth(2, 120);
+  targets_->header()->setSectionResizeMode(0, QHeaderView::ResizeToContents);
+  targets_->setColumnWidth(1, 96);
+  targets_->setColumnWidth(2, 110);
   targets_->setToolTip(
       tr("Ticked lines are targets. Rules that the shop does not follow are shown all the same."));
   connect(targetRows_, &RowsModel::toggled, this, &BenchStation::toggleTarget);

@@ -21,13 +21,16 @@ VisitsPanel::VisitsPanel(QWidget* parent) : QWidget(parent) {
   rows_ = new RowsModel({tr("when"), tr("free then"), tr("since")}, {1, 2}, this);
   visits_->setModel(rows_);
   visits_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
-  visits_->setColumnWidth(1, 90);
-  visits_->setColumnWidth(2, 100);
+  visits_->setMinimumHeight(48);
+  visits_->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Ignored);
+  visits_->setColumnWidth(1, 84);
+  visits_->setColumnWidth(2, 84);
   visits_->setToolTip(tr("Enter opens the job of that visit"));
   box->addWidget(visits_, 1);
   held_ = new QLabel(this);
   held_->setObjectName(QStringLiteral("benchHeld"));
   held_->setProperty("word", QStringLiteral("hold"));
+  held_->setToolTip(tr("They are put back from here even if the job that held them is lost."));
   held_->setWordWrap(true);
   box->addWidget(held_);
   putBack_ = button(tr("Put all of it back"), "benchPutBack", this);
@@ -76,9 +79,7 @@ void VisitsPanel::show(const DriveAtHand* drive, TimeNs now) {
     for (const auto& thing : drive->held) bytes += thing.record.occupied;
   held_->setText(held == 0
                      ? QString()
-                     : tr("Held on it: %1, %2. They are put back from here even if the job that held them is "
-                          "lost.")
-                           .arg(say(&Words::things, held), say(&Words::bytes, bytes)));
+                     : tr("Held on it: %1, %2.").arg(say(&Words::things, held), say(&Words::bytes, bytes)));
   held_->setVisible(held > 0);
   putBack_->setVisible(held > 0);
 }

@@ -45,6 +45,7 @@ EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), 
   facts_->setObjectName(QStringLiteral("facts"));
   facts_->setTextFormat(Qt::RichText);
   facts_->setWordWrap(true);
+  facts_->setAlignment(Qt::AlignTop | Qt::AlignLeft);
   facts_->setTextInteractionFlags(Qt::TextSelectableByMouse);
   facts_->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
   box->addWidget(facts_);

@@ -12,8 +12,12 @@ namespace zt::desktop {
 FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent)
     : Station(session, prompter, parent) {
   auto* page = setupPages("findsStation");
-  auto* row = new QHBoxLayout(page);
-  row->setContentsMargins(0, 0, 0, 0);
+  auto* both = new QVBoxLayout(page);
+  both->setContentsMargins(0, 0, 0, 0);
+  auto* row = new QHBoxLayout;
+  both->addLayout(row, 1);
+  auto* foot = new QHBoxLayout;
+  both->addLayout(foot);
   auto* left = new QVBoxLayout;
   auto* head = new QHBoxLayout;
   head->addWidget(titleLabel(tr("Finds"), page));
@@ -41,14 +45,12 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
     refresh();
   });
   connect(question_, &QuestionLine::entered, this, &FindsStation::enter);
-  left->addWidget(question_);
+  foot->addWidget(question_, 1);
+  setupKeys(foot);
   row->addLayout(left, 10);
-  auto* right = new QVBoxLayout;
   evidence_ = new EvidencePanel(
       [this](const PathBytes& path, Glance::Then then) { session_.look(path, std::move(then)); }, page);
-  right->addWidget(evidence_, 1);
-  setupKeys(right);
-  row->addLayout(right, 11);
+  row->addWidget(evidence_, 11);
   connect(&session_, &Session::findsCame, this, &FindsStation::refresh);
   connect(list_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
           [this](const QModelIndex& index) {
@@ -58,9 +60,8 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
           });
 }
 
-void FindsStation::setupKeys(QLayout* box) {
-  auto* row = new QHBoxLayout;
-  row->setContentsMargins(22, 0, 0, 0);
+void FindsStation::setupKeys(QHBoxLayout* row) {
+  row->addSpacing(16);
   const auto add = [&](const QString& text, const char* name, Saying saying) {
     auto* b = button(text, name, this);
     b->setFocusPolicy(Qt::TabFocus);
@@ -72,8 +73,6 @@ void FindsStation::setupKeys(QLayout* box) {
   add(tr("K  keep"), "keepFind", Saying::keep);
   add(tr("M  may go"), "mayGoFind", Saying::mayGo);
   add(tr("N  not now"), "notNowFind", Saying::notNow);
-  row->addStretch();
-  static_cast<QVBoxLayout*>(box)->addLayout(row);
 }
 
 bool FindsStation::eventFilter(QObject* watched, QEvent* event) {

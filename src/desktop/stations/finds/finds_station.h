@@ -6,6 +6,8 @@
 #include "desktop/stations/question_line.h"
 #include "desktop/stations/station.h"
 
+class QHBoxLayout;
+
 namespace zt::desktop {
 
 /// For quick judging by keyboard: P plan it, H hold it, K keep, M may go, N not now; a second press takes it
@@ -28,7 +30,7 @@ protected:
   bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
-  void setupKeys(QLayout* box);
+  void setupKeys(QHBoxLayout* row);
   void goOn();
   std::vector<const Find*> chosen() const;
   void planChosen(const std::vector<const Find*>& finds, const std::string& action);

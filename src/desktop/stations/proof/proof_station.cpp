@@ -131,26 +131,33 @@ void ProofStation::fillTargets() {
 }
 
 void ProofStation::fillLines() {
+  constexpr SignedBytes noise = 65'536;  // the file system's own structures come and go by so much
   QList<Row> rows;
   const Proof& proof = *view().proof;
   for (const ProofLine& line : proof.lines) {
     const SignedBytes difference = line.actual - static_cast<SignedBytes>(line.promised.sure);
     QStringList why;
-    for (const auto& r : line.reasons) why.append(say(&Words::reason, r));
+    for (const auto& r : line.reasons)
+      if (std::abs(r.bytes) >= noise || r.kind != ProofReason::Kind::driveDiffers)
+        why.append(say(&Words::reason, r));
     QString title = say(&Words::path, line.example);
     if (const Find* find = view().finds->find(line.line)) title = say(&Words::findTitle, *find);
     if (line.items > 1) title += QStringLiteral(", ") + say(&Words::things, line.items);
-    rows.append(
-        {QString::fromStdString(line.line),
-         -1,
-         false,
-         false,
-         {{title, {}, true, false, false, false},
-          {say(&Words::bytes, line.promised.sure), say(&Words::exact, line.promised.sure), false, false,
-           false, true},
-          {say(&Words::signedBytes, line.actual), {}, true, false, false, true},
-          {say(&Words::signedBytes, difference), {}, false, difference < -65'536, difference == 0, true},
-          {why.join(QStringLiteral("; ")), {}, false, false, true, false}}});
+    rows.append({QString::fromStdString(line.line),
+                 -1,
+                 false,
+                 false,
+                 {{title, {}, true, false, false, false},
+                  {say(&Words::bytes, line.promised.sure), say(&Words::exact, line.promised.sure), false,
+                   false, false, true},
+                  {say(&Words::signedBytes, line.actual), {}, true, false, false, true},
+                  {say(&Words::signedBytes, difference),
+                   {},
+                   false,
+                   difference < -noise,
+                   std::abs(difference) < noise,
+                   true},
+                  {why.join(QStringLiteral("; ")), {}, false, false, true, false}}});
   }
   const SignedBytes difference = proof.actual - static_cast<SignedBytes>(proof.promised);
   sum_->setText(tr("sum: promised %1, actual %2, difference %3")

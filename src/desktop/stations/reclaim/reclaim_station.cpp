@@ -2,6 +2,7 @@
 #include "desktop/stations/reclaim/reclaim_station.h"
 
 #include <QtWidgets>
+#include <set>
 
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"
@@ -25,7 +26,9 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
                         {3, 4, 5}, this);
   lines_->setModel(rows_);
   lines_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
-  for (int c = 1; c < 6; ++c) lines_->setColumnWidth(c, c == 2 ? 210 : 100);
+  lines_->header()->setSectionResizeMode(2, QHeaderView::ResizeToContents);  // what is lost is read whole
+  lines_->header()->setSectionResizeMode(3, QHeaderView::ResizeToContents);
+  for (const int c : {1, 4, 5}) lines_->setColumnWidth(c, c == 1 ? 70 : 84);
   box->addWidget(lines_, 3);
   problemsTitle_ = new QLabel(tr("What would not go, and why"), page);
   problemsTitle_->setFont(typeface(Type::strong));
@@ -133,18 +136,20 @@ Row ReclaimStation::outcomeRow(const LineOutcome& o, bool over) const {
 void ReclaimStation::fillLines() {
   QList<Row> rows;
   const bool running = session_.work() == Session::Work::running;
-  const bool plan = !view().plan.lines.empty();
+  std::set<std::string> reported;
   if (view().report && !running)
-    for (const auto& outcome : view().report->lines) rows.append(outcomeRow(outcome, true));
-  if (plan)
-    for (std::size_t i = 0; i < view().plan.lines.size(); ++i) {
-      const PlanLine& line = view().plan.lines[i];
-      const auto now = running_.find(line.id);
-      if (!line.enabled ||
-          std::any_of(rows.begin(), rows.end(), [&](const Row& r) { return r.id.toStdString() == line.id; }))
-        continue;
-      rows.append(now != running_.end() ? outcomeRow(now->second, false) : consentRow(line, i));
+    for (const auto& outcome : view().report->lines) {
+      rows.append(outcomeRow(outcome, true));
+      reported.insert(outcome.line);
     }
+  for (std::size_t i = 0; i < view().plan.lines.size(); ++i) {
+    const PlanLine& line = view().plan.lines[i];
+    if (!line.enabled || reported.contains(line.id)) continue;
+    const auto now = running_.find(line.id);
+    rows.append(now != running_.end() ? outcomeRow(now->second, false) : consentRow(line, i));
+  }
+  constexpr int freedColumn = 5;  // says nothing before the run
+  lines_->setColumnHidden(freedColumn, reported.empty() && !running);
   rows_->setRows(rows);
 }
 
