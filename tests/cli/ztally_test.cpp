@@ -218,8 +218,9 @@ TEST(ZtallyDemo, ProposesNothingThatIsLockedWhateverIsSaid) {
   ASSERT_EQ(runProgram(mark).status, 0);
   const Ran proposed = ztally("propose", "--job", job, "--json");
   ASSERT_EQ(proposed.status, 3) << proposed.err;
-  ASSERT_GT(proposed.json()["lines"].size(), 100u);
-  for (const auto& line : proposed.json()["lines"])
+  const auto plan = proposed.json();
+  ASSERT_GT(plan["lines"].size(), 100u);
+  for (const auto& line : plan["lines"])
     for (const auto& item : line["items"]) {
       const std::string path = item["path"];
       for (const char* locked : {"usr/", "etc/", "boot/", "swapfile", "previous-system/"})
