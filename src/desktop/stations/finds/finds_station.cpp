@@ -115,6 +115,7 @@ void FindsStation::planChosen(const std::vector<const Find*>& finds, const std::
     return line != nullptr && (action.empty() ? line->step->frees() : line->step->id == action);
   };
   std::vector<std::string> ids;
+  ids.reserve(finds.size());
   for (const Find* f : finds) ids.push_back(f->id);
   if (std::all_of(finds.begin(), finds.end(), planned))
     desk_.drop(ids);

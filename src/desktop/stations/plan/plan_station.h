@@ -8,6 +8,7 @@
 class QButtonGroup;
 class QStackedWidget;
 
+class QVBoxLayout;
 namespace zt::desktop {
 
 /// The staircase, the regret ceilings, and the lines beneath.
@@ -25,8 +26,8 @@ protected:
   bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
-  void setupCeilings(class QVBoxLayout* box);
-  void setupLines(class QVBoxLayout* box);
+  void setupCeilings(QVBoxLayout* box);
+  void setupLines(QVBoxLayout* box);
   void fillCeilings();
   Row row(std::size_t at) const;
   void setupDecisions(QVBoxLayout* box);
