@@ -7,8 +7,8 @@
 
 class QButtonGroup;
 class QStackedWidget;
-
 class QVBoxLayout;
+
 namespace zt::desktop {
 
 /// The staircase, the regret ceilings, and the lines beneath.
