@@ -80,9 +80,10 @@ void InsideView::show(const Result<Glimpse>& seen) {
 
 void InsideView::showText(const QString& text, const QString& note, bool fixed) {
   note_->setText(note);
-  QFont letters = fixed ? QFontDatabase::systemFont(QFontDatabase::FixedFont) : font();
-  if (fixed) letters.setPixelSize(10);         // a row of sixteen bytes fits beside the finds
-  text_->document()->setDefaultFont(letters);  // a change of face leaves it alone
+  // By a style sheet of its own, which a change of face leaves alone; a row of sixteen bytes fits beside
+  // finds.
+  const QString family = QFontDatabase::systemFont(QFontDatabase::FixedFont).family();
+  text_->setStyleSheet(fixed ? QStringLiteral("QPlainTextEdit { font: 10px '%1'; }").arg(family) : QString());
   text_->setLineWrapMode(fixed ? QPlainTextEdit::NoWrap : QPlainTextEdit::WidgetWidth);
   text_->setPlainText(text);
   pages_->setCurrentWidget(text_);
