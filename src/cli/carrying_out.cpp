@@ -69,7 +69,7 @@ void printReport(Console& console, const RunReport& report) {
 }
 
 void warnOfUnseenFiles(Console& console, const Job& job) {
-  if (!job.seesAllOpenFiles())
+  if (!job.site().seesAllOpenFiles())
     console.err << "ztally: files that other users' programs have open cannot be seen without more rights; "
                    "whether any "
                    "of this is in use there is not known\n";
@@ -94,7 +94,7 @@ int reclaim(Console& console, const Arguments& args) {
   warnOfUnseenFiles(console, *job);
   const Consent consent = job->consent();
   if (consent.token != args.consent)
-    return askConsent(console, consent, args.json, {{"open_files_complete", job->seesAllOpenFiles()}});
+    return askConsent(console, consent, args.json, {{"open_files_complete", job->site().seesAllOpenFiles()}});
   RunControl control;
   control.stop = console.stop;
   control.progress = [&](const LineOutcome& o) {
@@ -133,7 +133,8 @@ int proveVerb(Console& console, const Arguments& args) {
     console.out << column(line.promised.sure) << signedColumn(line.actual) << "  "
                 << words().action(line.action) << ": " << escapePath(line.example)
                 << (line.items > 1 ? " and " + words().things(line.items - 1) + " more" : "");
-    for (const auto& r : line.reasons) console.out << "\n                      " << words().reason(r);
+    for (const auto& r : line.reasons)
+      if (worthSaying(r)) console.out << "\n                      " << words().reason(r);
     console.out << '\n';
   }
   console.out << column(proof->promised) << signedColumn(proof->actual) << "  sum\n";

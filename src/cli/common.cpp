@@ -67,10 +67,10 @@ std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& statu
     status = report(console, job.error());
     return nullptr;
   }
-  for (const auto& r : (*job)->recovered())
+  for (const auto& r : (*job)->recovery().records)
     console.err << "ztally: a run was cut short; " << escapePath(r.path) << ": " << words().itemState(r.state)
                 << '\n';
-  if (const auto& waits = (*job)->recoveryWaits())
+  if (const auto& waits = (*job)->recovery().waits)
     console.err << "ztally: a run was cut short, and nothing was touched: " << words().error(*waits) << '\n';
   if ((*job)->site().closed() == Errc::away || (*job)->site().closed() == Errc::changed)
     console.err << "ztally: " << words().problem(*(*job)->site().closed()) << '\n';

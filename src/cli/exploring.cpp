@@ -68,7 +68,7 @@ int list(Console& console, const Arguments& args) {
   for (std::size_t i = 0; i < rows; ++i)
     console.out << column(columnValue(c, found[i], ListColumn::occupied)) << "  "
                 << escapePath(c.tree.path(found[i])) << (c.tree.isFolder(found[i]) ? "/" : "") << '\n';
-  if (!question->empty()) console.out << "Asked for: " << words().understood(*question) << '\n';
+  console.out << "Asked for: " << (question->empty() ? "everything" : words().understood(*question)) << '\n';
   console.out << words().number(found.size()) << " found, " << words().bytes(occupied)
               << " occupied together, " << words().bytes(freed.atMost) << " freed if all of them go";
   if (freed.sure < freed.atMost) console.out << " (sure: " << words().bytes(freed.sure) << ")";

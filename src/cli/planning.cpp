@@ -23,9 +23,9 @@ Json planJson(const Job& job, const Plan& plan) {
   }
   const PlannedGain planned = plannedGain(plan, gain);
   j["planned"] = {{"sure_bytes", planned.sure}, {"at_most_bytes", planned.atMost}};
-  j["free_bytes"] = job.freeNow();
+  j["free_bytes"] = job.reading().free;
   j["targets"] = Json::array();
-  for (const auto& t : outlook(job.planBook().targets(), job.freeNow(), planned)) {
+  for (const auto& t : outlook(job.planBook().targets(), job.reading().free, planned)) {
     Json target = toJson(t.target);
     target["met"] = t.met;
     target["surplus_bytes"] = t.surplus;
@@ -49,10 +49,10 @@ void printPlan(Console& console, const Job& job, const Plan& plan) {
     console.out << '\n';
   }
   const PlannedGain planned = plannedGain(plan, gain);
-  console.out << "free " << words().bytes(job.freeNow()) << " + planned " << words().bytes(planned.sure);
+  console.out << "free " << words().bytes(job.reading().free) << " + planned " << words().bytes(planned.sure);
   if (planned.atMost != planned.sure) console.out << " (at most " << words().bytes(planned.atMost) << ")";
   if (const Target* t = hardest(job.planBook().targets())) {
-    const SignedBytes over = surplus(*t, job.freeNow() + planned.sure);
+    const SignedBytes over = surplus(*t, job.reading().free + planned.sure);
     console.out << " \u2212 target " << words().bytes(t->bytes) << " = "
                 << (over >= 0 ? words().signedBytes(over) + " to spare"
                               : words().signedBytes(-over) + " short");

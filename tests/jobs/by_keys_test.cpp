@@ -77,7 +77,7 @@ protected:
     keys(all);
   }
   /// Lets the window catch up: nothing outside shows when it has taken a key.
-  static void rest() { std::this_thread::sleep_for(std::chrono::seconds(2)); }
+  static void rest() { std::this_thread::sleep_for(std::chrono::seconds(3)); }
   /// Asks to quit until no run is under way any more: the window asks back while there is one.
   void quitAfterTheRun() const {
     ASSERT_TRUE(waitFor([&] {

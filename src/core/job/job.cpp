@@ -155,15 +155,15 @@ void Job::recoverRuns() {
   if (!needed || !*needed) return;
   auto drive = guarded();
   if (!drive) {
-    recoveryWaits_ = drive.error();
+    recovery_.waits = drive.error();
     return;
   }
   auto settled = runs_.recover(*drive);
   if (!settled) {
-    recoveryWaits_ = settled.error();
+    recovery_.waits = settled.error();
     return;
   }
-  recovered_ = std::move(*settled);
+  recovery_.records = std::move(*settled);
   (void)afterwards();
 }
 
@@ -228,7 +228,7 @@ void Job::noteVisit() {
   if (!workshop_.visits || site_->closed()) return;
   const Survey& s = *surveys_.survey();
   // Without the register everything else works.
-  (void)workshop_.visits->noteVisit({site_->drive().id, identity_, file(), site_->opened(), s.finished,
+  (void)workshop_.visits->noteVisit({site_->drive().id, identity_, file_->path(), site_->opened(), s.finished,
                                      s.usage.capacity, s.usage.available, s.tree.entries(), s.wholeDrive});
 }
 
@@ -240,7 +240,7 @@ Result<void> Job::planPaths(const std::vector<PathBytes>& paths, std::string_vie
 
 Result<Proposal> Job::propose(ProposeOptions options) const {
   if (site_->closed() == Errc::imported) return fail(Errc::imported, "propose");
-  return plan_.propose(std::move(options), freeNow());
+  return plan_.propose(std::move(options), usage_.available);
 }
 
 Result<void> Job::addTarget(const std::string& label, const std::string& text) {
@@ -285,11 +285,6 @@ Result<GuardedDrive> Job::guarded() {
     return tl::unexpected(awake.error());
   return GuardedDrive{
       site_->files(), site_->openFiles(), surveys_.context(), plan_.marks(), std::move(*root), identity_, {}};
-}
-
-bool Job::seesAllOpenFiles() const {
-  const auto listing = site_->openFiles()->list();
-  return listing && listing->complete;
 }
 
 Result<std::vector<JournalRecord>> Job::rehearse() {

@@ -28,7 +28,6 @@ public:
   static Result<std::unique_ptr<Job>> open(const Workshop& workshop, const PathBytes& file);
 
   const Site& site() const { return *site_; }
-  const PathBytes& file() const { return file_->path(); }
   /// Names this job among all: what it holds on a drive lies under it.
   const std::string& identity() const { return identity_; }
   const SurveyStore& surveys() const { return surveys_; }
@@ -37,10 +36,12 @@ public:
   RunLedger& runs() { return runs_; }
   JobFile& store() { return *file_; }
 
-  const std::vector<JournalRecord>& recovered() const { return recovered_; }
-  /// Why a run that was cut short could not be brought to its end (the drive is not attached, or another
-  /// one).
-  const std::optional<Error>& recoveryWaits() const { return recoveryWaits_; }
+  /// What opening the job did for runs that were cut short.
+  struct Recovery {
+    std::vector<JournalRecord> records;  ///< as they were brought to an end
+    std::optional<Error> waits;  ///< why that could not be done: the drive is not attached, or another
+  };
+  const Recovery& recovery() const { return recovery_; }
 
   struct MeasureOptions : WalkOptions {
     /// Ask for rights once, before the walk; goes on without them if they are refused.
@@ -64,13 +65,15 @@ public:
   Result<void> addTarget(const std::string& label, const std::string& amount);
   Result<Proposal> propose(ProposeOptions options) const;
 
-  Bytes freeNow() const { return usage_.available; }  ///< available bytes by the latest reading
-  TimeNs freeReadAt() const { return usageAt_; }
-  bool stale() const { return stale_; }  ///< an action has changed the drive since the survey
+  /// The latest reading of the drive's counter.
+  struct Reading {
+    Bytes free = 0;  ///< available bytes
+    TimeNs when = 0;
+    bool stale = false;  ///< an action has changed the drive since the survey
+  };
+  Reading reading() const { return {usage_.available, usageAt_, stale_}; }
 
   Consent consent() const { return consentFor(plan_.plan()); }
-  /// Whether every process can be looked into: else something may be open that nobody sees.
-  bool seesAllOpenFiles() const;
   Result<std::vector<JournalRecord>> rehearse();
   Result<RunReport> reclaim(std::string_view token, const RunControl& control);
   Result<std::vector<JournalRecord>> undo(std::int64_t run, std::stop_token stop);
@@ -101,8 +104,7 @@ private:
   SpaceUsage usage_;
   TimeNs usageAt_ = 0;
   bool stale_ = false;
-  std::vector<JournalRecord> recovered_;
-  std::optional<Error> recoveryWaits_;
+  Recovery recovery_;
   std::optional<Error> rightsProblem_;
 };
 

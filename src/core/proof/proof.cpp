@@ -4,8 +4,14 @@
 #include <absl/container/flat_hash_map.h>
 
 #include <algorithm>
+#include <cstdlib>
 
 namespace zt {
+
+bool worthSaying(const ProofReason& reason) {
+  constexpr SignedBytes noise = 65'536;
+  return reason.kind != ProofReason::Kind::driveDiffers || std::abs(reason.bytes) >= noise;
+}
 
 std::string_view name(ProofReason::Kind kind) {
   static constexpr std::array<std::string_view, proofReasonKinds> names{

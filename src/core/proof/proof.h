@@ -29,6 +29,9 @@ struct ProofReason {
 constexpr int proofReasonKinds = 11;
 std::string_view name(ProofReason::Kind kind);
 
+/// Whether people need be told of it: a file system's own structures come and go by less than 64 KiB.
+bool worthSaying(const ProofReason& reason);
+
 struct ProofLine {
   std::string line;
   std::string kind;    ///< of the find; `pickedKind` where that is not known any more

@@ -79,7 +79,7 @@ JobView viewOf(Job& job, const JobView& before) {
   v.drive = job.site().drive();
   v.root = job.site().root();
   v.files = job.site().files();
-  v.file = job.file();
+  v.file = job.store().path();
   v.targets = job.planBook().targets();
   v.survey = job.surveys().survey();
   v.context = job.surveys().context();
@@ -88,18 +88,18 @@ JobView viewOf(Job& job, const JobView& before) {
   v.marks = job.planBook().marks();
   v.plan = job.planBook().plan();
   v.left = job.planBook().left();
-  v.free = job.freeNow();
-  v.freeAt = job.freeReadAt();
-  v.stale = job.stale();
+  v.free = job.reading().free;
+  v.freeAt = job.reading().when;
+  v.stale = job.reading().stale;
   v.closed = job.site().closed();
   v.rightsProblem = job.rightsProblem();
   v.consent = job.consent();
   v.report = job.runs().lastReport();
   v.proof = job.runs().proof();
-  v.recovered = job.recovered();
-  v.recoveryWaits = job.recoveryWaits();
+  v.recovered = job.recovery().records;
+  v.recoveryWaits = job.recovery().waits;
   if (!v.plan.lines.empty())
-    v.seesAllOpenFiles = before.plan.lines.empty() ? job.seesAllOpenFiles() : before.seesAllOpenFiles;
+    v.seesAllOpenFiles = before.plan.lines.empty() ? job.site().seesAllOpenFiles() : before.seesAllOpenFiles;
   if (auto held = job.runs().held()) v.held = std::move(*held);
   if (v.context) fillSurvey(job, before, v);
   return v;

@@ -138,7 +138,7 @@ void Session::openPlace(const PathBytes& path, bool standIn, const Keeping& keep
 
 void Session::openJob(const PathBytes& file) {
   post(Work::opening, [this, file](std::unique_ptr<Job>& slot, std::stop_token) -> Result<void> {
-    if (slot && slot->file() == file) return {};
+    if (slot && slot->store().path() == file) return {};
     auto job = Job::open(workshop_, file);
     if (!job) return tl::unexpected(job.error());
     slot = std::move(*job);

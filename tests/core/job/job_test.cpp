@@ -53,7 +53,7 @@ TEST_F(JobTest, DropsLinesThatAreDoneAndKeepsTheOthers) {
   EXPECT_EQ(report.lines[1].state, LineOutcome::State::refused);
   ASSERT_EQ(book().plan().lines.size(), 1u);
   EXPECT_EQ(book().plan().lines[0].items[0].path, "b");
-  EXPECT_TRUE(job->stale());
+  EXPECT_TRUE(job->reading().stale);
 }
 
 TEST_F(JobTest, KeepsPlanLinesThroughAnotherMeasurement) {
@@ -62,7 +62,7 @@ TEST_F(JobTest, KeepsPlanLinesThroughAnotherMeasurement) {
   ASSERT_TRUE(job->measure({}, {}, nullptr));
   // Picked finds are not detected again; what a detector finds again stays on the plan.
   for (const auto& line : book().plan().lines) EXPECT_NE(find(line.id), nullptr);
-  EXPECT_FALSE(job->stale());
+  EXPECT_FALSE(job->reading().stale);
 }
 
 TEST_F(JobTest, ReleasesHeldThingsAfterAnotherMeasurement) {
@@ -101,7 +101,7 @@ TEST_F(JobTest, MarksSetFindsApartAndTakeThemOffThePlan) {
 TEST_F(JobTest, ProposesAroundWhatIsMarked) {
   ASSERT_TRUE(job->addTarget("", "4096"));
   std::vector<Target> targets = book().targets();
-  targets[0].bytes = job->freeNow() + 1'000'000;
+  targets[0].bytes = job->reading().free + 1'000'000;
   ASSERT_TRUE(book().setTargets(targets));
   ASSERT_TRUE(book().mark({"a"}, Mark::mayGo));
   ASSERT_TRUE(book().mark({"a/big"}, Mark::keep));

@@ -89,7 +89,7 @@ TEST(Register, IsToldOfVisitsAndHoldsByJobs) {
   ASSERT_EQ(visits.size(), 1u);
   EXPECT_EQ(visits[0].job, job->identity());
   EXPECT_EQ(visits[0].entries, 3u);
-  EXPECT_EQ(visits[0].free, job->freeNow());
+  EXPECT_EQ(visits[0].free, job->reading().free);
 }
 
 /// Nothing depends on it: without a register, and with one that has gone, all goes on.

@@ -136,6 +136,17 @@ TEST(Proof, WorksOutTheLinesOfARunThatWasCutShort) {
   EXPECT_TRUE(outcomesOfRecords({}).empty());
 }
 
+TEST(Proof, TellsPeopleOfNoDifferenceThatAFileSystemsOwnStructuresMake) {
+  ProofReason reason;
+  reason.kind = ProofReason::Kind::driveDiffers;
+  reason.bytes = -65'535;
+  EXPECT_FALSE(worthSaying(reason));
+  reason.bytes = -65'536;
+  EXPECT_TRUE(worthSaying(reason));
+  reason = {ProofReason::Kind::held, 10, {}, 1, {}};
+  EXPECT_TRUE(worthSaying(reason));
+}
+
 TEST(Proof, WithoutRunsReadsTheDriveOnly) {
   Case c;
   const auto proof = prove(c.m->guarded(c.open), {}, {{TargetOrigin::task, "t", "", 1, true}}, 9).value();

@@ -16,6 +16,11 @@ OwnerNames Site::ownerNames(const Survey& survey) const {
   return list ? OwnerNames::fromList(list->bytes) : OwnerNames();
 }
 
+bool Site::seesAllOpenFiles() const {
+  const auto listing = openFiles()->list();
+  return listing && listing->complete;
+}
+
 bool Site::keepsAccessTimes() const {
   const std::string options = "," + drive_.options + ",";
   return !drive_.readOnly && options.find(",noatime,") == std::string::npos;

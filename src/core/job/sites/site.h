@@ -35,6 +35,8 @@ public:
   /// Whether asking for rights would show more of it.
   virtual bool takesRights() const { return false; }
 
+  /// Whether every process can be looked into: else something may be open that nobody sees.
+  bool seesAllOpenFiles() const;
   const Drive& drive() const { return drive_; }
   const PathBytes& root() const { return root_; }      ///< what is measured
   const PathBytes& opened() const { return opened_; }  ///< what was named, resolved: a stand-in's own folder

@@ -138,8 +138,7 @@ void ProofStation::fillLines() {
     const SignedBytes difference = line.actual - static_cast<SignedBytes>(line.promised.sure);
     QStringList why;
     for (const auto& r : line.reasons)
-      if (std::abs(r.bytes) >= noise || r.kind != ProofReason::Kind::driveDiffers)
-        why.append(say(&Words::reason, r));
+      if (worthSaying(r)) why.append(say(&Words::reason, r));
     QString title = say(&Words::path, line.example);
     if (const Find* find = view().finds->find(line.line)) title = say(&Words::findTitle, *find);
     if (line.items > 1) title += QStringLiteral(", ") + say(&Words::things, line.items);
