@@ -135,7 +135,7 @@ Result<void> Job::openSite(const Json& site) {
   if (!in.ok()) return fail(Errc::corrupt, "job-file", {}, "site." + in.fault());
   if (kind == "imported") {
     site_ = awaySite(workshop_, known, root, path, Errc::imported);
-    if (const auto pieces = surveys_.load(*site_); !pieces) return pieces;
+    if (auto pieces = surveys_.load(*site_); !pieces) return pieces;
     if (surveys_.survey()) site_ = importedSite(workshop_, *surveys_.survey());
     return {};
   }
