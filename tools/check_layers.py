@@ -12,7 +12,7 @@ from pathlib import Path
 LAYERS = ["core/base", "core/os", "core/drive", "core/survey", "core/catalogue", "core/finds", "core/points", "core/plan",
           "core/reclaim", "core/proof", "core/job", "core/report", "core/upkeep", "words"]
 TOPS = ["cli", "desktop", "helper"]  # stand on the core, never on each other
-# Within the desktop: pictures and models know values, not the session.
+# Within the desktop: pictures and models know values, not `Session`.
 ROOMS = ["desktop/style", "desktop/charts", "desktop/models", "desktop/session", "desktop/stations", "desktop/frame"]
 SIDE_BY_SIDE = [{"core/finds", "core/points"}, {"core/report", "core/upkeep"}]
 RAW = re.compile(r"(?<![\w.>])(?:::|std::)?(?:open|openat|creat|unlink|unlinkat|rename|renameat|renameat2|rmdir|mkdir|mkdirat|truncate|"

@@ -163,9 +163,6 @@ namespace {
 absl::string_view key(std::string_view text) {
   return {text.data(), text.size()};
 }
-}  // namespace
-
-namespace {
 /// Lower-cases ASCII letters eight bytes at a time: of each byte's low seven bits, adding carries into the
 /// eighth where they are at least 'A', and where they are beyond 'Z'. A million names pass through here.
 void lowerWords(std::array<char, 264>& text, std::size_t size) {
@@ -189,7 +186,6 @@ FileKind KindTable::of(std::string_view fileName) const {
   std::memset(buffer.data() + size, 0, 9);
   std::memcpy(buffer.data(), fileName.data(), size);
   lowerWords(buffer, size);
-  buffer[size] = 0;
   const std::string_view plain(buffer.data(), size);
   // The longest ending wins: ".tar.gz" before ".gz".
   for (auto dot = plain.find('.'); dot != std::string_view::npos; dot = plain.find('.', dot + 1))

@@ -63,7 +63,7 @@ Result<std::vector<JournalRecord>> RunLedger::held(std::int64_t run) {
 
 template <class Work>
 Result<std::vector<JournalRecord>> RunLedger::credited(const GuardedDrive& drive, Work work) {
-  auto space = SpaceLedger::begin(*drive.files, drive.root, std::chrono::milliseconds(500));
+  auto space = SpaceLedger::begin(*drive.files, drive.root);
   if (!space) return tl::unexpected(space.error());
   Result<std::vector<JournalRecord>> records = work();
   if (!records) return records;

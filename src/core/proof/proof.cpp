@@ -9,8 +9,7 @@
 namespace zt {
 
 bool worthSaying(const ProofReason& reason) {
-  constexpr SignedBytes noise = 65'536;
-  return reason.kind != ProofReason::Kind::driveDiffers || std::abs(reason.bytes) >= noise;
+  return reason.kind != ProofReason::Kind::driveDiffers || std::abs(reason.bytes) >= ownStructures;
 }
 
 std::string_view name(ProofReason::Kind kind) {

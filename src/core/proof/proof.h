@@ -29,7 +29,9 @@ struct ProofReason {
 constexpr int proofReasonKinds = 11;
 std::string_view name(ProofReason::Kind kind);
 
-/// Whether people need be told of it: a file system's own structures come and go by less than 64 KiB.
+/// A file system's own structures come and go by less: no shortfall, and nothing to explain.
+constexpr SignedBytes ownStructures = 65'536;
+/// Whether people need be told of it.
 bool worthSaying(const ProofReason& reason);
 
 struct ProofLine {

@@ -77,6 +77,8 @@ void Runner::shareTheRise() {
 
 /// Each thing belongs to the first line that names it or what it lies in.
 void Runner::divide(const Plan& plan) {
+  parts_.clear();
+  pieces_.clear();
   const GainModel& gain = drive_.context->gain;
   const auto steps = stepGains(plan, gain);
   const std::vector<NodeId> outer = outermostItems(plan, gain);

@@ -73,7 +73,7 @@ struct RunControl {
   /// Called between items, at most 20 times a second, with what the line has come to; on the running thread.
   std::function<void(const LineOutcome&)> progress;
   /// How often the drive's free counter is read, to tell which line it rose by.
-  std::chrono::milliseconds readingsApart{500};
+  std::chrono::milliseconds readingsApart = SpaceLedger::usuallyApart;
 };
 
 /// Carries a plan out. Refuses as a whole (noConsent) unless `token` is that of `consentFor(plan)`; then goes

@@ -21,8 +21,10 @@ std::vector<SignedBytes> shareOut(SignedBytes rose, std::span<const GainBounds> 
 /// the file system out first, or figures lie for seconds; so short pieces share one.
 class SpaceLedger {
 public:
+  static constexpr std::chrono::milliseconds usuallyApart{500};
   /// Reads the counter; `first` is its value. Readings while it works are `apart` at least.
-  static Result<SpaceLedger> begin(FileSystem& files, FolderPtr root, std::chrono::milliseconds apart);
+  static Result<SpaceLedger> begin(FileSystem& files, FolderPtr root,
+                                   std::chrono::milliseconds apart = usuallyApart);
   Bytes first() const { return first_; }
   Bytes last() const { return last_; }
 

@@ -109,8 +109,9 @@ QString WordFinder::word() const {
 
 bool WordFinder::eventFilter(QObject* watched, QEvent* event) {
   const auto type = event->type();
-  if (type == QEvent::MouseMove || type == QEvent::HoverMove || type == QEvent::Enter ||
-      type == QEvent::MouseButtonPress) {
+  const bool points = type == QEvent::MouseMove || type == QEvent::HoverMove || type == QEvent::Enter ||
+                      type == QEvent::MouseButtonPress;
+  if (points && event->isSinglePointEvent()) {
     // What merely appears beneath a pointer at rest is entered too.
     const auto* moved = static_cast<QSinglePointEvent*>(event);
     auto* widget = qobject_cast<QWidget*>(watched);
@@ -118,7 +119,7 @@ bool WordFinder::eventFilter(QObject* watched, QEvent* event) {
     last_ = moved->globalPosition();
     pointed_ = widget;
     at_ = moved->position().toPoint();
-  } else if (event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() != Qt::Key_F1) {
+  } else if (type == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() != Qt::Key_F1) {
     pointed_ = nullptr;
   }
   return false;

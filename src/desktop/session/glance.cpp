@@ -27,6 +27,8 @@ void unfold(Glimpse& seen) {
 }
 
 Result<Glimpse> lookInto(const JobView& view, const PathBytes& path) {
+  // What lies at that path on this machine is something else.
+  if (view.closed) return fail(*view.closed, "look", path);
   if (!view.survey || !view.files) return fail(Errc::notThere, "look", path);
   const auto node = view.survey->tree.find(path);
   if (!node) return fail(Errc::notThere, "look", path);
@@ -58,11 +60,13 @@ Glance::~Glance() {
 
 void Glance::look(std::shared_ptr<const JobView> view, const PathBytes& path, Then then) {
   if (!post_) post_ = std::make_shared<Post>();
-  const std::scoped_lock lock(post_->mutex);
+  std::unique_lock lock(post_->mutex);
   post_->to = this;
   const auto number = ++post_->wanted;
-  if (post_->looking >= mostHanging) return then(fail(Errc::unanswered, "look", path));
-  ++post_->looking;
+  const bool hangs = post_->looking >= mostHanging;
+  if (!hangs) ++post_->looking;
+  lock.unlock();  // who is answered at once may look again
+  if (hangs) return then(fail(Errc::unanswered, "look", path));
   std::thread([post = post_, number, view = std::move(view), path, then = std::move(then)]() mutable {
     auto seen = std::make_shared<const Result<Glimpse>>(lookInto(*view, path));
     view.reset();

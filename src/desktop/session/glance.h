@@ -23,8 +23,8 @@ public:
   using Then = std::function<void(const Result<Glimpse>&)>;
   Glance() = default;
   ~Glance() override;
-  /// `then` gets what was seen, or why nothing was: as peek() says, and unanswered where looks before it
-  /// still hang.
+  /// `then` gets what was seen, or why nothing was: as peek() says, why the place is closed, and unanswered
+  /// where looks before it still hang.
   void look(std::shared_ptr<const JobView> view, const PathBytes& path, Then then);
 
 private:

@@ -30,6 +30,22 @@ TEST(KindTable, TellsKindsByName) {
   EXPECT_EQ(KindTable().of("a.wav"), FileKind::other);
 }
 
+TEST(KindTable, TriesTheHeaviestPatternFirstWhateverItsLetters) {
+  const KindTable table(
+      "10:text/plain:*notes*\n60:video/mp4:clip[0-9]*\n80:image/png:[0-9]?\n40:audio/wav:*[xy]q~\n"
+      "5:text/plain:q*\n");
+  EXPECT_EQ(table.of("My-NOTES-2"), FileKind::document);
+  EXPECT_EQ(table.of("CLIP7"), FileKind::video);
+  EXPECT_EQ(table.of("clip7-notes"), FileKind::video) << "the heavier of two";
+  EXPECT_EQ(table.of("3z"), FileKind::picture) << "a pattern without a letter of its own";
+  EXPECT_EQ(table.of("ayq~"), FileKind::sound);
+  EXPECT_EQ(table.of("qxq~"), FileKind::sound);
+  EXPECT_EQ(table.of("qzq~"), FileKind::document);
+  EXPECT_EQ(table.of("clipx"), FileKind::other);
+  EXPECT_EQ(table.of("zz"), FileKind::other);
+  EXPECT_EQ(table.of("\xC4NOTES\xDA"), FileKind::document) << "only letters of ASCII have a case";
+}
+
 TEST(KindTable, KnowsTheDatabaseOfThisMachine) {
   const auto table = KindTable::ofThisMachine();
   ASSERT_TRUE(table) << "shared-mime-info is among the packages";

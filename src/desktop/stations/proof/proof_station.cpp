@@ -131,7 +131,6 @@ void ProofStation::fillTargets() {
 }
 
 void ProofStation::fillLines() {
-  constexpr SignedBytes noise = 65'536;  // the file system's own structures come and go by so much
   QList<Row> rows;
   const Proof& proof = *view().proof;
   for (const ProofLine& line : proof.lines) {
@@ -153,8 +152,8 @@ void ProofStation::fillLines() {
                   {say(&Words::signedBytes, difference),
                    {},
                    false,
-                   difference < -noise,
-                   std::abs(difference) < noise,
+                   difference < -ownStructures,
+                   std::abs(difference) < ownStructures,
                    true},
                   {why.join(QStringLiteral("; ")), {}, false, false, true, false}}});
   }

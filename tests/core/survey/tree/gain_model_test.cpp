@@ -113,6 +113,8 @@ TEST(ChildIndex, FindsByNameAndSaysWhenThereIsNone) {
   EXPECT_EQ(index.size(), 1000u);
   EXPECT_EQ(survey->tree.path(index.find("f777")), "d/f777");
   EXPECT_EQ(index.find("f1000"), noNode);
+  EXPECT_EQ(survey->tree.find("d/f777"), index.find("f777")) << "a path through a wide folder";
+  EXPECT_FALSE(survey->tree.find("d/f1000"));
   EXPECT_EQ(ChildIndex(survey->tree, *survey->tree.find("empty")).size(), 0u);
 }
 

@@ -74,6 +74,21 @@ TEST(MeasureAgain, SeesWhatChangedInTheFolderAndKeepsTheRest) {
   EXPECT_EQ((*again)->tree.size(), (*again)->tree.entries());
 }
 
+TEST(MeasureAgain, FindsWhatIsNewInAWideFolder) {
+  Place p;
+  for (int i = 0; i < 600; ++i) p.files.add("wide/f" + std::to_string(i), "x");
+  const auto before = p.measure();
+  ASSERT_TRUE(before->tree.find("wide/f7"));
+  ASSERT_TRUE(p.files.unlink(*p.files.openRoot("/wide").value(), "f7"));
+  p.files.add("wide/fresh", "y");
+  const auto after = p.again(before, "wide");
+  ASSERT_TRUE(after);
+  EXPECT_TRUE((*after)->tree.find("wide/fresh"));
+  EXPECT_FALSE((*after)->tree.find("wide/f7"));
+  EXPECT_TRUE(before->tree.find("wide/f7"));
+  EXPECT_FALSE(before->tree.find("wide/fresh"));
+}
+
 TEST(MeasureAgain, SaysWhenTheFolderHasGone) {
   Place p;
   p.files.add("a/one", "1");
