@@ -103,7 +103,7 @@ QString WordFinder::word() const {
   if (pointed_ != nullptr) return wordUnder(pointed_, at_);
   const QWidget* focus = QApplication::focusWidget();
   if (const auto* view = qobject_cast<const QAbstractItemView*>(focus))
-    if (const QString word = wordOfCell(view->currentIndex()); !word.isEmpty()) return word;
+    if (QString word = wordOfCell(view->currentIndex()); !word.isEmpty()) return word;
   return wordOfWidget(focus);
 }
 
