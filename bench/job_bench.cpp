@@ -62,7 +62,7 @@ std::unique_ptr<zt::Job> measured(const fs::path& place, const fs::path& file, d
   options.file = file.string();
   options.acceptOnDrive = true;
   auto job = orDie(zt::Job::create(workshop(), place.string(), false, options));
-  const double time = seconds([&] { orDie(job->measure({}, {}, nullptr)); });
+  const double time = seconds([&] { orDie(job->measurer().measure({}, {}, nullptr)); });
   if (took != nullptr) *took = time;
   return job;
 }
@@ -154,9 +154,9 @@ void benchDiscard(const fs::path& top, const fs::path& file) {
     const auto job = measured(place / "own", file);
     std::vector<zt::PathBytes> paths;
     for (int f = 0; f < discarded; ++f) paths.push_back("tapes/tape-" + std::to_string(f));
-    orDie(job->planPaths(paths, "discard"));
+    orDie(job->planBook().addPaths(paths, "discard"));
     const double took = seconds([&] {
-      const auto report = orDie(job->reclaim(job->consent().token, {}));
+      const auto report = orDie(job->reclaim(job->planBook().consent().token, {}));
       if (report.lines.empty()) std::abort();
     });
     if (!fs::is_empty(place / "own/tapes")) std::abort();

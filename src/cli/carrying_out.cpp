@@ -92,7 +92,7 @@ int reclaim(Console& console, const Arguments& args) {
     return Exit::done;
   }
   warnOfUnseenFiles(console, *job);
-  const Consent consent = job->consent();
+  const Consent consent = job->planBook().consent();
   if (consent.token != args.consent)
     return askConsent(console, consent, args.json, {{"open_files_complete", job->site().seesAllOpenFiles()}});
   RunControl control;

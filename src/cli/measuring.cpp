@@ -261,7 +261,7 @@ Result<void> addTargets(Job& job, const Arguments& args) {
              (t.whileItRuns ? t.amount + ",while-it-runs" : t.amount) == a;
     };
     if (std::any_of(there.begin(), there.end(), same)) continue;
-    if (auto added = job.addTarget(label, amount); !added) return added;
+    if (auto added = job.planBook().addTarget(label, amount); !added) return added;
   }
   return {};
 }
@@ -284,17 +284,17 @@ int measureVerb(Console& console, const Arguments& args) {
   auto job = jobToMeasure(console, args);
   if (!job) return report(console, job.error());
   if (auto added = addTargets(**job, args); !added) return report(console, added.error());
-  Job::MeasureOptions options;
+  Measurer::Options options;
   options.threads = args.threads;
   options.everything = args.everything;
   {
     LineProgressBar bar(console);
-    const auto measured = args.folder.empty()
-                              ? (*job)->measure(options, console.stop, &bar)
-                              : (*job)->measureAgain(unescapePath(args.folder), options, console.stop, &bar);
+    const auto measured = args.folder.empty() ? (*job)->measurer().measure(options, console.stop, &bar)
+                                              : (*job)->measurer().measureAgain(unescapePath(args.folder),
+                                                                                options, console.stop, &bar);
     if (!measured) return report(console, measured.error());
   }
-  if (const auto& refused = (*job)->rightsProblem())
+  if (const auto& refused = (*job)->measurer().rightsProblem())
     console.err << "ztally: measured without the rights asked for: " << words().error(*refused) << '\n';
   printWhatLeft(console, **job);
   const Survey& survey = *(*job)->surveys().survey();

@@ -114,7 +114,7 @@ int proposeVerb(Console& console, const Arguments& args) {
   int status = 0;
   const auto job = openJob(console, args, status);
   if (!job) return status;
-  auto proposal = job->propose(options);
+  auto proposal = job->planBook().propose(options);
   if (!proposal) return report(console, proposal.error());
   if (!args.output.empty()) {
     if (!writeText(args.output, toJson(proposal->plan).dump(2)))
@@ -142,7 +142,7 @@ Result<void> addItems(Job& job, const Arguments& args) {
   }
   if (!ids.empty())
     if (auto done = job.planBook().add(ids, args.action); !done) return done;
-  return paths.empty() ? Result<void>{} : job.planPaths(paths, args.action);
+  return paths.empty() ? Result<void>{} : job.planBook().addPaths(paths, args.action);
 }
 
 /// The id of the plan's line that an item names: by its id, or by the path of one of its things.

@@ -223,9 +223,9 @@ TEST(DriveWatchTest, TellsOfEarlierVisitsAndHeldThings) {
   w.visits = Register::open(t / "register.sqlite").value();
   {
     auto job = Job::create(w, t / "si", true, {}).value();
-    ASSERT_TRUE(job->measure({}, {}, nullptr));
-    ASSERT_TRUE(job->planPaths({"tapes/one.wav"}, "hold"));
-    ASSERT_TRUE(job->reclaim(job->consent().token, {}));
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    ASSERT_TRUE(job->planBook().addPaths({"tapes/one.wav"}, "hold"));
+    ASSERT_TRUE(job->reclaim(job->planBook().consent().token, {}));
   }
   DriveWatch watch(w);
   QSignalSpy looked(&watch, &DriveWatch::looked);

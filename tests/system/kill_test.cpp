@@ -137,7 +137,7 @@ TEST(Swap, NeverLeadsOutOfTheRoot) {
   };
   const Workshop real = realWorkshop();
   auto job = Job::create(real, t / "drive", false, {{}, false}).value();
-  ASSERT_TRUE(job->measure({}, {}, nullptr));
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   std::thread swapper([&] {
     const std::string path = t / "drive/box";
     const std::string aside = t / "drive/aside";
@@ -150,13 +150,14 @@ TEST(Swap, NeverLeadsOutOfTheRoot) {
     }
   });
   while (swaps < wanted) {
-    ASSERT_TRUE(job->measure({}, {}, nullptr));
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
     std::vector<PathBytes> paths;
     const SurveyTree& tree = job->surveys().survey()->tree;
     for (NodeId id = 1; id < tree.size(); ++id)
       if (tree.kind(id) == EntryKind::file) paths.push_back(tree.path(id));
-    for (const auto& path : paths) (void)job->planPaths({path}, paths.size() % 2 == 0 ? "discard" : "hold");
-    (void)job->reclaim(job->consent().token, {});
+    for (const auto& path : paths)
+      (void)job->planBook().addPaths({path}, paths.size() % 2 == 0 ? "discard" : "hold");
+    (void)job->reclaim(job->planBook().consent().token, {});
     (void)job->undo(0, {});
     refill();
     for (int i = 0; i < 40; ++i) {

@@ -126,11 +126,11 @@ TEST_P(SharedExtents, WhatIsSureComesFree) {
     Shared shared(drive, seed);
     shared.fill(GetParam() == std::string("btrfs") && i % 2 == 1);
     auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
-    ASSERT_TRUE(job->measure({}, {}, nullptr));
-    ASSERT_TRUE(job->planPaths(shared.choose(), "discard"));
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    ASSERT_TRUE(job->planBook().addPaths(shared.choose(), "discard"));
     const PlannedGain planned = job->planBook().planned();
     const Bytes before = freeOn(drive.path());
-    const auto report = job->reclaim(job->consent().token, {});
+    const auto report = job->reclaim(job->planBook().consent().token, {});
     ASSERT_TRUE(report);
     for (const auto& line : report->lines) ASSERT_EQ(line.state, LineOutcome::State::done) << line.line;
     const auto proof = job->prove();

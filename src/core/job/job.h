@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/job/plan_book.h"
+#include "core/job/measurer.h"
 #include "core/job/register.h"
 #include "core/job/run_ledger.h"
 
@@ -27,14 +27,19 @@ public:
   /// A saved job. Runs that were cut short are brought to a known end first; `recovered` says what was done.
   static Result<std::unique_ptr<Job>> open(const Workshop& workshop, const PathBytes& file);
 
-  const Site& site() const { return *site_; }
+  const Site& site() const { return place_.site(); }
   /// Names this job among all: what it holds on a drive lies under it.
-  const std::string& identity() const { return identity_; }
+  const std::string& identity() const { return place_.identity(); }
+  /// The latest reading of the drive's counter.
+  const PlaceBook::Reading& reading() const { return place_.reading(); }
   const SurveyStore& surveys() const { return surveys_; }
   PlanBook& planBook() { return plan_; }
   const PlanBook& planBook() const { return plan_; }
   RunLedger& runs() { return runs_; }
   JobFile& store() { return *file_; }
+  /// Makes new surveys of the place.
+  Measurer& measurer() { return measurer_; }
+  const Measurer& measurer() const { return measurer_; }
 
   /// What opening the job did for runs that were cut short.
   struct Recovery {
@@ -43,37 +48,6 @@ public:
   };
   const Recovery& recovery() const { return recovery_; }
 
-  struct MeasureOptions : WalkOptions {
-    /// Ask for rights once, before the walk; goes on without them if they are refused.
-    bool everything = false;
-    /// The walk is over; finds are being made, which `found` is told of as they come.
-    std::function<void(const SurveyPtr&)> walked;
-    std::function<void(const ContextPtr&, const Find&)> found;
-  };
-  /// Measures, finds and saves. What was measured before stands until all of that has been done.
-  Result<void> measure(const MeasureOptions& options, std::stop_token stop, ProgressSink* progress);
-  /// Measures one folder of the survey again (path relative to the root); all else is taken over.
-  Result<void> measureAgain(const PathBytes& folder, const MeasureOptions& options, std::stop_token stop,
-                            ProgressSink* progress);
-  /// Why the rights that the latest measurement asked for were not given.
-  const std::optional<Error>& rightsProblem() const { return rightsProblem_; }
-
-  /// Puts entries on the plan by their paths, all or none.
-  Result<void> planPaths(const std::vector<PathBytes>& paths, std::string_view action);
-  /// Adds a task's need; fails with badInput for an amount that is none. "20GB,while-it-runs" is needed only
-  /// so long.
-  Result<void> addTarget(const std::string& label, const std::string& amount);
-  Result<Proposal> propose(ProposeOptions options) const;
-
-  /// The latest reading of the drive's counter.
-  struct Reading {
-    Bytes free = 0;  ///< available bytes
-    TimeNs when = 0;
-    bool stale = false;  ///< an action has changed the drive since the survey
-  };
-  Reading reading() const { return {usage_.available, usageAt_, stale_}; }
-
-  Consent consent() const { return consentFor(plan_.plan()); }
   Result<std::vector<JournalRecord>> rehearse();
   Result<RunReport> reclaim(std::string_view token, const RunControl& control);
   Result<std::vector<JournalRecord>> undo(std::int64_t run, std::stop_token stop);
@@ -83,29 +57,17 @@ public:
 private:
   Job(const Workshop& workshop, std::unique_ptr<JobFile> file);
   Result<void> load();
-  Result<void> openSite(const Json& site);
   void recoverRuns();
   Result<GuardedDrive> guarded();
-  using Measuring = std::function<Result<SurveyPtr>(const MeasurePorts& ports)>;
-  Result<void> measureWith(const MeasureOptions& options, std::stop_token stop, const Measuring& measuring);
-  Result<void> keepSurvey(SurveyPtr survey, const SurveyStore::Watch& watch);
-  Result<void> readUsage();
-  Result<void> afterwards();
-  JobFile::Documents siteDocument() const;
-  void noteVisit();
 
   Workshop workshop_;
   std::unique_ptr<JobFile> file_;
-  SitePtr site_;
-  std::string identity_;
+  PlaceBook place_;
   SurveyStore surveys_;
   PlanBook plan_;
   RunLedger runs_;
-  SpaceUsage usage_;
-  TimeNs usageAt_ = 0;
-  bool stale_ = false;
+  Measurer measurer_;
   Recovery recovery_;
-  std::optional<Error> rightsProblem_;
 };
 
 }  // namespace zt

@@ -55,6 +55,25 @@ Result<void> PlanBook::setTargets(std::vector<Target> targets) {
   return save();
 }
 
+Result<void> PlanBook::addTarget(const std::string& label, const std::string& text) {
+  constexpr std::string_view whileItRuns = ",while-it-runs";
+  const bool passing = text.ends_with(whileItRuns);
+  const std::string amount = passing ? text.substr(0, text.size() - whileItRuns.size()) : text;
+  const Bytes capacity = place_.reading().capacity;
+  const auto bytes = parseAmount(amount, capacity);
+  if (!bytes) return tl::unexpected(bytes.error());
+  if (*bytes > capacity) return fail(Errc::badInput, "amount", {}, amount);
+  std::vector<Target> targets = targets_;
+  targets.insert(targets.begin(), Target{TargetOrigin::task, label, amount, *bytes, true, passing});
+  return setTargets(std::move(targets));
+}
+
+Result<void> PlanBook::addPaths(const std::vector<PathBytes>& paths, std::string_view action) {
+  if (auto here = place_.checkHere("plan"); !here) return here;
+  const auto ids = surveys_.pick(paths);
+  return ids ? add(*ids, action) : Result<void>(tl::unexpected(ids.error()));
+}
+
 /// Writes a changed plan, and only then lets it stand.
 Result<void> PlanBook::settle(Plan plan) {
   if (auto clear = checkConflicts(plan, *surveys_.context()); !clear) return clear;
@@ -160,9 +179,11 @@ void addFreed(const FindContext& c, const Marks& marks, const StepTable& steps, 
 
 }  // namespace
 
-Result<Proposal> PlanBook::propose(ProposeOptions options, Bytes free) const {
+Result<Proposal> PlanBook::propose(ProposeOptions options) const {
+  if (place_.site().closed() == Errc::imported) return fail(Errc::imported, "propose");
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
   const Target* most = hardest(targets_);
+  const Bytes free = place_.reading().free;
   Bytes need = most != nullptr && most->bytes > free ? most->bytes - free : 0;
   // A little more than the shortfall: the machine goes on writing, and folders for the hold take a block.
   if (need > 0) need += need / 2000 + 65536;

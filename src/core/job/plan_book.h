@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/job/place_book.h"
 #include "core/job/survey_store.h"
 #include "core/plan/proposer.h"
+#include "core/reclaim/run.h"
 
 namespace zt {
 
@@ -17,8 +19,8 @@ struct LeftLine {
 /// and written before it stands. One thread at a time.
 class PlanBook {
 public:
-  PlanBook(const Workshop& workshop, JobFile& file, SurveyStore& surveys)
-      : workshop_(workshop), file_(file), surveys_(surveys) {}
+  PlanBook(const Workshop& workshop, JobFile& file, SurveyStore& surveys, const PlaceBook& place)
+      : workshop_(workshop), file_(file), surveys_(surveys), place_(place) {}
 
   const Plan& plan() const { return plan_; }
   const std::vector<Target>& targets() const { return targets_; }
@@ -27,10 +29,15 @@ public:
   const std::vector<LeftLine>& left() const { return left_; }
 
   Result<void> setTargets(std::vector<Target> targets);
+  /// Adds a task's need; fails with badInput for an amount that is none. "20GB,while-it-runs" is needed only
+  /// so long.
+  Result<void> addTarget(const std::string& label, const std::string& amount);
 
   /// Puts finds on the plan, all or none; one that is there already gets the step. Fails with bedrock, kept,
   /// conflict, unknownStep, notThere. An empty action takes each find's usual offer.
   Result<void> add(const std::vector<std::string>& finds, std::string_view action);
+  /// Puts entries on the plan by their paths, all or none.
+  Result<void> addPaths(const std::vector<PathBytes>& paths, std::string_view action);
   Result<void> drop(std::string_view id);
   /// Changes the plan through the same checks as a plan from outside.
   Result<void> edit(const std::function<void(Plan&)>& change);
@@ -42,8 +49,9 @@ public:
   Result<void> mark(const std::vector<PathBytes>& paths, std::optional<Mark> mark);
 
   PlannedGain planned() const;
-  /// Works a plan out for the hardest target, from `free` bytes on.
-  Result<Proposal> propose(ProposeOptions options, Bytes free) const;
+  /// Works a plan out for the hardest target, from what is free now.
+  Result<Proposal> propose(ProposeOptions options) const;
+  Consent consent() const { return consentFor(plan_); }
 
   /// The plan as it would be on another survey: a line stays if the same thing is found again, or picked
   /// again.
@@ -67,6 +75,7 @@ private:
   const Workshop& workshop_;
   JobFile& file_;
   SurveyStore& surveys_;
+  const PlaceBook& place_;
   Plan plan_;
   std::vector<Target> targets_;
   Marks marks_;

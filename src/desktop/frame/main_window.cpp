@@ -3,7 +3,8 @@
 
 #include <QtWidgets>
 
-#include "desktop/frame/job_place.h"
+#include "desktop/frame/word_book.h"
+#include "desktop/session/run_desk.h"
 #include "desktop/style/look.h"
 
 /// The icons lie in a static library, so they have to be asked for. Must stand outside any namespace.
@@ -14,18 +15,24 @@ static void initIcons() {
 namespace zt::desktop {
 
 MainWindow::MainWindow(const Workshop& workshop, Prompter& prompter, QWidget* parent)
-    : QMainWindow(parent), prompter_(prompter), session_(workshop), drives_(workshop) {
+    : QMainWindow(parent),
+      prompter_(prompter),
+      session_(workshop),
+      drives_(workshop),
+      opener_(new Opener(session_, drives_, prompter_, this)),
+      words_(new WordFinder(this)) {
   initIcons();
   setObjectName(QStringLiteral("mainWindow"));
   setWindowTitle(tr("Zip Tally"));
   setWindowIcon(QIcon(QStringLiteral(":/icons/zip-tally.svg")));
   setAcceptDrops(true);
   setupFrame();
-  setupMenus();
+  commands_ = new Commands({session_, drives_, prompter_, at_, *opener_, *words_}, *this);
+  connect(commands_, &Commands::lookChanged, this, &MainWindow::refresh);
   setupSession();
   restoreSettings();
   refresh();
-  bench_->enter();
+  at_.bench->enter();
   drives_.look();
 }
 
@@ -50,17 +57,17 @@ void MainWindow::setupFrame() {
   failure_->hide();
   column->addWidget(failure_);
   stack_ = new QStackedWidget(central);
-  bench_ = new BenchStation(session_, drives_, prompter_, this);
-  survey_ = new SurveyStation(session_, prompter_, this);
-  finds_ = new FindsStation(session_, prompter_, this);
-  plan_ = new PlanStation(session_, prompter_, this);
-  reclaim_ = new ReclaimStation(session_, prompter_, this);
-  proof_ = new ProofStation(session_, prompter_, this);
-  stations_ = {bench_, survey_, finds_, plan_, reclaim_, proof_};
-  for (Station* s : stations_) {
+  at_.bench = new BenchStation(session_, drives_, prompter_, this);
+  at_.survey = new SurveyStation(session_, prompter_, this);
+  at_.finds = new FindsStation(session_, prompter_, this);
+  at_.plan = new PlanStation(session_, prompter_, this);
+  at_.reclaim = new ReclaimStation(session_, prompter_, this);
+  at_.proof = new ProofStation(session_, prompter_, this);
+  at_.all = {at_.bench, at_.survey, at_.finds, at_.plan, at_.reclaim, at_.proof};
+  for (Station* s : at_.all) {
     stack_->addWidget(s);
     connect(s, &Station::goTo, this, &MainWindow::goTo);
-    connect(s, &Station::measureWanted, this, &MainWindow::measure);
+    connect(s, &Station::measureWanted, opener_, &Opener::measure);
   }
   column->addWidget(stack_, 1);
   balance_ = new BalanceBar(central);
@@ -74,41 +81,28 @@ void MainWindow::setupFrame() {
 }
 
 void MainWindow::setupBench() {
-  connect(bench_, &BenchStation::openRequested, this, &MainWindow::openMeasuring);
-  connect(bench_, &BenchStation::chosenChanged, this, &MainWindow::showPicture);
-  connect(bench_, &BenchStation::targetRequested, this,
+  connect(at_.bench, &BenchStation::openRequested, opener_, &Opener::openMeasuring);
+  connect(at_.bench, &BenchStation::chosenChanged, this, &MainWindow::showPicture);
+  connect(at_.bench, &BenchStation::targetRequested, this,
           [this](const QByteArray& path, bool standIn, const QString& label, const QString& amount) {
-            open(path, standIn, [this, label, amount] { PlanDesk(session_).addTarget(label, amount); });
+            opener_->openFor(path, standIn,
+                             [this, label, amount] { PlanDesk(session_).addTarget(label, amount); });
           });
-  connect(bench_, &BenchStation::standInRequested, this, &MainWindow::standInDialog);
-  connect(bench_, &BenchStation::jobFileRequested, this, [this](const QByteArray& file) {
-    failure_->hide();
-    session_.openJob(file.toStdString());
-    goTo(surveyStation);
-  });
-  connect(bench_, &BenchStation::folderRequested, this, [this] {
-    if (const auto folder = prompter_.chooseFolder(this, tr("Measure a folder"))) openPlace(*folder);
-  });
-  connect(bench_, &BenchStation::jobRequested, this, [this] {
-    if (const auto file = prompter_.chooseFile(this, tr("Open a job"), tr("Jobs (*.ztjob)")))
-      openPlace(*file);
-  });
+  connect(at_.bench, &BenchStation::standInRequested, opener_, &Opener::chooseStandIn);
+  connect(at_.bench, &BenchStation::jobFileRequested, opener_,
+          [this](const QByteArray& file) { opener_->openJob(file.toStdString()); });
+  connect(at_.bench, &BenchStation::folderRequested, opener_, &Opener::chooseFolder);
+  connect(at_.bench, &BenchStation::jobRequested, opener_, &Opener::chooseJob);
 }
 
 void MainWindow::setupSession() {
   connectSession();
   connectDrives();
+  connect(opener_, &Opener::starting, failure_, &QWidget::hide);
+  connect(opener_, &Opener::surveyWanted, this, [this] { goTo(surveyStation); });
   connect(&session_, &Session::lineProgressed, this, [this](const LineOutcome& o) {
     strip_->setProgress(2, tr("%1 of %2 things; Esc stops between them").arg(o.itemsDone).arg(o.items));
   });
-  connect(&session_, &Session::onDriveRefused, this,
-          [this](const QByteArray& path, bool standIn, const QByteArray& file) {
-            const auto keeping = askJobPlace(prompter_, this, file.toStdString(), drives_.drives());
-            if (keeping)
-              session_.openPlace(path.toStdString(), standIn, *keeping);
-            else
-              afterOpening_ = {};
-          });
 }
 
 void MainWindow::connectSession() {
@@ -116,9 +110,6 @@ void MainWindow::connectSession() {
   connect(&session_, &Session::workChanged, this, &MainWindow::showWork);
   connect(&session_, &Session::progressed, this, &MainWindow::showProgress);
   connect(&session_, &Session::failed, this, &MainWindow::showFailure);
-  connect(&session_, &Session::opened, this, [this] {
-    if (const auto then = std::exchange(afterOpening_, {})) then();
-  });
   connect(&session_, &Session::exported, this, [this](const QByteArray& file) {
     prompter_.tell(this, tr("Export the survey"), tr("Written to %1").arg(QFile::decodeName(file)));
   });
@@ -127,13 +118,13 @@ void MainWindow::connectSession() {
     if (station() == benchStation) goTo(surveyStation);
     drives_.look();
   });
-  connect(&session_, &Session::runEnded, this, [this] { session_.prove(); });
+  connect(&session_, &Session::runEnded, this, [this] { RunDesk(session_).prove(); });
 }
 
 void MainWindow::connectDrives() {
   connect(&drives_, &DriveWatch::failed, this, &MainWindow::showFailure);
   connect(&drives_, &DriveWatch::standInAdded, this, [this](const QByteArray& folder) {
-    bench_->chooseStandIn(folder.toStdString());
+    at_.bench->chooseStandIn(folder.toStdString());
     goTo(benchStation);
   });
   connect(&drives_, &DriveWatch::putBackEnded, this, [this](std::size_t returned, std::size_t left) {
@@ -146,9 +137,8 @@ void MainWindow::connectDrives() {
 void MainWindow::showWork() {
   const bool measuring = session_.work() == Session::Work::measuring;
   const bool stoppable = measuring || session_.work() == Session::Work::running;
-  stopAction_->setEnabled(stoppable);
-  pauseAction_->setEnabled(stoppable);
-  if (!stoppable) pauseAction_->setText(tr("Pa&use"));
+  commands_->showWork();
+  if (stoppable && session_.paused()) strip_->setProgress(2, tr("paused; Ctrl+B goes on, Esc stops"));
   if (session_.busy() && !since_.isValid()) {
     since_.start();
     failure_->hide();
@@ -159,18 +149,21 @@ void MainWindow::showWork() {
     level_->setAccounted(0);
     strip_->setProgress(-1, {});
   }
-  for (Station* s : stations_) s->refresh();
+  for (Station* s : at_.all) s->refresh();
 }
 
-QString MainWindow::stationName(int station) {
-  const QStringList names{tr("Bench"), tr("Survey"), tr("Finds"), tr("Plan"), tr("Reclaim"), tr("Proof")};
+namespace {
+QString stationName(int station) {
+  const QStringList names{MainWindow::tr("Bench"), MainWindow::tr("Survey"),  MainWindow::tr("Finds"),
+                          MainWindow::tr("Plan"),  MainWindow::tr("Reclaim"), MainWindow::tr("Proof")};
   return names[station];
 }
+}  // namespace
 
 /// On the Bench the chosen drive, elsewhere the one that is worked on.
 void MainWindow::showPicture() {
   const bool chosen = station() == benchStation || !session_.view().open;
-  const DrivePicture picture = chosen ? bench_->picture() : session_.view().picture();
+  const DrivePicture picture = chosen ? at_.bench->picture() : session_.view().picture();
   level_->show(picture);
   balance_->show(picture);
   const QString place = stationName(station());
@@ -179,18 +172,18 @@ void MainWindow::showPicture() {
 
 void MainWindow::refresh() {
   showPicture();
-  for (Station* s : stations_) s->refresh();
+  for (Station* s : at_.all) s->refresh();
   refreshStrip();
 }
 
 void MainWindow::refreshStrip() {
   QList<StationStrip::Item> items;
-  for (qsizetype i = 0; i < stations_.size(); ++i) {
+  for (qsizetype i = 0; i < at_.all.size(); ++i) {
     const bool reached = i == reclaimStation ? session_.view().report.has_value()
                          : i == planStation
                              ? !session_.view().plan.lines.empty() || session_.view().report.has_value()
-                             : stations_[i]->ready();
-    items.append({stationName(static_cast<int>(i)), stations_[i]->figure(), reached});
+                             : at_.all[i]->ready();
+    items.append({stationName(static_cast<int>(i)), at_.all[i]->figure(), reached});
   }
   strip_->show(items, station());
 }
@@ -198,7 +191,7 @@ void MainWindow::refreshStrip() {
 void MainWindow::showProgress(const Progress& progress) {
   if (session_.work() != Session::Work::measuring) return;
   level_->setAccounted(progress.doneBytes);
-  survey_->showProgress();
+  at_.survey->showProgress();
   refreshStrip();
   if (session_.paused()) return;
   QString note = tr("%1 accounted, %2 entries")
@@ -215,7 +208,6 @@ void MainWindow::showProgress(const Progress& progress) {
 }
 
 void MainWindow::showFailure(const Error& error) {
-  if (session_.work() == Session::Work::none) afterOpening_ = {};
   failure_->setText(say(&Words::error, error));
   QPalette p = failure_->palette();
   p.setColor(QPalette::WindowText, face().red);
@@ -223,10 +215,18 @@ void MainWindow::showFailure(const Error& error) {
   failure_->show();
 }
 
+void MainWindow::openPlace(const QString& path) {
+  opener_->open(path);
+}
+
+void MainWindow::openStandIn(const QString& folder) {
+  opener_->addStandIn(folder);
+}
+
 void MainWindow::goTo(int station) {
   stack_->setCurrentIndex(station);
-  stations_[station]->refresh();
-  stations_[station]->enter();
+  at_.all[station]->refresh();
+  at_.all[station]->enter();
   showPicture();
   refreshStrip();
 }
@@ -235,80 +235,14 @@ int MainWindow::station() const {
   return stack_->currentIndex();
 }
 
-void MainWindow::open(const QByteArray& path, bool standIn, std::function<void()> then) {
-  failure_->hide();
-  afterOpening_ = std::move(then);
-  session_.openPlace(path.toStdString(), standIn, {newJobFile(path.toStdString()), false});
-}
-
-void MainWindow::openMeasuring(const QByteArray& path, bool standIn) {
-  open(path, standIn, [this] { measure(); });
-}
-
-/// Asks once whether everything is to be measured; the system itself asks for the password then.
-void MainWindow::measure() {
-  if (!rightsAsked_ && !session_.view().drive.standIn && session_.rightsWorthAsking()) {
-    rightsAsked_ = true;
-    rightsWanted_ =
-        prompter_.confirm(this, tr("Measure everything"),
-                          tr("Some folders are closed to you. With an administrator's rights they are "
-                             "measured too; names and sizes are "
-                             "read, nothing is written. Without, they are listed as not looked into."),
-                          tr("Measure everything"));
-  }
-  session_.measure(rightsWanted_);
-}
-
-void MainWindow::togglePause() {
-  const bool paused = !session_.paused();
-  session_.setPaused(paused);
-  pauseAction_->setText(paused ? tr("&Go on") : tr("Pa&use"));
-  if (paused) strip_->setProgress(2, tr("paused; Ctrl+B goes on, Esc stops"));
-}
-
-void MainWindow::exportSurvey() {
-  if (!session_.view().survey) return;
-  if (const auto file =
-          prompter_.chooseNewFile(this, tr("Export the survey"), tr("Surveys (*.jsonl.zst *.csv)")))
-    session_.exportSurvey(QFile::encodeName(*file).toStdString());
-}
-
-void MainWindow::importSurvey(const QString& file) {
-  failure_->hide();
-  const QByteArray path = QFile::encodeName(file);
-  session_.importSurvey(path.toStdString(), newJobFile(path.toStdString()));
-  goTo(surveyStation);
-}
-
-void MainWindow::openPlace(const QString& path) {
-  if (path.endsWith(QStringLiteral(".ztjob"))) {
-    failure_->hide();
-    session_.openJob(QFile::encodeName(path).toStdString());
-    goTo(surveyStation);
-    return;
-  }
-  if (path.endsWith(QStringLiteral(".jsonl.zst")) || path.endsWith(QStringLiteral(".csv")))
-    return importSurvey(path);
-  openMeasuring(QFile::encodeName(path), false);
-}
-
-void MainWindow::openStandIn(const QString& folder) {
-  const PathBytes path = QFile::encodeName(QDir(folder).absolutePath()).toStdString();
-  drives_.addStandIn(path);
-}
-
-void MainWindow::standInDialog() {
-  if (const auto folder = prompter_.chooseFolder(this, tr("Open a stand-in drive"))) openStandIn(*folder);
-}
-
 void MainWindow::pickStratum(Stratum stratum) {
   if (stratum <= Stratum::spent) {
     const auto standing = static_cast<Standing>(stratum);
     if (station() == findsStation)
-      finds_->showStanding(standing);
+      at_.finds->showStanding(standing);
     else {
       goTo(surveyStation);
-      survey_->showStanding(standing);
+      at_.survey->showStanding(standing);
     }
   } else if (stratum == Stratum::free) {
     goTo(benchStation);
@@ -317,13 +251,23 @@ void MainWindow::pickStratum(Stratum stratum) {
   }
 }
 
+void MainWindow::restoreSettings() {
+  commands_->restoreSettings();
+  resize(1280, 800);
+  restoreGeometry(QSettings().value(QStringLiteral("geometry")).toByteArray());
+  // The title bar needs room too; a window manager that has none gives it back.
+  constexpr int titleBar = 36;
+  const QSize room = screen()->availableGeometry().size() - QSize(4, titleBar);
+  resize(size().boundedTo(room));
+}
+
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
   if (event->mimeData()->hasUrls()) event->acceptProposedAction();
 }
 
 void MainWindow::dropEvent(QDropEvent* event) {
   for (const QUrl& url : event->mimeData()->urls())
-    if (url.isLocalFile()) return openPlace(url.toLocalFile());
+    if (url.isLocalFile()) return opener_->open(url.toLocalFile());
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
@@ -335,16 +279,8 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     return;
   }
   session_.stop();
-  QSettings settings;
-  settings.setValue(QStringLiteral("geometry"), saveGeometry());
-  settings.setValue(QStringLiteral("columns/files"),
-                    survey_->folders()->columnShown(FolderModel::filesColumn));
-  settings.setValue(QStringLiteral("columns/newest"),
-                    survey_->folders()->columnShown(FolderModel::newestColumn));
-  settings.setValue(QStringLiteral("columns/length"),
-                    survey_->folders()->columnShown(FolderModel::lengthColumn));
-  settings.setValue(QStringLiteral("columns/exclusive"),
-                    survey_->folders()->columnShown(FolderModel::exclusiveColumn));
+  QSettings().setValue(QStringLiteral("geometry"), saveGeometry());
+  commands_->keepSettings();
   event->accept();
 }
 

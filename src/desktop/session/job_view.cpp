@@ -92,8 +92,8 @@ JobView viewOf(Job& job, const JobView& before) {
   v.freeAt = job.reading().when;
   v.stale = job.reading().stale;
   v.closed = job.site().closed();
-  v.rightsProblem = job.rightsProblem();
-  v.consent = job.consent();
+  v.rightsProblem = job.measurer().rightsProblem();
+  v.consent = job.planBook().consent();
   v.report = job.runs().lastReport();
   v.proof = job.runs().proof();
   v.recovered = job.recovery().records;

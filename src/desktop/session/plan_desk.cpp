@@ -13,7 +13,9 @@ void PlanDesk::edit(std::function<Result<void>(Job&)> edit) {
 }
 
 void PlanDesk::addTarget(const QString& label, const QString& amount) {
-  edit([l = label.toStdString(), a = amount.toStdString()](Job& job) { return job.addTarget(l, a); });
+  edit([l = label.toStdString(), a = amount.toStdString()](Job& job) {
+    return job.planBook().addTarget(l, a);
+  });
 }
 
 void PlanDesk::setTargets(std::vector<Target> targets) {
@@ -25,7 +27,7 @@ void PlanDesk::planFinds(const std::vector<std::string>& ids, const std::string&
 }
 
 void PlanDesk::planPaths(const std::vector<PathBytes>& paths, const std::string& action) {
-  edit([paths, action](Job& job) { return job.planPaths(paths, action); });
+  edit([paths, action](Job& job) { return job.planBook().addPaths(paths, action); });
 }
 
 void PlanDesk::drop(const std::vector<std::string>& ids) {
@@ -81,7 +83,7 @@ void PlanDesk::propose(std::optional<Regret> ceiling) {
         if (!job) return {};
         ProposeOptions options;
         options.ceiling = ceiling;
-        auto proposal = job->propose(options);
+        auto proposal = job->planBook().propose(options);
         if (!proposal) return tl::unexpected(proposal.error());
         *found = *proposal;
         return job->planBook().set(proposal->plan);

@@ -1,12 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/session.h"
 
-#include <QFile>
-#include <QSaveFile>
 #include <QSettings>
 #include <chrono>
-
-#include "core/survey/files/exchange.h"
 
 namespace zt::desktop {
 
@@ -54,7 +50,7 @@ Session::Session(const Workshop& workshop, QObject* parent)
     : QObject(parent), workshop_(workshop), queue_(std::make_unique<WorkQueue>(QStringLiteral("job"))) {}
 
 Session::~Session() {
-  setPaused(false);
+  pause_->setPaused(false);
   queue_.reset();  // the job then belongs to nobody else
 }
 
@@ -71,7 +67,9 @@ void Session::stop() {
 }
 
 void Session::setPaused(bool paused) {
+  if (paused == pause_->paused()) return;
   pause_->setPaused(paused);
+  Q_EMIT workChanged();
 }
 
 bool Session::paused() const {
@@ -153,23 +151,21 @@ void Session::showProposal(std::optional<Proposal> proposal) {
   Q_EMIT changed();
 }
 
-bool Session::rightsWorthAsking() const {
-  return workshop_.privileged->worthAsking();
-}
-
 void Session::measure(bool everything) {
   withRights_ = everything;
   postMeasuring(everything, true,
-                [](Job& job, const Job::MeasureOptions& options, std::stop_token stop, ProgressSink* sink) {
-                  return job.measure(options, stop, sink);
+                [](Job& job, const Measurer::Options& options, std::stop_token stop, ProgressSink* sink) {
+                  return job.measurer().measure(options, stop, sink);
                 });
 }
 
 void Session::measureFolder(const PathBytes& folder) {
   // Of one folder there is little to watch, and the rest of the survey stays on show.
-  postMeasuring(withRights_, false,
-                [folder](Job& job, const Job::MeasureOptions& options, std::stop_token stop,
-                         ProgressSink* sink) { return job.measureAgain(folder, options, stop, sink); });
+  postMeasuring(
+      withRights_, false,
+      [folder](Job& job, const Measurer::Options& options, std::stop_token stop, ProgressSink* sink) {
+        return job.measurer().measureAgain(folder, options, stop, sink);
+      });
 }
 
 void Session::postMeasuring(bool everything, bool watched, Measuring measuring) {
@@ -181,7 +177,7 @@ void Session::postMeasuring(bool everything, bool watched, Measuring measuring) 
         if (!job) return {};
         Sink sink(*this);
         Gatherer gatherer(*this);
-        Job::MeasureOptions options;
+        Measurer::Options options;
         options.everything = everything;
         options.pause = pause_;
         if (watched) {
@@ -195,113 +191,6 @@ void Session::postMeasuring(bool everything, bool watched, Measuring measuring) 
         return measuring(*job, options, stop, &sink);
       },
       [this] { Q_EMIT measured(); });
-}
-
-void Session::importSurvey(const PathBytes& file, const PathBytes& jobFile) {
-  post(Work::opening, [this, file, jobFile](std::unique_ptr<Job>& slot, std::stop_token) -> Result<void> {
-    const auto form = exchangeFormOf(file);
-    if (!form) return fail(Errc::badInput, "import", file, "*.jsonl.zst, *.csv");
-    QFile in(QFile::decodeName(QByteArray::fromStdString(file)));
-    if (!in.open(QIODevice::ReadOnly)) return fail(Errc::notThere, "import", file);
-    auto survey = zt::importSurvey(*form, [&]() -> std::optional<std::string> {
-      const QByteArray piece = in.read(1 << 18);
-      if (piece.isEmpty() && in.error() != QFileDevice::NoError) return std::nullopt;
-      return piece.toStdString();
-    });
-    if (!survey) {
-      survey.error().path = file;
-      return tl::unexpected(survey.error());
-    }
-    auto job = Job::createImported(workshop_, std::move(*survey), jobFile);
-    if (!job) return tl::unexpected(job.error());
-    slot = std::move(*job);
-    return {};
-  });
-}
-
-void Session::exportSurvey(const PathBytes& file) {
-  post(
-      Work::opening,
-      [file](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
-        const auto form = exchangeFormOf(file);
-        if (!form) return fail(Errc::badInput, "export", file, "*.jsonl.zst, *.csv");
-        if (!job || !job->surveys().survey()) return fail(Errc::notThere, "export", file);
-        // Written beside and moved into place when it is whole.
-        QSaveFile out(QFile::decodeName(QByteArray::fromStdString(file)));
-        if (!out.open(QIODevice::WriteOnly)) return fail(Errc::notPermitted, "export", file);
-        const auto done = zt::exportSurvey(*job->surveys().survey(), *form, [&](std::string_view bytes) {
-          const auto size = static_cast<qint64>(bytes.size());
-          return out.write(bytes.data(), size) == size;
-        });
-        if (!done || !out.commit()) return fail(Errc::noSpace, "export", file);
-        return {};
-      },
-      [this, file] { Q_EMIT exported(QByteArray::fromStdString(file)); });
-}
-
-void Session::reclaim(const std::string& token) {
-  post(
-      Work::running,
-      [this, token](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
-        if (!job) return {};
-        RunControl control;
-        control.stop = stop;
-        control.pause = pause_;
-        control.progress = [this](const LineOutcome& outcome) {
-          onGui([this, outcome] { Q_EMIT lineProgressed(outcome); });
-        };
-        auto done = job->reclaim(token, control);
-        if (!done) return tl::unexpected(done.error());
-        return done->journalFailed ? Result<void>(tl::unexpected(done->journalFailure)) : Result<void>{};
-      },
-      [this] { Q_EMIT runEnded(); });
-}
-
-namespace {
-/// The first record that is not as wanted, as an error; then the drive is read again.
-Result<void> afterReturn(Job& job, const Result<std::vector<JournalRecord>>& done, ItemState wanted,
-                         std::string_view operation) {
-  if (!done) return tl::unexpected(done.error());
-  const auto proof = job.prove();
-  for (const auto& r : *done)
-    if (r.state != wanted && r.state != ItemState::held)
-      return fail(r.problem.value_or(Errc::notThere), operation, r.path, r.detail);
-  return proof ? Result<void>{} : Result<void>(tl::unexpected(proof.error()));
-}
-}  // namespace
-
-void Session::undo() {
-  post(Work::running, [](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
-    return job ? afterReturn(*job, job->undo(0, stop), ItemState::returned, "put-back") : Result<void>{};
-  });
-}
-
-void Session::release(const std::string& token) {
-  post(Work::running, [token](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
-    return job ? afterReturn(*job, job->release(token, stop), ItemState::gone, "release") : Result<void>{};
-  });
-}
-
-void Session::withReleaseConsent(std::function<void(Consent)> then) {
-  auto consent = std::make_shared<Consent>();
-  post(
-      Work::editing,
-      [consent](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
-        if (!job) return {};
-        auto needed = job->runs().releaseConsent();
-        if (!needed) return tl::unexpected(needed.error());
-        *consent = *needed;
-        return {};
-      },
-      [consent, then = std::move(then)] { then(*consent); });
-}
-
-void Session::prove() {
-  post(Work::proving, [](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
-    if (!job) return {};
-    auto proof = job->prove();
-    return proof ? Result<void>{} : Result<void>(tl::unexpected(proof.error()));
-  });
 }
 
 }  // namespace zt::desktop

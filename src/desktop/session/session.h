@@ -17,7 +17,8 @@ struct ComingFinds {
 
 /// The desktop's only way to a job: runs one piece of work after another on a thread of its own, and tells
 /// the stations by queued signals. All public members belong to the GUI thread; the widgets never touch the
-/// job itself. What changes a plan goes through PlanDesk.
+/// job itself. What changes a plan goes through
+/// PlanDesk, what changes the drive through RunDesk.
 class Session final : public QObject {
   Q_OBJECT
 public:
@@ -36,8 +37,7 @@ public:
   const std::shared_ptr<const LiveSurvey>& live() const { return live_; }
   const std::shared_ptr<const ComingFinds>& coming() const { return coming_; }
 
-  /// The kinds that finds may have.
-  std::vector<std::string> findKinds() const { return zt::findKinds(*workshop_.craft); }
+  const Workshop& workshop() const { return workshop_; }
 
   /// Where a job may be kept.
   struct Keeping {
@@ -51,24 +51,14 @@ public:
   /// survey was made with are kept; `everything` asks for them.
   void measure(bool everything);
   void measureFolder(const PathBytes& folder);
-  /// Whether asking for rights would give anything.
-  bool rightsWorthAsking() const;
-  void importSurvey(const PathBytes& file, const PathBytes& jobFile);
-  void exportSurvey(const PathBytes& file);
   /// Looks into a file of the survey, beside the work at hand.
   void look(const PathBytes& path, Glance::Then then) { glance_.look(view_, path, std::move(then)); }
-  void reclaim(const std::string& token);
-  void undo();
-  void release(const std::string& token);
-  void prove();
   /// A run waits between items while it is paused, a measurement between folders.
   void setPaused(bool paused);
   bool paused() const;
+  const std::shared_ptr<PauseGate>& pauseGate() const { return pause_; }
   /// Asks the present work to stop; what was done or measured is kept.
   void stop();
-  /// The consent for letting all held things go.
-  void withReleaseConsent(std::function<void(Consent)> then);
-
   /// Puts a proposal beside the plan that was made of it.
   void showProposal(std::optional<Proposal> proposal);
 
@@ -93,7 +83,7 @@ private:
   class Sink;
   class Gatherer;
   using Measuring =
-      std::function<Result<void>(Job&, const Job::MeasureOptions&, std::stop_token, ProgressSink*)>;
+      std::function<Result<void>(Job&, const Measurer::Options&, std::stop_token, ProgressSink*)>;
   struct Waiting {
     Work work;
     std::stop_source stop;

@@ -113,7 +113,7 @@ TEST_F(Yard, GoesFromFindingToProofWithoutTheCoreKnowingIt) {
   std::string id;
   {
     auto job = Job::create(w, t / "drive", false, {t / "a.ztjob", true}).value();
-    ASSERT_TRUE(job->measure({}, {}, nullptr));
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
     const Find* find = ballast(*job, "hull/ballast-1");
     ASSERT_NE(find, nullptr);
     id = find->id;
@@ -126,7 +126,7 @@ TEST_F(Yard, GoesFromFindingToProofWithoutTheCoreKnowingIt) {
   auto job = Job::open(w, t / "a.ztjob").value();
   ASSERT_EQ(job->planBook().plan().lines.size(), 2u);
   EXPECT_EQ(numberIn(*job->surveys().find(id), "weight"), 7u) << "facts are kept";
-  const Consent consent = job->consent();
+  const Consent consent = job->planBook().consent();
   ASSERT_EQ(consent.lines.size(), 2u) << "this kind of step asks";
   EXPECT_EQ(job->reclaim("", {}).error().code, Errc::noConsent);
   const auto report = job->reclaim(consent.token, {}).value();
@@ -150,7 +150,7 @@ TEST_F(Yard, GoesFromFindingToProofWithoutTheCoreKnowingIt) {
 TEST_F(Yard, IsRefusedWithItsPlaceByAProgramThatDoesNotKnowIt) {
   {
     auto job = Job::create(withOurCraft(), t / "drive", false, {t / "a.ztjob", true}).value();
-    ASSERT_TRUE(job->measure({}, {}, nullptr));
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
     ASSERT_TRUE(job->planBook().add({ballast(*job, "hull/ballast-1")->id}, "crush"));
   }
   const auto job = Job::open(realWorkshop(), t / "a.ztjob");
@@ -163,7 +163,7 @@ TEST_F(Yard, IsRefusedWithItsPlaceByAProgramThatDoesNotKnowIt) {
 /// Crashes of an unknown kind of step stay open, and are said; nothing of it is touched.
 TEST_F(Yard, LeavesOpenRecordsOfAnUnknownStepAlone) {
   auto job = Job::create(realWorkshop(), t / "drive", false, {}).value();
-  ASSERT_TRUE(job->measure({}, {}, nullptr));
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   JournalRecord r;
   r.run = 1;
   r.seq = 1;
@@ -200,7 +200,7 @@ TEST_F(Yard, FailingDetectorsAreSaidAndTheOthersGoOn) {
   craft->detectors.add(std::make_shared<Failing>(true));
   w.craft = craft;
   auto job = Job::create(w, t / "drive", false, {}).value();
-  ASSERT_TRUE(job->measure({}, {}, nullptr));
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   ASSERT_EQ(job->surveys().problems().size(), 2u);
   std::set<std::string> who;
   for (const auto& p : job->surveys().problems()) who.insert(p.detector);
@@ -243,7 +243,7 @@ TEST_F(Yard, AnExecutorThatThrowsStopsItsOwnItemAlone) {
     craft->steps.add(jam);
     w.craft = craft;
     auto job = Job::create(w, t / "drive", false, {}).value();
-    ASSERT_TRUE(job->measure({}, {}, nullptr));
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
     Plan plan;
     for (const char* path : {"hull/ballast-1", "hull/ballast-2"}) {
       Find find = pickedFind(*job->surveys().context(), *job->surveys().survey()->tree.find(path));
@@ -252,7 +252,7 @@ TEST_F(Yard, AnExecutorThatThrowsStopsItsOwnItemAlone) {
       plan.lines.push_back(lineFor(find, craft->steps, find.offers[0].action, {}).value());
     }
     ASSERT_TRUE(job->planBook().set(plan)) << phase;
-    const auto report = job->reclaim(job->consent().token, {});
+    const auto report = job->reclaim(job->planBook().consent().token, {});
     ASSERT_TRUE(report) << phase;
     EXPECT_NE(report->lines[0].state, LineOutcome::State::done) << phase;
     ASSERT_FALSE(report->lines[0].problems.empty()) << phase;

@@ -91,8 +91,8 @@ TEST(Job, BearsATruncationAtAnyLength) {
   const Workshop real = realWorkshop();
   {
     auto job = Job::create(real, t / "drive", false, {t / "a.ztjob", true}).value();
-    ASSERT_TRUE(job->measure({}, {}, nullptr));
-    ASSERT_TRUE(job->planPaths({"b"}, "hold"));
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    ASSERT_TRUE(job->planBook().addPaths({"b"}, "hold"));
   }
   std::string whole = t.read("a.ztjob");
   int opened = 0;
@@ -123,15 +123,15 @@ TEST(Job, ComesBackAsItWasLeft) {
   std::string token;
   {
     auto job = Job::create(real, t / "drive", false, {t / "a.ztjob", true}).value();
-    ASSERT_TRUE(job->measure({}, {}, nullptr));
-    ASSERT_TRUE(job->addTarget("upgrade", "1GB"));
-    ASSERT_TRUE(job->planPaths({"a"}, "discard"));
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    ASSERT_TRUE(job->planBook().addTarget("upgrade", "1GB"));
+    ASSERT_TRUE(job->planBook().addPaths({"a"}, "discard"));
     ASSERT_TRUE(job->planBook().mark({"b"}, Mark::keep));
-    token = job->consent().token;
+    token = job->planBook().consent().token;
   }
   auto job = Job::open(real, t / "a.ztjob").value();
   EXPECT_EQ(job->planBook().targets()[0].label, "upgrade");
-  EXPECT_EQ(job->consent().token, token);
+  EXPECT_EQ(job->planBook().consent().token, token);
   EXPECT_EQ(job->planBook().marks().of("b"), Mark::keep);
   const auto report = job->reclaim(token, {});
   ASSERT_TRUE(report);

@@ -17,10 +17,12 @@ protected:
     t.file("drive/a/more", 2'000'000);
     t.file("drive/b", 9'000);
     job = Job::create(real, t / "drive", false, {}).value();
-    ASSERT_TRUE(job->measure({}, {}, nullptr));
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   }
-  void plan(const PathBytes& path, std::string_view action) { ASSERT_TRUE(job->planPaths({path}, action)); }
-  RunReport run() { return job->reclaim(job->consent().token, {}).value(); }
+  void plan(const PathBytes& path, std::string_view action) {
+    ASSERT_TRUE(job->planBook().addPaths({path}, action));
+  }
+  RunReport run() { return job->reclaim(job->planBook().consent().token, {}).value(); }
   PlanBook& book() { return job->planBook(); }
   const Find* find(std::string_view id) { return job->surveys().find(id); }
 
@@ -33,14 +35,14 @@ TEST_F(JobTest, PlansByPathAndGivesTheExactGain) {
   plan("a", "discard");
   EXPECT_EQ(book().planned().sure,
             job->surveys().survey()->tree.totals(*job->surveys().survey()->tree.find("a")).exclusive);
-  EXPECT_EQ(job->planPaths({"none"}, "hold").error().code, Errc::notThere);
-  EXPECT_EQ(job->planPaths({"../drive"}, "hold").error().code, Errc::outsideRoot);
+  EXPECT_EQ(job->planBook().addPaths({"none"}, "hold").error().code, Errc::notThere);
+  EXPECT_EQ(job->planBook().addPaths({"../drive"}, "hold").error().code, Errc::outsideRoot);
   EXPECT_EQ(book().drop("no-such-line").error().code, Errc::notThere);
 }
 
 TEST_F(JobTest, RefusesToHoldAndDiscardTheSameThing) {
   plan("a", "hold");
-  EXPECT_EQ(job->planPaths({"a/big"}, "discard").error().code, Errc::conflict);
+  EXPECT_EQ(job->planBook().addPaths({"a/big"}, "discard").error().code, Errc::conflict);
   EXPECT_EQ(book().plan().lines.size(), 1u);
 }
 
@@ -59,7 +61,7 @@ TEST_F(JobTest, DropsLinesThatAreDoneAndKeepsTheOthers) {
 TEST_F(JobTest, KeepsPlanLinesThroughAnotherMeasurement) {
   plan("a/big", "hold");
   plan("b", "discard");
-  ASSERT_TRUE(job->measure({}, {}, nullptr));
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   // Picked finds are not detected again; what a detector finds again stays on the plan.
   for (const auto& line : book().plan().lines) EXPECT_NE(find(line.id), nullptr);
   EXPECT_FALSE(job->reading().stale);
@@ -69,7 +71,7 @@ TEST_F(JobTest, ReleasesHeldThingsAfterAnotherMeasurement) {
   plan("a", "hold");
   run();
   EXPECT_FALSE(t.has("drive/a"));
-  ASSERT_TRUE(job->measure({}, {}, nullptr));
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   const Consent consent = job->runs().releaseConsent().value();
   ASSERT_EQ(consent.lines.size(), 1u);
   EXPECT_EQ(job->release("no", {}).error().code, Errc::noConsent);
@@ -81,7 +83,7 @@ TEST_F(JobTest, ReleasesHeldThingsAfterAnotherMeasurement) {
 TEST_F(JobTest, PutsHeldThingsBackAfterAnotherMeasurement) {
   plan("a", "hold");
   run();
-  ASSERT_TRUE(job->measure({}, {}, nullptr));
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   EXPECT_EQ(job->undo(0, {}).value()[0].state, ItemState::returned);
   EXPECT_TRUE(t.has("drive/a/big"));
   EXPECT_TRUE(job->runs().held()->empty());
@@ -99,27 +101,27 @@ TEST_F(JobTest, MarksSetFindsApartAndTakeThemOffThePlan) {
 }
 
 TEST_F(JobTest, ProposesAroundWhatIsMarked) {
-  ASSERT_TRUE(job->addTarget("", "4096"));
+  ASSERT_TRUE(job->planBook().addTarget("", "4096"));
   std::vector<Target> targets = book().targets();
   targets[0].bytes = job->reading().free + 1'000'000;
   ASSERT_TRUE(book().setTargets(targets));
   ASSERT_TRUE(book().mark({"a"}, Mark::mayGo));
   ASSERT_TRUE(book().mark({"a/big"}, Mark::keep));
-  const Proposal p = job->propose({}).value();
+  const Proposal p = job->planBook().propose({}).value();
   ASSERT_TRUE(p.reached);
   for (const auto& line : p.plan.lines) EXPECT_NE(line.items[0].path, "a/big");
 }
 
 TEST_F(JobTest, HasNothingToProposeWhenTheTargetIsMet) {
-  ASSERT_TRUE(job->addTarget("", "4096"));
-  const Proposal p = job->propose({}).value();
+  ASSERT_TRUE(job->planBook().addTarget("", "4096"));
+  const Proposal p = job->planBook().propose({}).value();
   EXPECT_TRUE(p.reached);
   EXPECT_TRUE(p.plan.lines.empty());
 }
 
 TEST_F(JobTest, RefusesTargetsThatAreNone) {
   for (const char* amount : {"", "-3GB", "120%", "x", "9999PB"})
-    EXPECT_EQ(job->addTarget("t", amount).error().code, Errc::badInput) << amount;
+    EXPECT_EQ(job->planBook().addTarget("t", amount).error().code, Errc::badInput) << amount;
 }
 
 TEST_F(JobTest, RehearsesWithoutTouching) {
@@ -182,7 +184,7 @@ TEST(JobCreate, FailsOnWhatIsNotThere) {
   const Workshop real = realWorkshop();
   EXPECT_EQ(Job::create(real, t / "none", false, {}).error().code, Errc::notThere);
   auto one = Job::create(real, t / "file", false, {}).value();
-  ASSERT_TRUE(one->measure({}, {}, nullptr));
+  ASSERT_TRUE(one->measurer().measure({}, {}, nullptr));
   EXPECT_TRUE(one->surveys().survey()->tree.find("file")) << "a single file is measured with its folder";
   EXPECT_EQ(Job::create(real, t.path(), true, {}).error().code, Errc::notOurs);
 }
@@ -199,16 +201,16 @@ TEST(JobOpen, ReadsAJobWhoseDriveIsAnotherAndChangesNothingThere) {
   const Workshop real = realWorkshop();
   {
     auto job = Job::create(real, t / "si", true, {t / "a.ztjob", false}).value();
-    ASSERT_TRUE(job->measure({}, {}, nullptr));
-    ASSERT_TRUE(job->planPaths({"x"}, "discard"));
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    ASSERT_TRUE(job->planBook().addPaths({"x"}, "discard"));
   }
   EXPECT_FALSE(Job::open(real, t / "a.ztjob").value()->site().closed());
   t.file("si/manifest.json", manifest("two"));
   auto job = Job::open(real, t / "a.ztjob").value();
   EXPECT_EQ(job->site().closed(), Errc::changed);
   EXPECT_EQ(job->planBook().plan().lines.size(), 1u) << "it can be read";
-  EXPECT_EQ(job->reclaim(job->consent().token, {}).error().code, Errc::changed);
-  EXPECT_EQ(job->measure({}, {}, nullptr).error().code, Errc::changed);
+  EXPECT_EQ(job->reclaim(job->planBook().consent().token, {}).error().code, Errc::changed);
+  EXPECT_EQ(job->measurer().measure({}, {}, nullptr).error().code, Errc::changed);
   EXPECT_TRUE(t.has("si/drive/x"));
 }
 

@@ -31,7 +31,7 @@ void stopAndClose(bool again) {
   shop.files = stuck;
   auto job = Job::create(shop, t / "drive", false, {}).value();
   if (again) {
-    ASSERT_TRUE(job->measure({}, {}, nullptr));
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
     const std::scoped_lock lock(stuck->mutex);
     stuck->open = false;
   }
@@ -43,12 +43,12 @@ void stopAndClose(bool again) {
   });
   std::shared_ptr<const LiveSurvey> live;
   {
-    Job::MeasureOptions options;
+    Measurer::Options options;
     options.threads = 2;
     options.pause = std::make_shared<PauseGate>();
     options.watch = [&](auto seen) { live = std::move(seen); };
-    auto done = again ? job->measureAgain("top", options, stop.get_token(), nullptr)
-                      : job->measure(options, stop.get_token(), nullptr);
+    auto done = again ? job->measurer().measureAgain("top", options, stop.get_token(), nullptr)
+                      : job->measurer().measure(options, stop.get_token(), nullptr);
     EXPECT_TRUE(done || done.error().code == Errc::cancelled);
   }
   stopper.join();

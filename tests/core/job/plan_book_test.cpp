@@ -20,7 +20,7 @@ struct Book : ::testing::Test {
     t.file("drive/tapes/two.wav", 200'000);
     t.file("drive/notes/todo.txt", 5'000);
     job = Job::create(real, t / "drive", false, {t / "a.ztjob", true}).value();
-    ASSERT_TRUE(job->measure({}, {}, nullptr));
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   }
   PlanBook& book() { return job->planBook(); }
   void reopen() {
@@ -33,40 +33,41 @@ struct Book : ::testing::Test {
 };
 
 TEST_F(Book, TakesAllOrNothing) {
-  EXPECT_EQ(job->planPaths({"tapes/one.wav", "tapes/none.wav"}, "discard").error().code, Errc::notThere);
+  EXPECT_EQ(job->planBook().addPaths({"tapes/one.wav", "tapes/none.wav"}, "discard").error().code,
+            Errc::notThere);
   EXPECT_TRUE(book().plan().lines.empty());
   EXPECT_EQ(book().add({"no-such-find"}, "discard").error().code, Errc::notThere);
-  ASSERT_TRUE(job->planPaths({"tapes/one.wav"}, "hold"));
-  EXPECT_EQ(job->planPaths({"tapes/two.wav", "tapes"}, "discard").error().code, Errc::conflict);
+  ASSERT_TRUE(job->planBook().addPaths({"tapes/one.wav"}, "hold"));
+  EXPECT_EQ(job->planBook().addPaths({"tapes/two.wav", "tapes"}, "discard").error().code, Errc::conflict);
   EXPECT_EQ(book().plan().lines.size(), 1u);
-  EXPECT_EQ(job->planPaths({"tapes/one.wav"}, "dissolve").error().code, Errc::unknownStep);
+  EXPECT_EQ(job->planBook().addPaths({"tapes/one.wav"}, "dissolve").error().code, Errc::unknownStep);
 }
 
 TEST_F(Book, GivesAThingAnotherStep) {
-  ASSERT_TRUE(job->planPaths({"tapes/one.wav"}, "discard"));
-  ASSERT_TRUE(job->planPaths({"tapes/one.wav"}, "hold"));
+  ASSERT_TRUE(job->planBook().addPaths({"tapes/one.wav"}, "discard"));
+  ASSERT_TRUE(job->planBook().addPaths({"tapes/one.wav"}, "hold"));
   ASSERT_EQ(book().plan().lines.size(), 1u);
   EXPECT_EQ(book().plan().lines[0].step->id, "hold");
 }
 
 TEST_F(Book, MarksLockLikeBedrockAndSurviveEverything) {
-  ASSERT_TRUE(job->planPaths({"tapes"}, "discard"));
+  ASSERT_TRUE(job->planBook().addPaths({"tapes"}, "discard"));
   ASSERT_TRUE(book().mark({"tapes/one.wav"}, Mark::keep));
   ASSERT_EQ(book().left().size(), 1u) << "the folder would take the kept file along";
   EXPECT_EQ(book().left()[0].why, Errc::kept);
-  EXPECT_EQ(job->planPaths({"tapes"}, "hold").error().code, Errc::kept);
-  EXPECT_EQ(job->planPaths({"tapes/one.wav"}, "hold").error().code, Errc::kept);
-  EXPECT_TRUE(job->planPaths({"tapes/two.wav"}, "discard"));
-  ASSERT_TRUE(job->measure({}, {}, nullptr));
+  EXPECT_EQ(job->planBook().addPaths({"tapes"}, "hold").error().code, Errc::kept);
+  EXPECT_EQ(job->planBook().addPaths({"tapes/one.wav"}, "hold").error().code, Errc::kept);
+  EXPECT_TRUE(job->planBook().addPaths({"tapes/two.wav"}, "discard"));
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   reopen();
   EXPECT_EQ(book().marks().of("tapes/one.wav"), Mark::keep);
-  EXPECT_EQ(job->planPaths({"tapes/one.wav"}, "discard").error().code, Errc::kept);
+  EXPECT_EQ(job->planBook().addPaths({"tapes/one.wav"}, "discard").error().code, Errc::kept);
   ASSERT_TRUE(book().mark({"tapes/one.wav"}, std::nullopt));
-  EXPECT_TRUE(job->planPaths({"tapes/one.wav"}, "discard"));
+  EXPECT_TRUE(job->planBook().addPaths({"tapes/one.wav"}, "discard"));
 }
 
 TEST_F(Book, APlanFromOutsideCannotTakeWhatIsKept) {
-  ASSERT_TRUE(job->planPaths({"tapes/one.wav"}, "discard"));
+  ASSERT_TRUE(job->planBook().addPaths({"tapes/one.wav"}, "discard"));
   const Plan outside = book().plan();
   ASSERT_TRUE(book().mark({"tapes"}, Mark::keep));
   EXPECT_EQ(book().set(outside).error().code, Errc::kept);
@@ -74,10 +75,10 @@ TEST_F(Book, APlanFromOutsideCannotTakeWhatIsKept) {
 }
 
 TEST_F(Book, SaysWhichLinesANewSurveyTookOff) {
-  ASSERT_TRUE(job->planPaths({"tapes/one.wav", "tapes/two.wav", "notes"}, "discard"));
+  ASSERT_TRUE(job->planBook().addPaths({"tapes/one.wav", "tapes/two.wav", "notes"}, "discard"));
   std::filesystem::remove(t / "drive/tapes/one.wav");
   t.file("drive/tapes/two.wav", 210'000);
-  ASSERT_TRUE(job->measure({}, {}, nullptr));
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   std::map<PathBytes, Errc> why;
   for (const LeftLine& line : book().left()) why[line.path] = line.why;
   ASSERT_TRUE(why.contains("tapes/one.wav"));
@@ -89,7 +90,7 @@ TEST_F(Book, SaysWhichLinesANewSurveyTookOff) {
 }
 
 TEST_F(Book, TargetsMayHoldOnlyWhileATaskRuns) {
-  ASSERT_TRUE(job->addTarget("films", "20GB,while-it-runs"));
+  ASSERT_TRUE(job->planBook().addTarget("films", "20GB,while-it-runs"));
   EXPECT_TRUE(book().targets()[0].whileItRuns);
   EXPECT_EQ(book().targets()[0].bytes, 20'000'000'000u);
   reopen();
@@ -99,12 +100,12 @@ TEST_F(Book, TargetsMayHoldOnlyWhileATaskRuns) {
 /// Two jobs hold things of one drive; the file of one is lost. What is found on the drive is put back, each
 /// to its place, and nothing over anything.
 TEST_F(Book, ALostJobsThingsAreFoundAmongThoseOfOthers) {
-  ASSERT_TRUE(job->planPaths({"tapes/one.wav"}, "hold"));
-  ASSERT_TRUE(job->reclaim(job->consent().token, {}));
+  ASSERT_TRUE(job->planBook().addPaths({"tapes/one.wav"}, "hold"));
+  ASSERT_TRUE(job->reclaim(job->planBook().consent().token, {}));
   auto other = Job::create(real, t / "drive", false, {}).value();
-  ASSERT_TRUE(other->measure({}, {}, nullptr));
-  ASSERT_TRUE(other->planPaths({"tapes/two.wav"}, "hold"));
-  ASSERT_TRUE(other->reclaim(other->consent().token, {}));
+  ASSERT_TRUE(other->measurer().measure({}, {}, nullptr));
+  ASSERT_TRUE(other->planBook().addPaths({"tapes/two.wav"}, "hold"));
+  ASSERT_TRUE(other->reclaim(other->planBook().consent().token, {}));
   job.reset();
   std::filesystem::remove(t / "a.ztjob");
   t.file("drive/tapes/one.wav", "somebody's new file");

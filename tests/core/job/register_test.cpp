@@ -84,7 +84,7 @@ TEST(Register, IsToldOfVisitsAndHoldsByJobs) {
   Workshop w = realWorkshop();
   w.visits = Register::open(t / "r.sqlite").value();
   auto job = Job::create(w, t / "drive", false, {}).value();
-  ASSERT_TRUE(job->measure({}, {}, nullptr));
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   const auto visits = w.visits->visits(job->site().drive().id).value();
   ASSERT_EQ(visits.size(), 1u);
   EXPECT_EQ(visits[0].job, job->identity());
@@ -99,7 +99,7 @@ TEST(Register, IsMissedByNobody) {
   Workshop w = realWorkshop();
   w.visits = nullptr;
   auto job = Job::create(w, t / "drive", false, {}).value();
-  EXPECT_TRUE(job->measure({}, {}, nullptr));
+  EXPECT_TRUE(job->measurer().measure({}, {}, nullptr));
 }
 
 }  // namespace

@@ -182,7 +182,7 @@ void FindsStation::refresh() {
   model_->show(now);
   if (now.context && asked_ != now.context) {
     asked_ = now.context;
-    question_->setWords(questionWords(*asked_, session_.findKinds()));
+    question_->setWords(questionWords(*asked_, findKinds(*session_.workshop().craft)));
   }
   for (int i = 0; i < model_->rowCount(); ++i) list_->expand(model_->index(i, 0));
   if (!session_.coming() && !list_->currentIndex().isValid()) {

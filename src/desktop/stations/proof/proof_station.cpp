@@ -3,6 +3,7 @@
 
 #include <QtWidgets>
 
+#include "desktop/session/run_desk.h"
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"
 
@@ -47,7 +48,7 @@ ProofStation::ProofStation(Session& session, Prompter& prompter, QWidget* parent
   foot->addWidget(again_);
   foot->addWidget(measure_);
   box->addLayout(foot);
-  connect(again_, &QPushButton::clicked, &session_, &Session::prove);
+  connect(again_, &QPushButton::clicked, this, [this] { RunDesk(session_).prove(); });
   connect(measure_, &QPushButton::clicked, this, [this] {
     Q_EMIT measureWanted();
     Q_EMIT goTo(surveyStation);
@@ -86,12 +87,12 @@ QWidget* ProofStation::setupRight(QWidget* page) {
 }
 
 void ProofStation::putBack() {
-  if (!session_.busy() && !view().held.empty()) session_.undo();
+  if (!session_.busy() && !view().held.empty()) RunDesk(session_).undo();
 }
 
 void ProofStation::release() {
   if (session_.busy() || view().held.empty()) return;
-  session_.withReleaseConsent([this](const Consent& consent) {
+  RunDesk(session_).withReleaseConsent([this](const Consent& consent) {
     QStringList things;
     Bytes bytes = 0;
     for (const auto& line : consent.lines) {
@@ -102,7 +103,7 @@ void ProofStation::release() {
     const QString text = tr("These things go for good, %1 in all. This cannot be undone.\n\n%2")
                              .arg(say(&Words::bytes, bytes), things.join(QLatin1Char('\n')));
     if (prompter_.confirm(this, tr("Release what is held"), text, tr("Let them go")))
-      session_.release(consent.token);
+      RunDesk(session_).release(consent.token);
   });
 }
 

@@ -4,6 +4,7 @@
 #include <QtWidgets>
 #include <set>
 
+#include "desktop/session/run_desk.h"
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"
 
@@ -84,7 +85,7 @@ void ReclaimStation::start() {
   agreedTo_.clear();
   const QSignalBlocker quiet(agree_);
   agree_->setChecked(false);
-  session_.reclaim(token);
+  RunDesk(session_).reclaim(token);
 }
 
 QString ReclaimStation::titleOf(const std::string& id) const {

@@ -1,0 +1,170 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/job/place_book.h"
+
+#include "core/job/register.h"
+#include "core/os/paths.h"
+#include "core/reclaim/held_things.h"
+
+namespace zt {
+
+PlaceBook::PlaceBook(const Workshop& workshop, JobFile& file)
+    : workshop_(workshop), file_(file), identity_(newJobIdentity()) {}
+
+Result<void> PlaceBook::checkHere(std::string_view operation) const {
+  if (const auto why = site_->closed()) return fail(*why, operation, site_->root());
+  return {};
+}
+
+Result<void> PlaceBook::refresh(std::string_view operation) {
+  if (auto here = checkHere(operation); !here) return here;
+  return site_->refresh();
+}
+
+Result<void> PlaceBook::take(SitePtr site) {
+  site_ = std::move(site);
+  if (workshop_.visits) site_->overrule(workshop_.visits->overrule(site_->drive().id));
+  if (auto read = readAgain(); !read) return read;
+  return file_.put(documents(reading_.stale));
+}
+
+void PlaceBook::takeImported(const Survey& survey) {
+  site_ = importedSite(workshop_, survey);
+}
+
+JobFile::Documents PlaceBook::documents(bool stale) const {
+  Json site{
+      {"kind", site_->kind() == "away" ? (site_->drive().standIn ? "stand-in" : "mounted") : site_->kind()},
+      {"drive", toJson(site_->drive())},
+      {"stale", stale}};
+  putPath(site, "path", site_->opened());
+  putPath(site, "root", site_->root());
+  return {{"site", site.dump()}, {"identity", Json{{"job", identity_}}.dump()}};
+}
+
+Result<void> PlaceBook::loadIdentity() {
+  const auto text = file_.get("identity");
+  if (!text) return tl::unexpected(text.error());
+  if (!*text) return {};
+  const Json json = parseJson(**text);
+  JsonReader in(json);
+  identity_ = in.text("job", 64);
+  // It becomes the name of a folder on the drive.
+  const bool plain =
+      !identity_.empty() && identity_.find_first_not_of("0123456789abcdef") == std::string::npos;
+  if (!in.ok() || !plain) return fail(Errc::corrupt, "job-file", {}, "identity");
+  return {};
+}
+
+namespace {
+/// What the file says of the place.
+struct KnownPlace {
+  std::string kind;
+  PathBytes path;
+  PathBytes root;
+  Drive drive;
+  bool stale = false;
+};
+
+Result<KnownPlace> knownPlace(const Json& site) {
+  if (!site.is_object()) return fail(Errc::corrupt, "job-file", {}, "site");
+  JsonReader in(site);
+  KnownPlace known;
+  known.path = in.path("path");
+  known.root = in.pathOr("root", known.path);
+  known.stale = in.flagOr("stale", false);
+  // The first version kept two flags, and of the drive its id alone.
+  known.kind = in.textOr("kind");
+  if (known.kind.empty())
+    known.kind = in.flagOr("imported", false)   ? "imported"
+                 : in.flagOr("stand_in", false) ? "stand-in"
+                                                : "mounted";
+  if (site.contains("drive") && site["drive"].is_object()) {
+    auto drive = driveFromJson(site["drive"]);
+    if (!drive) return tl::unexpected(drive.error());
+    known.drive = std::move(*drive);
+  } else {
+    known.drive.id = in.textOr("drive");
+    known.drive.target = known.root;
+    known.drive.standIn = known.kind == "stand-in";
+  }
+  if (!in.ok()) return fail(Errc::corrupt, "job-file", {}, "site." + in.fault());
+  return known;
+}
+}  // namespace
+
+Result<void> PlaceBook::load(const std::function<Result<SurveyPtr>(const Site&)>& kept) {
+  if (auto identity = loadIdentity(); !identity) return identity;
+  const auto text = file_.get("site");
+  if (!text) return tl::unexpected(text.error());
+  auto known = knownPlace(parseJson(text->value_or("")));
+  if (!known) return tl::unexpected(known.error());
+  reading_.stale = known->stale;
+  if (known->kind == "imported") {
+    site_ = awaySite(workshop_, known->drive, known->root, known->path, Errc::imported);
+    auto survey = kept(*site_);
+    if (!survey) return tl::unexpected(survey.error());
+    if (!*survey || !(*survey)->imported) return fail(Errc::corrupt, "job-file", {}, "site");
+    takeImported(**survey);
+    return {};
+  }
+  auto opened =
+      known->kind == "stand-in" ? standInSite(workshop_, known->path) : mountedSite(workshop_, known->path);
+  if (!opened || (*opened)->drive().id != known->drive.id) {
+    site_ = awaySite(workshop_, std::move(known->drive), known->root, known->path,
+                     opened ? Errc::changed : Errc::away);
+    return {};
+  }
+  site_ = std::move(*opened);
+  if (!known->drive.fsType.empty()) site_->overrule({known->drive.kind, known->drive.size});
+  return readAgain();
+}
+
+Result<void> PlaceBook::readAgain() {
+  const auto root = site_->files()->openRoot(site_->root());
+  if (!root) return tl::unexpected(root.error());
+  const auto usage = site_->files()->usage(**root);
+  if (!usage) return tl::unexpected(usage.error());
+  reading_ = {usage->available, usage->capacity, site_->clock().now(), reading_.stale};
+  return {};
+}
+
+Result<void> PlaceBook::afterChange() {
+  reading_.stale = true;
+  auto read = readAgain();
+  if (auto put = file_.put(documents(reading_.stale)); !put) return put;
+  return read;
+}
+
+void PlaceBook::remember(const Survey& survey) {
+  reading_ = {survey.usage.available, survey.usage.capacity, survey.finished, reading_.stale};
+}
+
+void PlaceBook::adopt(const Survey& survey) {
+  remember(survey);
+  reading_.stale = false;
+}
+
+// Without the register everything else works, so what it cannot take is not told.
+void PlaceBook::noteVisit(const Survey& s) const {
+  if (!workshop_.visits || site_->closed()) return;
+  (void)workshop_.visits->noteVisit({site_->drive().id, identity_, file_.path(), site_->opened(), s.finished,
+                                     s.usage.capacity, s.usage.available, s.tree.entries(), s.wholeDrive});
+}
+
+void PlaceBook::noteHolds(const std::vector<JournalRecord>& held) const {
+  if (!workshop_.visits) return;
+  for (const JournalRecord& r : held)
+    (void)workshop_.visits->noteHold(
+        site_->drive().id, joinPath(belowTop(), PathBytes(parentPath(parentPath(parentPath(r.holdFolder))))));
+}
+
+/// Where the measured place lies below the top of its drive.
+PathBytes PlaceBook::belowTop() const {
+  const PathBytes& top = site_->drive().target;
+  const PathBytes& root = site_->root();
+  if (site_->drive().standIn || root.size() <= top.size()) return {};
+  if (top == "/") return root.substr(1);
+  return root.starts_with(top + "/") ? root.substr(top.size() + 1) : PathBytes{};
+}
+
+}  // namespace zt

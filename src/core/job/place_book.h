@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/job/job_file.h"
+#include "core/job/sites/site.h"
+
+namespace zt {
+
+/// The place that a job is about, the job's own name, the latest reading of the drive's counter, and how
+/// these are kept. One thread at a time.
+class PlaceBook {
+public:
+  PlaceBook(const Workshop& workshop, JobFile& file);
+
+  const Site& site() const { return *site_; }
+  const std::string& identity() const { return identity_; }
+  /// Fails with why the place is closed: away, changed, imported.
+  Result<void> checkHere(std::string_view operation) const;
+  /// Reads the drive's facts anew before a measurement; fails like checkHere, and with changed.
+  Result<void> refresh(std::string_view operation);
+
+  /// Takes a place that is here, as the register overrules it, and reads its counter.
+  Result<void> take(SitePtr site);
+  void takeImported(const Survey& survey);
+  /// Takes the place that the file knows: as it is now, or as it is remembered where it is not here or is
+  /// another drive now. `kept` reads the kept survey, which alone tells what an imported place is.
+  Result<void> load(const std::function<Result<SurveyPtr>(const Site&)>& kept);
+  /// Its documents, saying whether the survey is stale.
+  JobFile::Documents documents(bool stale) const;
+
+  struct Reading {
+    Bytes free = 0;  ///< available bytes
+    Bytes capacity = 0;
+    TimeNs when = 0;
+    bool stale = false;  ///< an action has changed the drive since the survey
+  };
+  const Reading& reading() const { return reading_; }
+  Result<void> readAgain();
+  /// The figures of a survey that was kept earlier; for a place that cannot be read.
+  void remember(const Survey& survey);
+  /// What follows on every change of the drive: its figures are read anew, and the survey is stale.
+  Result<void> afterChange();
+  /// The figures of a survey that was kept just now.
+  void adopt(const Survey& survey);
+
+  void noteVisit(const Survey& survey) const;
+  void noteHolds(const std::vector<JournalRecord>& held) const;
+
+private:
+  Result<void> loadIdentity();
+  PathBytes belowTop() const;
+
+  const Workshop& workshop_;
+  JobFile& file_;
+  SitePtr site_;
+  std::string identity_;
+  Reading reading_;
+};
+
+}  // namespace zt

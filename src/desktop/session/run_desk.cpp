@@ -1,0 +1,74 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/session/run_desk.h"
+
+namespace zt::desktop {
+
+void RunDesk::reclaim(const std::string& token) {
+  session_.post(
+      Session::Work::running,
+      [session = &session_, token](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
+        if (!job) return {};
+        RunControl control;
+        control.stop = stop;
+        control.pause = session->pauseGate();
+        control.progress = [session](const LineOutcome& outcome) {
+          QMetaObject::invokeMethod(
+              session, [session, outcome] { Q_EMIT session->lineProgressed(outcome); }, Qt::QueuedConnection);
+        };
+        auto done = job->reclaim(token, control);
+        if (!done) return tl::unexpected(done.error());
+        return done->journalFailed ? Result<void>(tl::unexpected(done->journalFailure)) : Result<void>{};
+      },
+      [session = &session_] { Q_EMIT session->runEnded(); });
+}
+
+namespace {
+/// The first record that is not as wanted, as an error; then the drive is read again.
+Result<void> afterReturn(Job& job, const Result<std::vector<JournalRecord>>& done, ItemState wanted,
+                         std::string_view operation) {
+  if (!done) return tl::unexpected(done.error());
+  const auto proof = job.prove();
+  for (const auto& r : *done)
+    if (r.state != wanted && r.state != ItemState::held)
+      return fail(r.problem.value_or(Errc::notThere), operation, r.path, r.detail);
+  return proof ? Result<void>{} : Result<void>(tl::unexpected(proof.error()));
+}
+}  // namespace
+
+void RunDesk::undo() {
+  session_.post(Session::Work::running, [](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
+    return job ? afterReturn(*job, job->undo(0, stop), ItemState::returned, "put-back") : Result<void>{};
+  });
+}
+
+void RunDesk::release(const std::string& token) {
+  session_.post(Session::Work::running,
+                [token](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
+                  return job ? afterReturn(*job, job->release(token, stop), ItemState::gone, "release")
+                             : Result<void>{};
+                });
+}
+
+void RunDesk::withReleaseConsent(std::function<void(Consent)> then) {
+  auto consent = std::make_shared<Consent>();
+  session_.post(
+      Session::Work::editing,
+      [consent](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
+        if (!job) return {};
+        auto needed = job->runs().releaseConsent();
+        if (!needed) return tl::unexpected(needed.error());
+        *consent = *needed;
+        return {};
+      },
+      [consent, then = std::move(then)] { then(*consent); });
+}
+
+void RunDesk::prove() {
+  session_.post(Session::Work::proving, [](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
+    if (!job) return {};
+    auto proof = job->prove();
+    return proof ? Result<void>{} : Result<void>(tl::unexpected(proof.error()));
+  });
+}
+
+}  // namespace zt::desktop

@@ -1,0 +1,25 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "desktop/session/session.h"
+
+namespace zt::desktop {
+
+/// What the stations ask that changes the drive, and the reading that proves it. Each request is told of by
+/// the session's signals. GUI thread.
+class RunDesk final {
+public:
+  explicit RunDesk(Session& session) : session_(session) {}
+
+  void reclaim(const std::string& token);
+  void undo();
+  void release(const std::string& token);
+  void prove();
+  /// The consent for letting all held things go.
+  void withReleaseConsent(std::function<void(Consent)> then);
+
+private:
+  Session& session_;
+};
+
+}  // namespace zt::desktop
