@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "demo/builder.h"
 
+#include <algorithm>
 #include <ctime>
 #include <filesystem>
 #include <fstream>
@@ -12,7 +13,9 @@
 
 namespace zt::embedded {
 extern const char* const skerryPoint;
-}
+extern const char* const ferry;
+extern const char* const studio;
+}  // namespace zt::embedded
 
 namespace zt::demo {
 
@@ -77,8 +80,10 @@ public:
       if (auto made = add(set); !made) return tl::unexpected(made.error());
     for (const LinkSet& set : s.links)
       if (auto made = link(set); !made) return tl::unexpected(made.error());
-    if (auto made = trash(); !made) return tl::unexpected(made.error());
-    if (auto made = oddities(); !made) return tl::unexpected(made.error());
+    for (const Thrown& thrown : s.thrown)
+      if (auto made = throwAway(thrown); !made) return tl::unexpected(made.error());
+    if (s.oddNames)
+      if (auto made = oddities(); !made) return tl::unexpected(made.error());
     if (auto done = writer_.settle(); !done) return tl::unexpected(done.error());
     complete(s.free);
     std::ofstream(folder_ + "/manifest.json") << manifest_.dump(2) << '\n';
@@ -105,8 +110,8 @@ private:
       f.owner = set.owner;
       f.mode = set.mode;
       if (auto made = writer_.file(f); !made) return made;
-      length_ += set.occupied != 0 ? set.occupied : f.length;
-      if (set.occupied != 0)
+      if (!set.placeholder) length_ += set.occupied != 0 ? set.occupied : f.length;
+      if (set.occupied != 0 || set.placeholder)
         manifest_["holes"].push_back({{"path", f.path}, {"occupied_bytes", set.occupied}});
       if (!set.heldBy.empty()) manifest_["open_files"].push_back({{"path", f.path}, {"holder", set.heldBy}});
     }
@@ -124,47 +129,38 @@ private:
     return {};
   }
 
-  Result<void> trashed(const std::string& trash, const std::string& name, const std::string& origin,
-                       double gb, double days, int owner) {
-    TreeWriter::File f{trash + "/files/" + name,
-                       static_cast<Bytes>(gb * 1e9),
-                       trash + name,
-                       {},
-                       ago(days + 40),
-                       owner,
-                       0644};
-    length_ += f.length;
-    if (auto made = writer_.file(f); !made) return made;
-    const std::time_t when = static_cast<std::time_t>(ago(days) / nsPerSecond);
-    char date[32];
-    std::strftime(date, sizeof date, "%Y-%m-%dT%H:%M:%S", std::localtime(&when));
-    const std::string text = "[Trash Info]\nPath=" + percent(origin) + "\nDeletionDate=" + date + "\n";
-    length_ += text.size();
-    return writer_.file(
-        {trash + "/info/" + name + ".trashinfo", text.size(), {}, text, ago(days), owner, 0600});
+  Result<void> throwAway(const Thrown& t) {
+    const bool nt = t.form == "nt";
+    const std::string folder = t.form == "freedesktop" ? t.trash + "/files/" : t.trash + "/";
+    const TreeWriter::File thing{
+        folder + (nt ? "$R" : "") + t.name, t.bytes, t.trash + t.name, {}, ago(t.days + 40), t.owner, 0644};
+    length_ += thing.length;
+    if (auto made = writer_.file(thing); !made || t.form == "mac") return made;
+    const std::string record = nt ? recycleRecord(t) : trashInfo(t);
+    length_ += record.size();
+    const std::string name = nt ? folder + "$I" + t.name : t.trash + "/info/" + t.name + ".trashinfo";
+    return writer_.file({name, record.size(), {}, record, ago(t.days), t.owner, 0600});
   }
 
-  Result<void> trash() {
-    const std::string warden = "home/warden/.local/share/Trash";
-    const std::string ringer = "home/ringer/.local/share/Trash";
-    struct Item {
-      const std::string& trash;
-      const char* name;
-      const char* origin;
-      double gb, days;
-      int owner;
+  std::string trashInfo(const Thrown& t) const {
+    const std::time_t when = static_cast<std::time_t>(ago(t.days) / nsPerSecond);
+    char date[32];
+    std::strftime(date, sizeof date, "%Y-%m-%dT%H:%M:%S", std::localtime(&when));
+    return "[Trash Info]\nPath=" + percent(t.origin) + "\nDeletionDate=" + date + "\n";
+  }
+
+  /// A record of version 2: see core/finds/detectors/recycle_record.h. Origins are plain ASCII here.
+  std::string recycleRecord(const Thrown& t) const {
+    std::string out;
+    const auto number = [&](std::uint64_t value, int bytes) {
+      for (int i = 0; i < bytes; ++i) out += static_cast<char>(value >> (8 * i) & 0xFF);
     };
-    for (const Item& i :
-         {Item{warden, "open-day-2024.mp4", "/home/warden/Videos/open-day-2024.mp4", 2.1, 62, 1001},
-          Item{warden, "island survey (copy).tif", "/home/warden/Pictures/island survey (copy).tif", 1.4, 190,
-               1001},
-          Item{warden, "gull-counts-draft.ods", "/home/warden/Documents/gull-counts-draft.ods", 0.004, 31,
-               1001},
-          Item{warden, "ferry-webcam.mkv", "/home/warden/Videos/ferry-webcam.mkv", 0.696, 940, 1001},
-          Item{ringer, "moth-trap.wav", "/srv/recordings/moth-trap.wav", 0.62, 12, 1002},
-          Item{ringer, "old-map-tiles.zip", "/home/ringer/Downloads/old-map-tiles.zip", 0.28, 400, 1002}})
-      if (auto made = trashed(i.trash, i.name, i.origin, i.gb, i.days, i.owner); !made) return made;
-    return {};
+    number(2, 8);
+    number(t.bytes, 8);
+    number(static_cast<std::uint64_t>(ago(t.days) / 100) + 116'444'736'000'000'000, 8);
+    number(t.origin.size() + 1, 4);
+    for (const char c : t.origin + '\0') number(static_cast<unsigned char>(c), 2);
+    return out;
   }
 
   /// Names, depths and kinds of entries that have to be borne.
@@ -214,13 +210,18 @@ private:
 
 }  // namespace
 
-Result<Built> build(const std::string& folder, TimeNs now) {
+Result<Built> build(const std::string& folder, TimeNs now, std::string_view drive) {
+  const std::pair<std::string_view, const char*> scenarios[] = {
+      {"office", embedded::skerryPoint}, {"ferry", embedded::ferry}, {"studio", embedded::studio}};
+  const auto chosen = std::find_if(std::begin(scenarios), std::end(scenarios),
+                                   [&](const auto& s) { return s.first == drive; });
+  if (chosen == std::end(scenarios)) return fail(Errc::badInput, "demo", {}, std::string(drive));
   std::error_code error;
   if (std::filesystem::exists(folder, error) && !std::filesystem::is_empty(folder, error))
     return fail(Errc::taken, "demo", folder);
   std::filesystem::create_directories(folder + "/drive", error);
   if (error) return failErrno("demo", folder, error.value());
-  const auto scenario = parseScenario(embedded::skerryPoint);
+  const auto scenario = parseScenario(chosen->second);
   if (!scenario) return tl::unexpected(scenario.error());
   return Builder(folder, now).run(*scenario);
 }

@@ -16,9 +16,10 @@ struct Built {
   Bytes freeBytes = 0;
 };
 
-/// Builds the stand-in drive of the Skerry Point bird observatory in a new folder: `manifest.json`,
-/// `expected-finds.json` and `drive/`. Ages are counted back from `now`. Fails with taken if the folder is
-/// there and not empty.
-Result<Built> build(const std::string& folder, TimeNs now);
+/// Builds a stand-in drive of the Skerry Point bird observatory in a new folder: `manifest.json`,
+/// `expected-finds.json` and `drive/`. `drive` is "office" (linux family), "ferry" (nt) or "studio" (mac).
+/// Ages are counted back from `now`. Fails with taken if the folder is there and not empty, badInput for
+/// another drive.
+Result<Built> build(const std::string& folder, TimeNs now, std::string_view drive = "office");
 
 }  // namespace zt::demo

@@ -28,6 +28,7 @@ FileSet fileSet(const toml::table& t) {
   f.occupied = gigabytes(t, "occupied_gb");
   f.heldBy = t["held_by"].value_or(std::string{});
   f.mode = static_cast<int>(t["mode"].value_or(0644));
+  f.placeholder = t["placeholder"].value_or(false);
   return f;
 }
 
@@ -52,6 +53,14 @@ Result<Scenario> parseScenario(std::string_view text) {
     for (const auto& item : *sets)
       if (const toml::table* t = item.as_table())
         s.links.push_back({(*t)["from"].value_or(std::string{}), (*t)["folder"].value_or(std::string{})});
+  if (const toml::array* things = table["trashed"].as_array())
+    for (const auto& item : *things)
+      if (const toml::table* t = item.as_table())
+        s.thrown.push_back({(*t)["form"].value_or(std::string{}), (*t)["trash"].value_or(std::string{}),
+                            (*t)["name"].value_or(std::string{}), (*t)["origin"].value_or(std::string{}),
+                            gigabytes(*t, "gb"), (*t)["days"].value_or(0.0),
+                            static_cast<int>((*t)["owner"].value_or(0))});
+  s.oddNames = table["odd_names"].value_or(false);
   for (const auto& f : s.files)
     if (f.name.empty() || f.count < 1 || f.count > 100'000)
       return fail(Errc::badInput, "scenario", {}, f.folder + "/" + f.name);

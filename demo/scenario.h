@@ -26,6 +26,18 @@ struct FileSet {
   Bytes occupied = 0;   ///< declared hole: what it occupies on the stand-in; 0: its length
   std::string heldBy;   ///< declared open by this program
   int mode = 0644;
+  bool placeholder = false;  ///< stands for an online copy: a length, and nothing behind it
+};
+
+/// Something that was thrown away, with the record that its family keeps of it.
+struct Thrown {
+  std::string form;   ///< "freedesktop", "nt", "mac"
+  std::string trash;  ///< the user's trash folder
+  std::string name;   ///< nt: what follows "$R"
+  std::string origin;
+  Bytes bytes = 0;
+  double days = 0;  ///< since it was thrown away
+  int owner = 0;
 };
 
 /// A further name of a file that is there already: all files of `from` linked into `folder`.
@@ -40,9 +52,11 @@ struct Scenario {
   Bytes free = 0;
   std::vector<FileSet> files;
   std::vector<LinkSet> links;
+  std::vector<Thrown> thrown;
+  bool oddNames = false;  ///< with names, depths and kinds of entries that have to be borne
 };
 
-/// Reads a scenario (demo/skerry-point.toml is the only one).
+/// Reads a scenario: demo/*.toml.
 Result<Scenario> parseScenario(std::string_view toml);
 
 }  // namespace zt::demo

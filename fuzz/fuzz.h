@@ -18,3 +18,4 @@
 
 void fuzzSurvey(std::string_view input);
 void fuzzHelper(std::string_view input);
+void fuzzRecords(std::string_view input);

@@ -139,15 +139,21 @@ void addCarryingOut(CLI::App& app, Arguments& a) {
   }
   u->add_option("--run", a.run, "only those of this run");
   l->add_option("--consent", a.consent, "the token that was printed without it");
-  CLI::App* d = plainVerb(app, a, "demo", "builds the stand-in drive");
+  CLI::App* p = plainVerb(app, a, "places", "what is known of places; checks a file of one's own");
+  p->add_option("FILE", a.path,
+                "a file of one's own to check, instead of the one in the configuration folder");
+  p->add_flag("--markdown", a.markdown, "as a document to read");
+  CLI::App* d = plainVerb(app, a, "demo", "builds a stand-in drive");
   d->add_option("DIR", a.path, "a new folder")->required();
+  d->add_option("--drive", a.scenario, "office, ferry or studio")
+      ->check(CLI::IsMember({"office", "ferry", "studio"}));
 }
 
 constexpr std::pair<const char*, Verb> verbs[] = {
     {"drives", drives},       {"measure", measureVerb}, {"tree", tree},         {"finds", finds},
     {"mark", mark},           {"list", list},           {"export", exportVerb}, {"import", importVerb},
     {"propose", proposeVerb}, {"plan", plan},           {"reclaim", reclaim},   {"prove", proveVerb},
-    {"undo", undo},           {"release", release},     {"demo", demo}};
+    {"undo", undo},           {"release", release},     {"demo", demo},         {"places", places}};
 
 }  // namespace
 

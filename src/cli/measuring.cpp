@@ -1,14 +1,19 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // drives, measure, tree, finds, mark, demo
+#include <unistd.h>
+
 #include <algorithm>
 #include <iomanip>
 #include <iostream>
+#include <set>
 
 #include "cli/verbs.h"
 #include "core/finds/answer.h"
+#include "core/finds/evidence.h"
 #include "core/job/drive_holds.h"
 #include "core/job/outcome_json.h"
 #include "core/os/paths.h"
+#include "core/reclaim/guard.h"
 #include "demo/builder.h"
 
 namespace zt::cli {
@@ -364,6 +369,54 @@ int tree(Console& console, const Arguments& args) {
   return Exit::done;
 }
 
+namespace {
+
+/// What is known of a find, as the contract of `finds --json` has it.
+Json evidenceJson(const Find& f, const Evidence& e) {
+  Json j{{"rights", e.needsRights}, {"restart", false}, {"undo", false}, {"size", name(e.size)}};
+  for (const Offer& offer : f.offers)
+    if (offer.action == "hold") j["undo"] = true;
+  for (const char* key : {"what", "maker", "lost", "comes_back", "cost", "command", "words", "note"})
+    j[key] = "";
+  j["usual_size"] = nullptr;
+  if (e.place != nullptr) {
+    const Place& p = *e.place;
+    j.update(Json{{"what", p.what},
+                  {"maker", p.maker},
+                  {"lost", p.lost},
+                  {"comes_back", p.back},
+                  {"cost", p.cost},
+                  {"command", p.command},
+                  {"words", p.words},
+                  {"note", p.note},
+                  {"lasts", name(p.lasts)},
+                  {"verdict", name(e.verdict)}});
+    if (p.usual) j["usual_size"] = {{"least_bytes", p.usual->least}, {"most_bytes", p.usual->most}};
+  }
+  j["copies"] = Json::array();
+  for (const Namesake& n : e.namesakes) {
+    Json copy{{"by", "name-and-length"}};
+    putPath(copy, "path", n.path);
+    putPath(copy, "of", n.of);
+    j["copies"].push_back(std::move(copy));
+  }
+  return j;
+}
+
+/// Who holds things of a find open now: only its own, not what lies in its folders.
+Json holdersJson(const Find& f, const Holders& holders, const Job& job) {
+  std::set<std::string> names;
+  const auto root = job.site().files()->openRoot(job.site().root());
+  if (!root) return Json::array();
+  const auto device = job.site().files()->stat(**root, {});
+  for (const Subject& s : f.items)
+    if (device && s.kind == SubjectKind::entry)
+      if (const std::string* who = holders.holderOf(device->device, s.identity.inode)) names.insert(*who);
+  return names;
+}
+
+}  // namespace
+
 int finds(Console& console, const Arguments& args) {
   const auto kinds = findKinds(*console.workshop.craft);
   for (const auto& kind : args.kinds)
@@ -376,10 +429,16 @@ int finds(Console& console, const Arguments& args) {
   const auto question = parseQuestion(args.question, questionWords(context, kinds));
   if (!question) return report(console, question.error());
   const FindMatcher matcher(context, *question);
+  std::vector<const Find*> all;
+  for (const Find& f : *job->surveys().finds()) all.push_back(&f);
+  const EvidenceDesk desk(
+      context, args.json ? std::span<const Find* const>(all) : std::span<const Find* const>(), ::geteuid());
+  const Holders holders = args.json ? Holders::read(*job->site().openFiles()) : Holders();
   Json list = Json::array();
   std::size_t shown = 0;
   for (const Find& f : *job->surveys().finds()) {
-    if (!args.kinds.empty() && std::find(args.kinds.begin(), args.kinds.end(), f.kind) == args.kinds.end())
+    if (!args.kinds.empty() && std::none_of(args.kinds.begin(), args.kinds.end(),
+                                            [&](const std::string& kind) { return isOfKind(f, kind); }))
       continue;
     if (!matcher.fits(f)) continue;
     ++shown;
@@ -387,6 +446,8 @@ int finds(Console& console, const Arguments& args) {
       Json j = toJson(f);
       j["title"] = words().findTitle(f);
       j["why"] = words().whyHere(f);
+      j["evidence"] = evidenceJson(f, desk.of(f));
+      j["evidence"]["holders"] = holdersJson(f, holders, *job);
       list.push_back(std::move(j));
     } else if (args.top == 0 || shown <= args.top) {
       console.out << column(f.gain.atMost) << "  " << std::left << std::setw(13)
@@ -432,7 +493,7 @@ int mark(Console& console, const Arguments& args) {
 }
 
 int demo(Console& console, const Arguments& args) {
-  const auto built = zt::demo::build(args.path, console.workshop.clock->now());
+  const auto built = zt::demo::build(args.path, console.workshop.clock->now(), args.scenario);
   if (!built) return report(console, built.error());
   Json j{{"files", built->files},
          {"folders", built->folders},

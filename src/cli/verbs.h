@@ -40,10 +40,12 @@ struct Arguments {
   std::string edit;                ///< add, drop, show, move; keep, may-go, not-now, clear
   std::vector<std::string> items;  ///< find ids or paths
   std::string action;
-  std::string drive;  ///< a drive whose holds are meant, instead of a job
+  std::string scenario = "office";  ///< of the demonstration
+  std::string drive;                ///< a drive whose holds are meant, instead of a job
   std::string driveKind;
   std::string driveSize;
   int by = 0;
+  bool markdown = false;
 };
 
 int drives(Console& console, const Arguments& args);
@@ -61,6 +63,7 @@ int list(Console& console, const Arguments& args);
 int exportVerb(Console& console, const Arguments& args);
 int importVerb(Console& console, const Arguments& args);
 int demo(Console& console, const Arguments& args);
+int places(Console& console, const Arguments& args);
 
 /// The words of the command line.
 const Words& words();

@@ -54,7 +54,7 @@ int main(int argc, char** argv) {
   zt::desktop::DialogPrompter prompter;
   zt::desktop::MainWindow window(workshop, prompter);
   window.show();
-  if (args.isSet(QStringLiteral("stand-in"))) window.openStandIn(args.value(QStringLiteral("stand-in")));
+  for (const QString& folder : args.values(QStringLiteral("stand-in"))) window.openStandIn(folder);
   for (const QString& place : args.positionalArguments()) window.openPlace(place);
   return QApplication::exec();
 }

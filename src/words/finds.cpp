@@ -1,17 +1,58 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The words for finds: titles, evidence, what is lost; and for what a plan and a proof say of them.
+#include <algorithm>
 #include <map>
+#include <set>
 
 #include "words/words.h"
 
 namespace zt {
 
+namespace {
+const Place* placeFor(const Find& f) {
+  return placeOf(f, *KnownPlaces::builtIn());
+}
+
+/// What several things have in common, or the one thing.
+PathBytes whereIs(const Find& f) {
+  return f.items.size() == 1 ? f.items.front().path : f.place;
+}
+
+std::string textIn(const Find& f, std::string_view id) {
+  for (const Fact& fact : f.facts)
+    if (fact.id == id)
+      if (const auto* text = std::get_if<std::string>(&fact.value)) return *text;
+  return {};
+}
+
+bool ofPlaces(const Find& f) {
+  static const std::set<std::string_view> kinds{"leftovers", "caches", "memory-files", "components",
+                                                "packages"};
+  return kinds.contains(f.kind);
+}
+}  // namespace
+
 std::string Words::findTitle(const Find& f) const {
   if (f.kind == "old") return t("old files in %1", {path(f.place)});
   if (f.kind == "trash") {
     const auto parts = splitPath(f.place);
-    return t("trash · %1", {parts.size() > 1 && parts[0] == "home" ? path(parts[1]) : path(f.place)});
+    const bool home = parts.size() > 1 && (parts[0] == "home" || parts[0] == "Users");
+    const std::string whose = home ? path(parts[1]) : path(f.place);
+    const std::string when = textIn(f, "thrown-away");
+    if (when.empty()) return t("trash · %1", {whose});
+    return when == "long-ago" ? t("trash · %1, thrown away long ago", {whose})
+                              : t("trash · %1, thrown away lately", {whose});
   }
+  if (f.kind == "arrivals")
+    return textIn(f, "arrived") == "can-be-fetched"
+               ? t("arrivals that can be fetched again · %1", {path(f.place)})
+               : t("arrivals · %1", {path(f.place)});
+  if (const auto kernel = textIn(f, "kernel-version"); !kernel.empty())
+    return t("superseded kernel %1", {kernel});
+  if (f.kind == "programs") return path(baseName(whereIs(f)));
+  if (f.kind == "stale-backups" && f.items.size() > 1) return t("dated copies in %1", {path(f.place)});
+  if (ofPlaces(f))
+    if (const Place* place = placeFor(f); place != nullptr && !place->what.empty()) return place->what;
   return f.items.empty() ? path(f.place) : path(f.items.front().path);
 }
 
@@ -19,8 +60,25 @@ std::string Words::findNote(const Find& f) const {
   if (f.kind == "large") return t("large file, %1", {sinceModified(f.band)});
   if (f.kind == "old") return files(f.files) + ", " + sinceModified(f.band);
   if (f.kind == "dormant") return t("dormant: %1, %2", {files(f.files), sinceModified(f.band)});
-  if (f.kind == "trash") return t("%1 thrown away", {things((f.items.size() + 1) / 2)});
+  if (f.kind == "trash") return t("%1 thrown away", {things(thrownAway(f))});
+  if (f.kind == "arrivals") return files(f.files) + ", " + sinceModified(f.band);
+  if (f.kind == "programs") {
+    const std::string wanted = textIn(f, "wanted");
+    if (wanted == "by-hand") return t("program, wanted by somebody; %1", {files(f.files)});
+    if (wanted == "pulled-in") return t("program, pulled in by another; %1", {files(f.files)});
+    if (wanted == "needed-by-the-system") return t("program that the system needs; %1", {files(f.files)});
+  }
+  if (ofPlaces(f)) return path(whereIs(f)) + ", " + files(f.files);
   return findKind(f.kind) + ", " + files(f.files);
+}
+
+/// Things, and not their records.
+std::size_t Words::thrownAway(const Find& f) {
+  const auto records = std::count_if(f.items.begin(), f.items.end(), [](const Subject& s) {
+    const auto name = baseName(s.path);
+    return name.ends_with(".trashinfo") || name.starts_with("$I");
+  });
+  return f.items.size() - static_cast<std::size_t>(records);
 }
 
 std::string Words::whyHere(const Find& f) const {
@@ -29,15 +87,29 @@ std::string Words::whyHere(const Find& f) const {
       {"old", "these files are older than a year by their modification time"},
       {"dormant", "nothing in this folder was modified for more than a year"},
       {"trash", "thrown away, but it still occupies the drive"},
+      {"leftovers", "it was left behind, and serves nothing any more as far as is known"},
+      {"caches", "it is kept for speed and can be made again"},
+      {"packages", "it is left from the installation of packages"},
+      {"programs", "one of the largest programs of the drive"},
+      {"arrivals", "it arrived in the folder for downloads"},
+      {"stale-backups", "a copy that nobody has written to for half a year or more"},
+      {"memory-files", "it stands in for memory, and is made by the system"},
+      {"components", "a part of the system or of a program that can be big; measured only"},
+      {"many-small", "thousands of small files that matter only in sum"},
       {"picked", "someone picked it"}};
   const auto known = texts.find(f.kind);
-  return known == texts.end() ? findKind(f.kind) : t(known->second);
+  std::string why = known == texts.end() ? findKind(f.kind) : t(known->second);
+  for (const Fact& fact : f.facts)
+    if (fact.id == "also")
+      if (const auto* kind = std::get_if<std::string>(&fact.value)) why += t("; also %1", {findKind(*kind)});
+  return why;
 }
 
 std::string Words::gainNote(const Gain& gain) const {
   if (gain.when == GainTime::onRelease) return t("freed when released");
   if (gain.when == GainTime::atRestart) return t("freed at restart");
   if (gain.when == GainTime::untilNextStart) return t("freed until the next start");
+  if (gain.when == GainTime::later) return t("at most, later: by its own system");
   if (gain.sure == gain.atMost) return t("sure, freed at once");
   if (gain.sure == 0) return t("at most: others may hold it too");
   return t("at most; sure %1", {bytes(gain.sure)});
@@ -48,27 +120,68 @@ std::string Words::owner(const FindContext& context, std::uint32_t number) const
   return name ? std::string(*name) : t("user %1", {std::to_string(number)});
 }
 
-std::vector<Said> Words::evidence(const Find& f, const FindContext& c) const {
+std::vector<Said> Words::evidence(const Find& f, const FindContext& c, const Evidence& e) const {
   std::vector<Said> all;
-  all.push_back({t("Why here"), whyHere(f)});
-  const PathBytes where = f.items.size() == 1 ? f.items.front().path : f.place;
-  all.push_back({t("Where"), path(where)});
-  all.push_back({t("Owner"), owner(c, f.owner)});
-  std::string lost = f.standing == Standing::unjudged      ? t("unknown: nobody has looked at it yet")
+  const auto say = [&](const char* label, std::string text) {
+    if (!text.empty()) all.push_back({t(label), std::move(text)});
+  };
+  if (e.place != nullptr) {
+    say("What it is", e.place->what + (e.place->maker.empty() ? "" : "; " + e.place->maker));
+  }
+  say("Why here", whyHere(f));
+  say("Where", path(whereIs(f)));
+  say("Owner", owner(c, f.owner) + (e.needsRights ? t("; removing it needs an administrator's rights") : ""));
+  sayOfLoss(f, e, all);
+  sayOfTimes(f, c, all);
+  sayOfSize(f, e, all);
+  sayOfCopies(f, e, all);
+  sayOfLimits(f, e, all);
+  return all;
+}
+
+void Words::sayOfLoss(const Find& f, const Evidence& e, std::vector<Said>& all) const {
+  const bool told = e.place != nullptr && (e.place->kind == f.kind || f.placeId == "superseded-kernels");
+  std::string lost = told && !e.place->lost.empty()        ? e.place->lost
+                     : f.standing == Standing::unjudged    ? t("unknown: nobody has looked at it yet")
                      : f.regret == Regret::none            ? t("nothing")
                      : f.regret == Regret::timeOrBandwidth ? t("time or bandwidth until it is there again")
                      : f.regret == Regret::wayBack         ? t("a way back")
                                                            : t("it is personal, and gone for good");
   all.push_back({t("Lost"), std::move(lost)});
-  all.push_back(
-      {t("Comes back"), f.standing == Standing::rebuilds ? t("by itself, when it is needed") : t("no")});
+  std::string back = told && !e.place->back.empty()     ? e.place->back
+                     : f.standing == Standing::rebuilds ? t("by itself, when it is needed")
+                                                        : t("no");
+  if (told && !e.place->cost.empty()) back += t("; the cost: %1", {e.place->cost});
+  all.push_back({t("Comes back"), std::move(back)});
+  if (const auto with = textIn(f, "goes-with"); !with.empty()) all.push_back({t("Goes with it"), with});
+  if (!told) return;
+  if (!e.place->words.empty()) all.push_back({t("On its own system"), e.place->words});
+  const auto command = textIn(f, "command");
+  const std::string& own = command.empty() ? e.place->command : command;
+  if (!own.empty()) all.push_back({t("By its owner"), own});
+}
+
+void Words::sayOfTimes(const Find& f, const FindContext& c, std::vector<Said>& all) const {
   std::string touched = t("modified %1 ago", {age(f.newest, c.survey.finished)});
   if (!c.options.keepsAccessTimes)
     touched += t("; access times are not kept on this drive");
   else if (f.accessed > 0)
-    touched += t("; read %1 ago, as far as access times can be trusted",
-                 {age(f.accessed * nsPerSecond, c.survey.finished)});
+    touched += f.kind == "programs" ? t("; last run %1 ago, as far as access times can be trusted",
+                                        {age(f.accessed * nsPerSecond, c.survey.finished)})
+                                    : t("; read %1 ago, as far as access times can be trusted",
+                                        {age(f.accessed * nsPerSecond, c.survey.finished)});
   all.push_back({t("Touched"), std::move(touched)});
+}
+
+void Words::sayOfSize(const Find& f, const Evidence& e, std::vector<Said>& all) const {
+  if (e.size != SizeVerdict::unknown) {
+    const std::string span = t("%1 to %2", {bytes(e.place->usual->least), bytes(e.place->usual->most)});
+    all.push_back({t("Usual size"), e.size == SizeVerdict::large   ? t("%1; this is more than usual", {span})
+                                    : e.size == SizeVerdict::small ? t("%1; this is less than usual", {span})
+                                                                   : t("%1; this is normal", {span})});
+  }
+  if (const auto memory = numberIn(f, "installed-memory"); memory > 0)
+    all.push_back({t("Memory"), t("%1 installed in this machine", {bytes(memory)})});
   if (f.linksElsewhere > 0)
     all.push_back(
         {t("Other names"), t("%1 further names elsewhere keep part of it; that part does not come free",
@@ -76,16 +189,39 @@ std::vector<Said> Words::evidence(const Find& f, const FindContext& c) const {
   if (f.gain.sure < f.gain.atMost && f.gain.when == GainTime::now)
     all.push_back({t("Shared"), t("other files or snapshots may hold part of its extents: only %1 are sure",
                                   {bytes(f.gain.sure)})});
+}
+
+void Words::sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all) const {
+  if (!e.namesakes.empty()) {
+    std::string text = path(e.namesakes.front().path);
+    if (e.namesakes.size() > 1) text += t(" and %1 more", {number(e.namesakes.size() - 1)});
+    all.push_back({t("Perhaps copies"), t("%1: same name and length; the content was not compared", {text})});
+  } else if (f.regret >= Regret::personalMoved && f.standing >= Standing::unjudged && f.files == 1) {
+    all.push_back({t("Copies"), t("none of that name and length on this drive")});
+  }
+}
+
+void Words::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all) const {
   if (const auto rest = numberIn(f, "left-out"); rest > 0)
     all.push_back({t("Not listed"), t("%1 smaller files", {number(rest)})});
+  if (const auto rest = numberIn(f, "left-young"); rest > 0)
+    all.push_back({t("Left alone"), t("%1 touched too lately", {things(rest)})});
+  if (const auto open = numberIn(f, "held-open"); open > 0)
+    all.push_back({t("In use"), t("%1 held open by a program; left out", {files(open)})});
+  if (numberIn(f, "personal-files") > 0)
+    all.push_back({t("Look first"), t("personal kinds of file lie in it, so it is not judged")});
+  if (const auto rest = numberIn(f, "newest-stay"); rest > 0)
+    all.push_back({t("Stays"), t("the newest: %1", {things(rest)})});
   if (const auto rest = numberIn(f, "infos-not-read"); rest > 0)
-    all.push_back(
-        {t("Not read"), t("where %1 came from: reading it would set its access time", {things(rest)})});
+    all.push_back({t("Not read"), t("where %1 came from", {things(rest)})});
+  if (e.place != nullptr && !e.place->note.empty() && e.place->kind == f.kind)
+    all.push_back({t("Mind"), e.place->note});
   if (f.standing == Standing::bedrock)
     all.push_back({t("Locked"), t("the system needs it; it can be large without being wrong")});
+  else if (f.standing == Standing::kept)
+    all.push_back({t("Locked"), t("it is kept: records, keys, settings or what somebody said keep of")});
   else
     all.push_back({t("Undo"), t("held things can be put back; discarded ones cannot")});
-  return all;
 }
 
 std::string Words::loss(std::string_view action, Regret regret) const {
@@ -109,6 +245,19 @@ std::string Words::consent(const Consent::Line& line) const {
   std::string text = loss(line.action, line.regret) + ": " + path(line.example);
   if (line.items > 1) text += t(" and %1 more", {number(line.items - 1)});
   return text + ", " + bytes(line.bytes);
+}
+
+std::string Words::ladder(const Ladder& l) const {
+  std::string text;
+  const auto add = [&](const std::string& piece) { text += (text.empty() ? "" : " · ") + piece; };
+  for (std::size_t i = 0; i < l.rungs.size(); ++i) {
+    if (l.rungs[i].steps == 0) continue;
+    const std::string amount = bytes(l.rungs[i].adds);
+    add(regret(static_cast<Regret>(i)) + (text.empty() ? " " : " +") + amount);
+  }
+  if (l.laterSteps > 0) add(t("later, by its own system %1 at most", {bytes(l.later)}));
+  if (l.decisions > 0) add(counted(l.decisions, "%1 decision of yours", "%1 decisions of yours"));
+  return text;
 }
 
 std::string Words::decision(const Decision& d) const {

@@ -39,6 +39,10 @@ constexpr Entry glossary[] = {
     {"owner's call", "Personal. Its owner may move it or let it go; no proposal takes it by itself."},
     {"rebuilds", "It comes back by itself, at the cost of time or bandwidth."},
     {"spent", "It serves nothing any more."},
+    {"ladder",
+     "Rungs from nothing to regret up to your own decisions, each as wide as what it adds. What others have "
+     "to do "
+     "counts as later, and at most."},
     {"find", "Something worth judging, with evidence, gain and consequence."},
     {"offer", "One way to deal with a find: a kind of step, with what it gives and costs."},
     {"mark",

@@ -94,14 +94,26 @@ std::string Words::findKind(std::string_view kind) const {
                                                              {"old", "old files"},
                                                              {"dormant", "dormant folder"},
                                                              {"trash", "trash"},
+                                                             {"leftovers", "leftovers"},
+                                                             {"caches", "cache"},
+                                                             {"packages", "packages"},
+                                                             {"programs", "program"},
+                                                             {"arrivals", "arrivals"},
+                                                             {"stale-backups", "stale backup"},
+                                                             {"memory-files", "memory file"},
+                                                             {"components", "part of the system"},
+                                                             {"many-small", "many small files"},
                                                              {"picked", "picked by hand"}};
   const char* text = wordFor(texts, kind);
   return text == nullptr ? std::string(kind) : t(text);
 }
 
 std::string Words::action(std::string_view id) const {
-  static const std::map<std::string_view, const char*> texts{
-      {"discard", "discard"}, {"hold", "hold"}, {"empty", "empty"}, {"release", "release"}};
+  static const std::map<std::string_view, const char*> texts{{"discard", "discard"},
+                                                             {"hold", "hold"},
+                                                             {"empty", "empty"},
+                                                             {"release", "release"},
+                                                             {"advise", "advise"}};
   const char* text = wordFor(texts, id);
   return text == nullptr ? std::string(id) : t(text);
 }
@@ -114,7 +126,7 @@ std::string Words::fileKind(FileKind kind) const {
 
 std::string Words::when(GainTime time) const {
   static constexpr std::array<const char*, gainTimes> texts{"now", "when released", "at restart",
-                                                            "until next start"};
+                                                            "until next start", "later"};
   return t(pick(texts, time));
 }
 

@@ -5,8 +5,10 @@
 #include <string>
 #include <vector>
 
+#include "core/finds/evidence.h"
 #include "core/finds/question.h"
 #include "core/job/plan_book.h"
+#include "core/plan/ladder.h"
 #include "core/proof/proof.h"
 
 namespace zt {
@@ -89,11 +91,13 @@ public:
   std::string whyHere(const Find& f) const;
   std::string gainNote(const Gain& gain) const;  ///< "sure, freed at once"
   /// What is known of a find, in the order it is asked.
-  std::vector<Said> evidence(const Find& find, const FindContext& context) const;
+  std::vector<Said> evidence(const Find& find, const FindContext& context, const Evidence& evidence) const;
   std::string owner(const FindContext& context, std::uint32_t number) const;
   std::string loss(std::string_view action, Regret regret) const;  ///< what a consent says will be lost
   std::string consent(const Consent::Line& line) const;
   std::string decision(const Decision& d) const;
+  /// The ladder in one line: "nothing to regret 4.2 GB · waiting +6.1 GB · …".
+  std::string ladder(const Ladder& ladder) const;
   std::string reason(const ProofReason& r) const;
 
   // Questions.
@@ -107,6 +111,12 @@ public:
   static std::vector<std::string> known();
 
 private:
+  static std::size_t thrownAway(const Find& f);
+  void sayOfLoss(const Find& f, const Evidence& e, std::vector<Said>& all) const;
+  void sayOfTimes(const Find& f, const FindContext& c, std::vector<Said>& all) const;
+  void sayOfSize(const Find& f, const Evidence& e, std::vector<Said>& all) const;
+  void sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all) const;
+  void sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all) const;
   std::string t(const char* text) const { return translate_ ? translate_(text) : std::string(text); }
   /// The text with %1, %2… replaced.
   std::string t(const char* text, std::initializer_list<std::string> values) const;

@@ -66,7 +66,9 @@ TEST_F(Flow, ByMouse) {
   ASSERT_TRUE(decisions->isVisible());
   int row = -1;
   for (int i = 0; i < decisions->model()->rowCount(); ++i)
-    if (decisions->model()->index(i, 0).data().toString() == QStringLiteral("old")) row = i;
+    if (decisions->model()->index(i, 0).data().toString() ==
+        QStringLiteral("old/logger-image-2019/logger-disk.img"))
+      row = i;
   ASSERT_GE(row, 0) << "the likeliest to go is among them";
   const QRect cell = decisions->visualRect(decisions->model()->index(row, 0));
   QTest::mouseClick(decisions->viewport(), Qt::LeftButton, {}, cell.center());
@@ -84,6 +86,37 @@ TEST_F(Flow, ByMouse) {
   for (const auto& target : session().view().proof->targets) EXPECT_TRUE(target.met);
   EXPECT_NEAR(static_cast<double>(session().view().proof->promised),
               static_cast<double>(session().view().proof->actual), 65'536);
+}
+
+/// A customer's laptop of the nt family whose upgrade was refused: from the Bench to a plan that makes the
+/// room, by keys, with nothing personal in it.
+TEST_F(Flow, MakesRoomForTheUpgradeOfTheFerryLaptop) {
+  TempFolder t;
+  ASSERT_TRUE(zt::demo::build(t / "si", real.clock->now(), "ferry"));
+  window->openStandIn(QString::fromStdString(t / "si"));
+  ASSERT_TRUE(waitFor([&] { return standInChosen(); }));
+  key(find<QWidget>("shelf"), Qt::Key_Return);
+  ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
+  ASSERT_TRUE(idle());
+  EXPECT_NEAR(static_cast<double>(session().view().free), 5.3e9, 1e7);
+  station(3);
+  EXPECT_TRUE(text("findsLadder").contains(QStringLiteral("nothing to regret")))
+      << text("findsLadder").toStdString();
+  station(4);
+  key(window.get(), Qt::Key_P, Qt::ControlModifier);
+  ASSERT_TRUE(waitFor([&] { return session().view().proposal.has_value(); }));
+  ASSERT_TRUE(idle());
+  const Proposal& proposal = *session().view().proposal;
+  EXPECT_TRUE(proposal.reached);
+  EXPECT_GE(session().view().free + session().view().planned.sure, 22'000'000'000u);
+  ASSERT_FALSE(session().view().plan.lines.empty());
+  for (const PlanLine& line : session().view().plan.lines) {
+    EXPECT_LE(line.found, Regret::wayBack) << line.place;
+    for (const Subject& item : line.items)
+      for (const char* personal :
+           {"Documents", "Pictures", "OneDrive", "holiday", ".pst", "NTUSER", "IndexedDB"})
+        EXPECT_EQ(item.path.find(personal), PathBytes::npos) << item.path;
+  }
 }
 
 TEST_F(Flow, ReleaseAsksFirst) {

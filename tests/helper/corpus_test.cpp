@@ -42,5 +42,8 @@ TEST(Corpus, OfSurveysIsBorne) {
 TEST(Corpus, OfHelperMessagesIsBorne) {
   replay("helper", fuzzHelper);
 }
+TEST(Corpus, OfRecordsIsBorne) {
+  replay("records", fuzzRecords);
+}
 
 }  // namespace

@@ -39,6 +39,10 @@ std::shared_ptr<MemoryFileSystem::Node> MemoryFileSystem::make(EntryKind kind) {
   return node;
 }
 
+void MemoryFileSystem::age(const std::string& path, TimeNs modified) {
+  find(path)->stat.modified = modified;
+}
+
 void MemoryFileSystem::touch(Node& node) {
   node.stat.modified = node.stat.changed = ++time_;
 }

@@ -25,6 +25,9 @@ public:
   /// Set-up: makes folders on the way; a path ending in '/' is a folder.
   std::shared_ptr<Node> add(const std::string& path, const std::string& content = {});
   void link(const std::string& from, const std::string& to);
+  /// Set-up: when it was last modified.
+  void age(const std::string& path, TimeNs modified);
+  const std::string& content(const std::string& path) const { return find(path)->content; }
   bool has(const std::string& path) const { return find(path) != nullptr; }
   /// Makes the call with this number (counted from 1, of all calls) fail.
   void failCall(std::size_t number, Errc code);

@@ -1,106 +1,227 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/catalogue/catalogue.h"
 
-#include <fnmatch.h>
-
-#include <toml++/toml.h>
 #include <algorithm>
 #include <cstdlib>
 
 namespace zt {
 
 namespace embedded {
-extern const char* const catalogueLinux;
-extern const char* const catalogueNt;
-extern const char* const catalogueMac;
+/// Name and text of every file of data/catalogue, "any/…" among them.
+extern const std::pair<const char*, const char*> catalogueFiles[];
+extern const std::size_t catalogueFileCount;
 }  // namespace embedded
 
-Catalogue::Catalogue() : top_(std::make_unique<Part>()) {}
+Catalogue::Catalogue() : top_(std::make_unique<Part>()), home_(std::make_unique<Part>()) {}
 Catalogue::Catalogue(Catalogue&&) noexcept = default;
 Catalogue& Catalogue::operator=(Catalogue&&) noexcept = default;
 Catalogue::~Catalogue() = default;
 
-bool Catalogue::fits(const std::string& pattern, const std::string& name) {
-  return ::fnmatch(pattern.c_str(), name.c_str(), 0) == 0;
+namespace {
+constexpr std::string_view userMark = "{user}";
+
+/// Where homes lie, by family. What `isNoHome` says is none of them.
+std::vector<std::string_view> homesOf(SystemFamily family) {
+  if (family == SystemFamily::linuxFamily) return {"home/*", "root"};
+  if (family == SystemFamily::nt || family == SystemFamily::mac) return {"Users/*"};
+  return {};
 }
 
-namespace {
-
-tl::unexpected<Error> wrong(const toml::node* at, std::string what) {
-  if (at != nullptr) what += ", line " + std::to_string(at->source().begin.line);
+tl::unexpected<Error> wrong(std::string what) {
   return fail(Errc::badInput, "catalogue", {}, std::move(what));
 }
-
-Result<Place> readPlace(const toml::table& t) {
-  Place place;
-  place.id = t["id"].value_or(std::string{});
-  place.path = t["path"].value_or(std::string{});
-  place.anyDrive = t["any_drive"].value_or(false);
-  place.whole = t["whole"].value_or(false);
-  const auto standing = standingNamed(t["standing"].value_or(std::string{}));
-  const auto regret = regretNamed(t["regret"].value_or(std::string("personal-gone")));
-  const auto parts = splitPath(place.path);
-  const bool climbs = std::find(parts.begin(), parts.end(), "..") != parts.end();
-  if (place.id.empty() || parts.empty() || climbs) return wrong(&t, place.id.empty() ? place.path : place.id);
-  if (!standing || !regret) return wrong(&t, place.id);
-  place.standing = *standing;
-  place.regret = *regret;
-  return place;
-}
-
-std::string lowered(std::string_view text) {
-  std::string out(text);
-  std::transform(out.begin(), out.end(), out.begin(), [](unsigned char c) { return std::tolower(c); });
-  return out;
-}
-
 }  // namespace
 
-Result<Catalogue> Catalogue::parse(std::string_view text, SystemFamily family) {
-  toml::table table;
-  try {
-    table = toml::parse(text);
-  } catch (const toml::parse_error& e) {
-    return fail(Errc::badInput, "catalogue", {},
-                std::string(e.description()) + ", line " + std::to_string(e.source().begin.line));
-  }
-  Catalogue catalogue;
-  catalogue.family_ = family;
-  const toml::array* list = table["place"].as_array();
-  if (list == nullptr) return wrong(nullptr, "place");
-  for (const auto& item : *list) {
-    const toml::table* t = item.as_table();
-    if (t == nullptr) return wrong(&item, "place");
-    auto place = readPlace(*t);
-    if (!place) return tl::unexpected(place.error());
-    Part* at = catalogue.top_.get();
-    for (const auto part : splitPath(place->path)) {
-      const std::string key = foldsCase(family) ? lowered(part) : std::string(part);
-      auto& children = key.find_first_of("*?[") == std::string::npos ? at->exact : at->wild;
-      auto& child = children[key];
+bool Catalogue::isNoHome(std::string_view folded) const {
+  if (family_ == SystemFamily::nt)
+    return folded == "public" || folded == "default" || folded == "all users" || folded == "default user" ||
+           folded == "defaultapppool";
+  if (family_ == SystemFamily::mac)
+    return folded == "shared" || folded == "guest" || folded == "deleted users";
+  return false;
+}
+
+const Place* Catalogue::find(std::string_view id) const {
+  const auto at = std::find_if(places_.begin(), places_.end(), [&](const auto& p) { return p->id == id; });
+  return at == places_.end() ? nullptr : at->get();
+}
+
+Catalogue::Part* Catalogue::partFor(std::string_view path) {
+  Part* at = top_.get();
+  for (const auto part : splitPath(path)) {
+    if (part == userMark) {
+      at = home_.get();
+      continue;
+    }
+    std::string key = foldsCase(family_) ? lowered(part) : std::string(part);
+    if (!NamePattern::isWild(key)) {
+      auto& child = at->exact[key];
       if (!child) child = std::make_unique<Part>();
       at = child.get();
+      continue;
     }
-    catalogue.places_.push_back(std::make_unique<Place>(std::move(*place)));
-    at->place = catalogue.places_.back().get();
+    const auto same =
+        std::find_if(at->wild.begin(), at->wild.end(), [&](const auto& w) { return w.first.text() == key; });
+    if (same != at->wild.end()) {
+      at = same->second.get();
+    } else {
+      at->wild.emplace_back(NamePattern(key), std::make_unique<Part>());
+      at = at->wild.back().second.get();
+    }
   }
+  return at;
+}
+
+/// The part of a path as it is written, and the strictest place on the way there; nullptr if there is none.
+const Catalogue::Part* Catalogue::lookUp(std::string_view path, const Place** onTheWay) const {
+  const Part* at = top_.get();
+  for (const auto part : splitPath(path)) {
+    if (part == userMark) {
+      at = home_.get();
+      continue;
+    }
+    const std::string key = foldsCase(family_) ? lowered(part) : std::string(part);
+    const Part* next = nullptr;
+    step(*at, key, [&](const Part& to, std::uint8_t) { next = &to; });
+    if (next == nullptr) return nullptr;
+    at = next;
+    if (at->place != nullptr && onTheWay != nullptr) *onTheWay = at->place;
+  }
+  return at;
+}
+
+void Catalogue::put(const std::shared_ptr<const Place>& place) {
+  places_.push_back(place);
+  for (const std::string& path : place->paths) {
+    if (!path.starts_with("**")) {
+      partFor(path)->place = place.get();
+      continue;
+    }
+    Form form{{}, place};
+    for (const auto part : splitPath(std::string_view(path).substr(2)))
+      form.parts.emplace_back(foldsCase(family_) ? lowered(part) : std::string(part));
+    forms_.push_back(std::move(form));
+  }
+}
+
+Result<void> Catalogue::checkFree(const Place& place) const {
+  if (find(place.id) != nullptr) return wrong("two places are called " + place.id);
+  for (const std::string& path : place.paths) {
+    if (path.starts_with("**")) continue;
+    const Part* at = top_.get();
+    for (const auto part : splitPath(path)) {
+      if (part == userMark) {
+        at = home_.get();
+        continue;
+      }
+      const std::string key = foldsCase(family_) ? lowered(part) : std::string(part);
+      const auto exact = at->exact.find(key);
+      const auto wild = std::find_if(at->wild.begin(), at->wild.end(),
+                                     [&](const auto& w) { return w.first.text() == key; });
+      at = exact != at->exact.end() ? exact->second.get()
+           : wild != at->wild.end() ? wild->second.get()
+                                    : nullptr;
+      if (at == nullptr) break;
+    }
+    if (at != nullptr && at->place != nullptr)
+      return wrong(place.id + " and " + at->place->id + " speak for one path: " + path);
+  }
+  return {};
+}
+
+void Catalogue::putHomes() {
+  for (const auto path : homesOf(family_)) partFor(path)->home = true;
+}
+
+Result<Catalogue> Catalogue::parse(std::span<const Text> texts, SystemFamily family) {
+  Catalogue catalogue;
+  catalogue.family_ = family;
+  for (const Text& text : texts) {
+    auto places = readPlaces(text);
+    if (!places) return tl::unexpected(places.error());
+    for (Place& place : *places) {
+      if (auto free = catalogue.checkFree(place); !free) {
+        free.error().detail = text.name + ": " + free.error().detail;
+        return tl::unexpected(free.error());
+      }
+      catalogue.put(std::make_shared<const Place>(std::move(place)));
+    }
+  }
+  catalogue.putHomes();
   return catalogue;
 }
 
-const Catalogue& Catalogue::builtIn(SystemFamily family) {
-  static const std::array<Catalogue, systemFamilies> all = [] {
-    std::array<Catalogue, systemFamilies> read;
-    const auto load = [&](SystemFamily which, const char* text) {
-      auto parsed = parse(text, which);
-      if (!parsed) std::abort();  // a bug in our own data; without bedrock nothing may run
-      read[static_cast<std::size_t>(which)] = std::move(*parsed);
-    };
-    load(SystemFamily::linuxFamily, embedded::catalogueLinux);
-    load(SystemFamily::nt, embedded::catalogueNt);
-    load(SystemFamily::mac, embedded::catalogueMac);
-    return read;
+Result<void> Catalogue::addOwn(Place place) {
+  for (const std::string& path : place.paths) {
+    if (path.starts_with("**")) {
+      // A form is silent where bedrock lies, so it cannot loosen it.
+      continue;
+    }
+    const Place* known = nullptr;
+    (void)lookUp(path, &known);
+    // The deepest place on the way may be deep below bedrock and itself no more than kept: that one speaks.
+    if (known != nullptr && known->standing == Standing::bedrock && place.standing != Standing::bedrock)
+      return wrong(place.id + " would loosen " + known->id + " (" + path + ")");
+  }
+  const auto same =
+      std::find_if(places_.begin(), places_.end(), [&](const auto& p) { return p->id == place.id; });
+  if (same != places_.end() && (*same)->standing == Standing::bedrock && place.standing != Standing::bedrock)
+    return wrong(place.id + " would loosen bedrock");
+  put(std::make_shared<const Place>(std::move(place)));
+  return {};
+}
+
+std::shared_ptr<const KnownPlaces> KnownPlaces::builtIn() {
+  static const std::shared_ptr<const KnownPlaces> known = [] {
+    auto all = std::make_shared<KnownPlaces>();
+    for (const auto family : {SystemFamily::linuxFamily, SystemFamily::nt, SystemFamily::mac}) {
+      std::vector<Catalogue::Text> texts;
+      for (std::size_t i = 0; i < embedded::catalogueFileCount; ++i) {
+        const auto& [file, text] = embedded::catalogueFiles[i];
+        const std::string_view named = file;
+        if (named.starts_with(name(family)) || named.starts_with("any/"))
+          texts.push_back({std::string(named), text});
+      }
+      auto parsed = Catalogue::parse(texts, family);
+      if (!parsed) {  // a bug in our own data; without bedrock nothing may run
+        std::fprintf(stderr, "%s\n", parsed.error().detail.c_str());
+        std::abort();
+      }
+      all->all_[static_cast<std::size_t>(family)] = std::move(*parsed);
+    }
+    return all;
   }();
-  return all[static_cast<std::size_t>(family)];
+  return known;
+}
+
+Result<std::shared_ptr<const KnownPlaces>> KnownPlaces::withOwn(std::string_view toml,
+                                                                std::string_view fileName) {
+  std::vector<std::string> families;
+  const Catalogue::Text text{std::string(fileName), toml};
+  auto places = readPlaces(text, &families);
+  if (!places) return tl::unexpected(places.error());
+  auto all = std::make_shared<KnownPlaces>();
+  const auto shipped = builtIn();
+  for (const auto family : {SystemFamily::linuxFamily, SystemFamily::nt, SystemFamily::mac}) {
+    Catalogue& catalogue = all->all_[static_cast<std::size_t>(family)];
+    catalogue.family_ = family;
+    for (const auto& place : shipped->of(family).places_) catalogue.put(place);
+    catalogue.putHomes();
+    for (std::size_t i = 0; i < places->size(); ++i) {
+      if (families[i] != "any" && families[i] != name(family)) continue;
+      if (auto added = catalogue.addOwn((*places)[i]); !added) {
+        added.error().detail = text.name + ": " + added.error().detail;
+        return tl::unexpected(added.error());
+      }
+    }
+  }
+  return all;
+}
+
+const Place* KnownPlaces::find(std::string_view id) const {
+  for (const Catalogue& catalogue : all_)
+    if (const Place* place = catalogue.find(id)) return place;
+  return nullptr;
 }
 
 }  // namespace zt

@@ -3,6 +3,8 @@
 
 #include <array>
 
+#include "core/catalogue/place.h"
+
 namespace zt {
 
 std::string_view name(Standing standing) {
@@ -26,6 +28,28 @@ std::optional<Standing> standingNamed(std::string_view wanted) {
 std::optional<Regret> regretNamed(std::string_view wanted) {
   for (int i = 0; i < regrets; ++i)
     if (name(static_cast<Regret>(i)) == wanted) return static_cast<Regret>(i);
+  return std::nullopt;
+}
+
+std::string_view name(LetGo how) {
+  static constexpr std::array<std::string_view, letGoKinds> names{"never", "here", "owner", "system"};
+  return names[static_cast<std::size_t>(how)];
+}
+
+std::optional<LetGo> letGoNamed(std::string_view wanted) {
+  for (int i = 0; i < letGoKinds; ++i)
+    if (name(static_cast<LetGo>(i)) == wanted) return static_cast<LetGo>(i);
+  return std::nullopt;
+}
+
+std::string_view name(Lasts lasts) {
+  static constexpr std::array<std::string_view, lastsKinds> names{"unsaid", "lasts", "refills", "next-start"};
+  return names[static_cast<std::size_t>(lasts)];
+}
+
+std::optional<Lasts> lastsNamed(std::string_view wanted) {
+  for (int i = 0; i < lastsKinds; ++i)
+    if (name(static_cast<Lasts>(i)) == wanted) return static_cast<Lasts>(i);
   return std::nullopt;
 }
 

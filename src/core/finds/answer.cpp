@@ -236,7 +236,7 @@ bool FindMatcher::holds(const Find& find, const Condition& c) const {
     case Sort::newer:
       return context_.options.now - find.newest < TimeNs{c.days} * nsPerDay;
     case Sort::findKind:
-      return find.kind == c.text;
+      return isOfKind(find, c.text);
     case Sort::standing:
       return find.standing == standingNamed(c.text);
     case Sort::owner:

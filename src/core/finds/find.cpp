@@ -1,13 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/finds/find.h"
 
+#include <algorithm>
+
 #include <array>
 
 namespace zt {
 
 std::string_view name(GainTime time) {
   static constexpr std::array<std::string_view, gainTimes> names{"now", "on-release", "at-restart",
-                                                                 "until-next-start"};
+                                                                 "until-next-start", "later"};
   return names[static_cast<std::size_t>(time)];
 }
 
@@ -22,6 +24,13 @@ std::uint64_t numberIn(const Find& find, std::string_view factId) {
     if (const auto* number = std::get_if<std::uint64_t>(&fact.value); number != nullptr && fact.id == factId)
       return *number;
   return 0;
+}
+
+bool isOfKind(const Find& find, std::string_view kind) {
+  return find.kind == kind || std::any_of(find.facts.begin(), find.facts.end(), [&](const Fact& f) {
+           return f.id == "also" && std::get_if<std::string>(&f.value) != nullptr &&
+                  std::get<std::string>(f.value) == kind;
+         });
 }
 
 }  // namespace zt

@@ -16,8 +16,14 @@ namespace zt {
 constexpr std::string_view pickedKind = "picked";
 
 /// When bytes come back.
-enum class GainTime : std::uint8_t { now, onRelease, atRestart, untilNextStart };
-constexpr int gainTimes = 4;
+enum class GainTime : std::uint8_t {
+  now,
+  onRelease,
+  atRestart,
+  untilNextStart,
+  later  ///< when somebody else has done it
+};
+constexpr int gainTimes = 5;
 std::string_view name(GainTime time);
 
 /// Bytes a step gives back.
@@ -90,6 +96,8 @@ struct Find {
   std::uint32_t likelihood = 0;
 };
 
+/// Whether a find is of a kind, or was found by that detector too (a fact "also").
+bool isOfKind(const Find& find, std::string_view kind);
 /// The value of a number among the facts; 0 if there is none.
 std::uint64_t numberIn(const Find& find, std::string_view factId);
 

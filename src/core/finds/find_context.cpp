@@ -18,17 +18,19 @@ FindContext::FindContext(SurveyPtr s, PlaceMap p, FindOptions o)
       places(std::move(p)),
       options(std::move(o)),
       kindsFound_(std::async(std::launch::async, [this] { findKinds(); })),  // beside what follows
+      sightings(judge(places, tree, {options.now, options.head})),
       gain(tree) {
-  takeJudgements(places.judge(tree));
+  takeJudgements();
   findTrashes();
+  findHeld();
   kindsFound_.get();
 }
 
 /// Standings and regrets by node, and the strictest and the worst of every folder with all that it holds.
-void FindContext::takeJudgements(const std::vector<Judgement>& all) {
-  standing.resize(all.size());
-  regret.resize(all.size());
-  part.resize(all.size());
+void FindContext::takeJudgements() {
+  standing.resize(tree.size());
+  regret.resize(tree.size());
+  part.resize(tree.size());
   beneath_.assign(tree.folderNumbers(), {Standing::spent, Regret::none});
   NodeId parent = noNode;  // siblings lie together: the folder they are in is looked up once
   Judgement* in = nullptr;
@@ -37,11 +39,12 @@ void FindContext::takeJudgements(const std::vector<Judgement>& all) {
     sum.regret = std::max(sum.regret, j.regret);
   };
   for (NodeId id = tree.size(); id-- > 0;) {  // children have larger numbers
-    standing[id] = all[id].standing;
-    regret[id] = all[id].regret;
-    part[id] = all[id].part;
+    const Judgement own = sightings.judgement(id);
+    standing[id] = own.standing;
+    regret[id] = own.regret;
+    part[id] = own.part;
     if (tree.isGone(id)) continue;
-    if (tree.isFolder(id)) add(beneath_[tree.folderIndex(id)], all[id]);
+    if (tree.isFolder(id)) add(beneath_[tree.folderIndex(id)], own);
     if (id == 0) break;
     if (tree.parent(id) != parent) {
       parent = tree.parent(id);
@@ -56,14 +59,20 @@ Judgement FindContext::strictest(NodeId node) const {
                              : Judgement{standing[node], regret[node], part[node]};
 }
 
+void FindContext::findHeld() {
+  if (options.openInodes.empty()) return;
+  const absl::flat_hash_set<std::uint64_t> open(options.openInodes.begin(), options.openInodes.end());
+  for (NodeId id = 1; id < tree.size(); ++id)
+    if (tree.kind(id) == EntryKind::file && open.contains(tree.inode(id)) && !tree.isGone(id))
+      held.insert(id);
+}
+
 void FindContext::findKinds() {
   kind.assign(tree.size(), FileKind::other);
   for (NodeId id = 1; id < tree.size(); ++id)
     if (tree.kind(id) == EntryKind::file) kind[id] = options.kinds.of(tree.name(id));
 }
 
-/// A folder is a trash if it lies where the freedesktop trash specification 1.0 puts one and has `files` and
-/// `info`.
 void FindContext::findTrashes() {
   inTrash.assign(tree.size(), false);
   const std::uint32_t folders = tree.folderNumbers();
@@ -71,24 +80,56 @@ void FindContext::findTrashes() {
     NodeId id = noNode;
     (void)tree.growing(i, &id);
     if (id == noNode || id == 0 || tree.isGone(id)) continue;
-    inTrash[id] = inTrash[tree.parent(id)] || isTrash(id);
-    if (inTrash[id] && !inTrash[tree.parent(id)]) trashes.push_back(id);
+    inTrash[id] = inTrash[tree.parent(id)];
+    const auto form = inTrash[id] ? std::nullopt : trashAt(id);
+    if (!form) continue;
+    inTrash[id] = true;
+    trashes.push_back({id, *form});
   }
   if (trashes.empty()) return;
   for (NodeId id = 1; id < tree.size(); ++id)
     if (!tree.isFolder(id) && !tree.isGone(id)) inTrash[id] = inTrash[tree.parent(id)];
 }
 
-bool FindContext::isTrash(NodeId folder) const {
+/// A folder is a trash only where its family puts one.
+std::optional<TrashForm> FindContext::trashAt(NodeId folder) const {
   const NodeId up = tree.parent(folder);
   const auto own = tree.name(folder);
+  const bool belowTop = up != 0 && tree.parent(up) == 0;
+  if (belowTop && own.starts_with("S-1-") && lowered(tree.name(up)) == "$recycle.bin") return TrashForm::nt;
+  const bool number = !own.empty() && own.find_first_not_of("0123456789") == std::string_view::npos;
+  if (belowTop && number && tree.name(up) == ".Trashes") return TrashForm::mac;
+  const Place* place = own == ".Trash" ? placeOf(folder) : nullptr;
+  if (place != nullptr && place->id == "mac-trash") return TrashForm::mac;
   const bool home = own == "Trash" && tree.name(up) == "share";
   const bool top = up == 0 && own.starts_with(".Trash-");
-  const bool shared = up != 0 && tree.parent(up) == 0 && tree.name(up) == ".Trash";
-  if (!(home || top || shared)) return false;
+  const bool shared = belowTop && tree.name(up) == ".Trash";
+  if (!(home || top || shared)) return std::nullopt;
   const auto files = tree.child(folder, "files");
   const auto info = tree.child(folder, "info");
-  return files && info && tree.isFolder(*files) && tree.isFolder(*info);
+  if (!files || !info || !tree.isFolder(*files) || !tree.isFolder(*info)) return std::nullopt;
+  return TrashForm::freedesktop;
+}
+
+bool FindContext::spokenFor(NodeId node) const {
+  const Sighting& s = sightings.all[sightings.of[node]];
+  return inTrash[node] || (s.place != nullptr && !s.place->kind.empty() &&
+                           (s.verdict == Verdict::asSaid || s.verdict == Verdict::personal));
+}
+
+/// What was seen is known by the entries themselves; where something was not looked into, what the places
+/// could have there counts too.
+bool FindContext::locked(std::string_view path) const {
+  const auto node = tree.find(path);
+  if (!node || survey.partial) return places.locked(path);
+  const Place* place = placeOf(*node);
+  if (part[*node] || standing[*node] == Standing::bedrock) return true;
+  if (place != nullptr && place->whole) return false;  // all or nothing: its insides do not count
+  if (strictest(*node).standing == Standing::bedrock || places.holdsRoot(path)) return true;
+  const bool unseen =
+      std::any_of(survey.exceptions.begin(), survey.exceptions.end(),
+                  [&](const SurveyException& e) { return e.node == *node || gain.beneath(e.node, *node); });
+  return unseen && places.locked(path);
 }
 
 Bytes FindContext::large() const {
@@ -135,7 +176,7 @@ void FindContext::complete(Find& find) const {
   // Finds that gather have named their place; the others are about one thing.
   const bool gathered = !find.place.empty() || find.items.size() > 1;
   if (!gathered) find.place = std::string(parentPath(find.items.front().path));
-  const Place* place = places.placeOf(find.items.front().path);
+  const Place* place = placeOf(find.items.front().node);
   if (place != nullptr) find.placeId = place->id;
   find.id = findId(find.kind, gathered ? find.place + "/" : find.items.front().path, find.band);
 }

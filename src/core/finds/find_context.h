@@ -1,11 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <absl/container/flat_hash_set.h>
+
 #include <future>
 
-#include "core/catalogue/place_map.h"
+#include "core/catalogue/judge.h"
 #include "core/finds/file_kinds.h"
 #include "core/finds/find.h"
+#include "core/os/machine.h"
 #include "core/os/owner_names.h"
 #include "core/survey/survey.h"
 #include "core/survey/tree/gain_model.h"
@@ -21,11 +24,28 @@ struct FindOptions {
   std::size_t mostItems = 5000;  ///< of one find
   KindTable kinds;
   OwnerNames owners;
+  std::vector<std::uint64_t>
+      openInodes;                ///< of files that somebody holds open, on the drive that is measured
+  bool live = false;             ///< the system on the drive is the one that runs
+  MachineFacts machine;          ///< of the machine that it runs on; empty where it does not
   bool keepsAccessTimes = true;  ///< the mount keeps them well enough to be quoted
+  /// The first bytes of a file; empty where the drive is not at hand. Asked while the context is built only.
+  std::function<std::optional<std::string>(NodeId file, std::size_t most)> head;
 };
 
 /// A file counts as large from a 2,500th of the capacity on, at least 1 MB and at most 100 MB.
 Bytes largeThreshold(Bytes capacity);
+
+/// How a trash is laid out.
+enum class TrashForm : std::uint8_t {
+  freedesktop,  ///< freedesktop.org Trash specification 1.0: `files` and `info`
+  nt,           ///< one user's folder in `$Recycle.Bin`
+  mac           ///< `.Trash` of a home, or one user's folder in `.Trashes`
+};
+struct TrashFolder {
+  NodeId node = noNode;
+  TrashForm form = TrashForm::freedesktop;
+};
 
 /// A survey with everything that detectors, lists and plans share. Built once a survey; immutable; any
 /// thread.
@@ -43,18 +63,27 @@ public:
   std::vector<FileKind> kind;      ///< by node, by its name; folders are `other`
   std::vector<Standing> standing;  ///< by node
   std::vector<Regret> regret;      ///< of letting it go, by node
-  std::vector<NodeId> trashes;     ///< trash folders by the freedesktop layout
-  std::vector<bool> inTrash;       ///< by node
-  std::vector<bool> part;          ///< by node: goes only with the whole that it lies in
+  std::vector<TrashFolder> trashes;
+  std::vector<bool> inTrash;         ///< by node
+  absl::flat_hash_set<NodeId> held;  ///< files that somebody held open when the survey was made
+  std::vector<bool> part;            ///< by node: goes only with the whole that it lies in
 
 private:
-  std::future<void> kindsFound_;  ///< begins before the gain model is made
+  std::future<void> kindsFound_;  ///< begins before the sightings are made
 
 public:
+  const Sightings sightings;  ///< which place speaks of which entry
   const GainModel gain;
 
   TimeNs line() const { return options.now - options.ageLine; }
   Bytes large() const;
+  /// The place that speaks of an entry; nullptr where none does.
+  const Place* placeOf(NodeId node) const { return sightings.all[sightings.of[node]].place; }
+  /// Whether an entry belongs to the finds of a place with a kind of its own, or to a trash: other detectors
+  /// leave it to those, so that nothing is counted twice.
+  bool spokenFor(NodeId node) const;
+  /// Whether a path must not go: see PlaceMap::locked, and by what the survey itself shows.
+  bool locked(std::string_view path) const;
   Subject subject(NodeId node) const;
   /// The strictest standing of an entry and of everything beneath it; the worst regret likewise.
   Judgement strictest(NodeId node) const;
@@ -64,10 +93,11 @@ public:
   static std::string findId(std::string_view kind, std::string_view about, AgeBand band);
 
 private:
-  void takeJudgements(const std::vector<Judgement>& all);
+  void takeJudgements();
+  void findHeld();
   void findKinds();
   void findTrashes();
-  bool isTrash(NodeId folder) const;
+  std::optional<TrashForm> trashAt(NodeId folder) const;
   std::vector<Judgement> beneath_;  ///< by folder number: the strictest and the worst in it
 };
 using ContextPtr = std::shared_ptr<const FindContext>;

@@ -21,6 +21,7 @@ Job::Job(const Workshop& workshop, std::unique_ptr<JobFile> file)
 
 Result<std::unique_ptr<Job>> Job::create(const Workshop& workshop, const PathBytes& path, bool standIn,
                                          const Options& options) {
+  if (workshop.placesProblem) return tl::unexpected(*workshop.placesProblem);
   auto site = standIn ? standInSite(workshop, path) : mountedSite(workshop, path);
   if (!site) return tl::unexpected(site.error());
   PathBytes file;
@@ -57,6 +58,7 @@ Result<std::unique_ptr<Job>> Job::createImported(const Workshop& workshop, Surve
 }
 
 Result<std::unique_ptr<Job>> Job::open(const Workshop& workshop, const PathBytes& file) {
+  if (workshop.placesProblem) return tl::unexpected(*workshop.placesProblem);
   auto resolved = canonicalPath(file);
   if (!resolved) return tl::unexpected(resolved.error());
   auto store = JobFile::open(*resolved);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/linux_workshop.h"
 
+#include "core/job/own_places.h"
+
 #include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"
 #include "core/os/linux_mount_table.h"
@@ -18,6 +20,11 @@ Workshop linuxWorkshop() {
   workshop.clock = std::make_shared<SystemClock>();
   workshop.insides = std::make_shared<LinuxDriveInsides>();
   workshop.privileged = std::make_shared<HelperClient>(helperCommand());
+  workshop.machine = thisMachine();
+  if (auto places = placesWithOwn(ownPlacesFile()))
+    workshop.places = std::move(*places);
+  else
+    workshop.placesProblem = places.error();
   workshop.visits = Register::open(registerFile()).value_or(nullptr);
   return workshop;
 }

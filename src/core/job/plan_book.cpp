@@ -117,12 +117,28 @@ Result<void> PlanBook::edit(const std::function<void(Plan&)>& change) {
   return set(std::move(plan));
 }
 
+namespace {
+/// Whether all things of a line are things of a find.
+bool isPartOf(const PlanLine& line, const Find& find) {
+  absl::flat_hash_set<NodeId> things;
+  for (const Subject& item : find.items) things.insert(item.node);
+  return std::all_of(line.items.begin(), line.items.end(),
+                     [&](const Subject& item) { return things.contains(item.node); });
+}
+}  // namespace
+
 Result<void> PlanBook::set(Plan plan) {
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
   const FindContext& context = *surveys_.context();
   if (auto bound = bind(plan, context.tree); !bound) return bound;
-  if (auto free = checkLocks(plan, context.places, marks_); !free) return free;
+  if (auto free = checkLocks(plan, context, marks_); !free) return free;
   reprice(plan, context);
+  for (PlanLine& line : plan.lines)
+    if (const Find* find = surveys_.find(line.id); find != nullptr && isPartOf(line, *find)) {
+      // A find may know better than its entries: what was thrown away is judged by that.
+      line.standing = find->standing;
+      line.found = find->regret;
+    }
   std::vector<NodeId> picked;
   for (const PlanLine& line : plan.lines)
     if (line.items.size() == 1 && surveys_.find(line.id) == nullptr)
@@ -224,8 +240,7 @@ PlanBook::Rebound PlanBook::rebind(const SurveyStore::Content& content) const {
       if (const auto node = sameEntry(content.survey->tree, line.items.front())) {
         Find find = pickedFind(*content.context, *node);
         priceOffers(find, workshop_.craft->steps);
-        kept = content.context->places.locked(about) ? Result<void>(fail(Errc::bedrock, "plan", about))
-                                                     : keep(find);
+        kept = content.context->locked(about) ? Result<void>(fail(Errc::bedrock, "plan", about)) : keep(find);
         if (kept) rebound.picked.push_back(*node);
       }
     }

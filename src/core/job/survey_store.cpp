@@ -4,8 +4,11 @@
 #include <absl/container/flat_hash_map.h>
 
 #include <algorithm>
+#include <cstdlib>
 #include <future>
 
+#include "core/catalogue/systems_seen.h"
+#include "core/plan/plan.h"
 #include "core/plan/plan_json.h"
 #include "core/survey/files/survey_codec.h"
 
@@ -17,6 +20,84 @@ PathBytes inDrive(const Drive& drive, const PathBytes& root) {
   const PathBytes top = drive.target == "/" ? PathBytes{} : drive.target;
   return beneath(root, top) ? root.substr(top.size() + 1) : PathBytes{};
 }
+
+/// Reads the beginnings of files for the places that ask for them; empty where the drive is not at hand.
+std::function<std::optional<std::string>(NodeId, std::size_t)> headsOf(const Site& site, SurveyPtr survey) {
+  if (site.closed()) return {};
+  auto root = site.files()->openRoot(site.root());
+  if (!root) return {};
+  return [files = site.files(), folder = std::move(*root), survey](
+             NodeId node, std::size_t most) -> std::optional<std::string> {
+    const auto in = files->openBeneath(*folder, parentPath(survey->tree.path(node)));
+    if (!in) return std::nullopt;
+    auto head = files->readHead(**in, survey->tree.name(node), most);
+    return head ? std::optional(std::move(head->bytes)) : std::nullopt;
+  };
+}
+
+/// A home of passwd(5) that lies where homes usually do not; empty for the others, for services, and for what
+/// is no plain path.
+PathBytes unusualHome(std::string_view line) {
+  std::vector<std::string_view> fields;
+  while (fields.size() < 7) {
+    const auto colon = std::min(line.find(':'), line.size());
+    fields.push_back(line.substr(0, colon));
+    if (colon == line.size()) break;
+    line.remove_prefix(colon + 1);
+  }
+  if (fields.size() < 6 || fields[2].size() > 5) return {};
+  const bool number =
+      !fields[2].empty() && fields[2].find_first_not_of("0123456789") == std::string_view::npos;
+  const int user = number ? std::atoi(std::string(fields[2]).c_str()) : 0;
+  if (user < 1000 || user >= 65'000) return {};
+  const std::string_view home = fields[5];
+  if (!home.starts_with('/') || home.starts_with("/home/") || !plainRelative(home.substr(1))) return {};
+  return PathBytes(home.substr(1));
+}
+
+/// Homes that the drive's own user list puts elsewhere, as far as they are folders that nothing of the system
+/// speaks for.
+std::vector<HomeRoot> homesElsewhere(const Site& site, const Survey& survey,
+                                     const std::vector<SystemRoot>& systems) {
+  std::vector<HomeRoot> homes;
+  if (site.closed()) return homes;
+  const auto root = site.files()->openRoot(site.root());
+  for (const SystemRoot& system : systems) {
+    if (!root || system.family != SystemFamily::linuxFamily || !system.certain || system.previous ||
+        !system.prefix.empty())
+      continue;
+    const auto etc = site.files()->openBeneath(**root, joinPath(system.at, "etc"));
+    auto list = etc ? site.files()->readFile(**etc, "passwd", 1 << 20)
+                    : Result<std::string>(tl::unexpected(etc.error()));
+    if (!list) continue;
+    const PlaceMap usual({system}, {});
+    std::string_view rest = *list;
+    while (!rest.empty() && homes.size() < 1000) {
+      const std::string_view line = rest.substr(0, rest.find('\n'));
+      rest.remove_prefix(std::min(rest.size(), line.size() + 1));
+      const PathBytes home = unusualHome(line);
+      if (home.empty()) continue;
+      const PathBytes at = joinPath(system.at, home);
+      const auto node = survey.tree.find(at);
+      if (node && survey.tree.isFolder(*node) && usual.standing(at) >= Standing::unjudged)
+        homes.push_back({at, SystemFamily::linuxFamily});
+    }
+  }
+  return homes;
+}
+
+/// Numbers of the files on the measured drive that somebody holds open now.
+std::vector<std::uint64_t> openInodesOf(const Site& site) {
+  std::vector<std::uint64_t> inodes;
+  if (site.closed()) return inodes;
+  const auto root = site.files()->openRoot(site.root());
+  const auto stat = root ? site.files()->stat(**root, {}) : Result<EntryStat>(tl::unexpected(root.error()));
+  const auto listing = site.openFiles()->list();
+  if (!stat || !listing) return inodes;
+  for (const OpenFile& file : listing->files)
+    if (file.device == stat->device) inodes.push_back(file.inode);
+  return inodes;
+}
 }  // namespace
 
 ContextPtr SurveyStore::contextOf(const Site& site, SurveyPtr survey) const {
@@ -25,8 +106,15 @@ ContextPtr SurveyStore::contextOf(const Site& site, SurveyPtr survey) const {
   options.now = survey->finished;
   options.kinds = *kinds_;
   options.owners = site.ownerNames(*survey);
+  options.openInodes = openInodesOf(site);
+  options.live = site.drive().liveSystem;
+  if (options.live && workshop_.machine) options.machine = workshop_.machine->facts();
   options.keepsAccessTimes = site.keepsAccessTimes();
-  PlaceMap places(systemsSeen(site.drive(), *survey), inDrive(site.drive(), survey->root));
+  options.head = headsOf(site, survey);
+  std::vector<SystemRoot> systems = systemsSeen(site.drive(), *survey);
+  std::vector<HomeRoot> homes = homesElsewhere(site, *survey, systems);
+  PlaceMap places(std::move(systems), inDrive(site.drive(), survey->root), std::move(homes),
+                  workshop_.places);
   return std::make_shared<const FindContext>(std::move(survey), std::move(places), std::move(options));
 }
 
@@ -111,7 +199,7 @@ Result<std::vector<std::string>> SurveyStore::pick(const std::vector<PathBytes>&
     if (!plainRelative(path)) return fail(Errc::outsideRoot, "plan", path);
     const auto node = now_.survey->tree.find(path);
     if (!node) return fail(Errc::notThere, "plan", path);
-    if (now_.context->places.locked(path)) return fail(Errc::bedrock, "plan", path);
+    if (now_.context->locked(path)) return fail(Errc::bedrock, "plan", path);
     const auto [at, isNew] = alone.emplace(*node, std::string());
     if (isNew) fresh.push_back(*node), at->second = pickedFind(*now_.context, *node).id;
     ids.push_back(at->second);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/catalogue/catalogue.h"
 #include "core/finds/detector.h"
 #include "core/os/system.h"
 #include "core/plan/step_kind.h"
@@ -24,6 +25,9 @@ std::shared_ptr<const Craft> builtInCraft();
 struct Workshop : System {
   std::shared_ptr<const Craft> craft = builtInCraft();
   std::shared_ptr<Register> visits = nullptr;
+  std::shared_ptr<const KnownPlaces> places = KnownPlaces::builtIn();
+  /// Why a user's own places could not be read: then no job is opened.
+  std::optional<Error> placesProblem = std::nullopt;
 };
 
 }  // namespace zt

@@ -3,6 +3,7 @@
 
 #include "core/base/clock.h"
 #include "core/os/forwarding_file_system.h"
+#include "core/os/machine.h"
 #include "core/os/mount_table.h"
 #include "core/os/open_files.h"
 #include "core/os/rights/privileged.h"
@@ -18,6 +19,7 @@ struct System {
   std::shared_ptr<Clock> clock;
   std::shared_ptr<DriveInsides> insides;
   std::shared_ptr<Privileged> privileged;
+  std::shared_ptr<Machine> machine = nullptr;  ///< nullptr where nothing is known of it
 };
 
 }  // namespace zt

@@ -8,10 +8,11 @@ namespace zt {
 Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_view action,
                          const Marks& marks) {
   const PathBytes about = find.items.empty() ? PathBytes{} : find.items[0].path;
-  if (find.standing == Standing::bedrock) return fail(Errc::bedrock, "plan", about);
+  const StepPtr step = steps.find(action);
+  const bool touches = step == nullptr || step->touches;
+  if (find.standing == Standing::bedrock && touches) return fail(Errc::bedrock, "plan", about);
   for (const Subject& s : find.items)
     if (marks.locks(s.path)) return fail(Errc::kept, "plan", s.path);
-  const StepPtr step = steps.find(action);
   const bool offered =
       std::any_of(find.offers.begin(), find.offers.end(), [&](const Offer& o) { return o.action == action; });
   if (step == nullptr || !offered) return fail(Errc::unknownStep, "plan", about, std::string(action));
@@ -48,19 +49,23 @@ void append(std::vector<NodeId>& nodes, const PlanLine& line) {
 PlannedGain plannedGain(const Plan& plan, const GainModel& gain) {
   std::vector<NodeId> freeing;
   std::vector<NodeId> all;
+  Bytes elsewhere = 0;  // of packages and the like
   for (const auto& line : plan.lines) {
     if (!line.enabled) continue;
     if (line.takesPart()) append(freeing, line);
     append(all, line);
+    const bool nodeless =
+        std::all_of(line.items.begin(), line.items.end(), [](const Subject& s) { return s.node == noNode; });
+    if (nodeless) elsewhere += line.gain.atMost;
   }
   const GainBounds now = gain.of(freeing);
-  return {now.sure, all.size() == freeing.size() ? now.atMost : gain.of(all).atMost};
+  return {now.sure, (all.size() == freeing.size() ? now.atMost : gain.of(all).atMost) + elsewhere};
 }
 
 std::vector<NodeId> outermostItems(const Plan& plan, const GainModel& gain) {
   std::vector<NodeId> all;
   for (const auto& line : plan.lines)
-    if (line.enabled) append(all, line);
+    if (line.enabled && line.step->touches) append(all, line);
   return gain.outermost(all);
 }
 
@@ -92,7 +97,7 @@ Result<void> checkConflicts(const Plan& plan, const FindContext& context) {
   std::vector<NodeId> kept;  // items with a way back
   std::vector<NodeId> gone;
   for (const auto& line : plan.lines)
-    if (line.enabled) append(line.step->undo != UndoRule::none ? kept : gone, line);
+    if (line.enabled && line.step->touches) append(line.step->undo != UndoRule::none ? kept : gone, line);
   if (kept.empty() || gone.empty()) return {};
   const std::vector<NodeId> tops = context.gain.outermost(kept);
   std::vector<NodeId> both = context.gain.outermost(gone);
@@ -100,7 +105,7 @@ Result<void> checkConflicts(const Plan& plan, const FindContext& context) {
   both.insert(both.end(), tops.begin(), tops.end());
   if (context.gain.outermost(both).size() == apart) return {};
   for (const auto& line : plan.lines) {
-    if (!line.enabled || line.step->undo != UndoRule::none) continue;
+    if (!line.enabled || !line.step->touches || line.step->undo != UndoRule::none) continue;
     for (const auto& item : line.items) {
       if (item.node == noNode) continue;
       const bool clash = std::any_of(tops.begin(), tops.end(), [&](NodeId top) {
@@ -112,10 +117,10 @@ Result<void> checkConflicts(const Plan& plan, const FindContext& context) {
   return {};
 }
 
-Result<void> checkLocks(const Plan& plan, const PlaceMap& places, const Marks& marks) {
+Result<void> checkLocks(const Plan& plan, const FindContext& context, const Marks& marks) {
   for (const PlanLine& line : plan.lines)
     for (const Subject& item : line.items) {
-      if (places.locked(item.path)) return fail(Errc::bedrock, "plan", item.path);
+      if (line.step->touches && context.locked(item.path)) return fail(Errc::bedrock, "plan", item.path);
       if (marks.locks(item.path)) return fail(Errc::kept, "plan", item.path);
     }
   return {};
@@ -125,6 +130,7 @@ void reprice(Plan& plan, const FindContext& context) {
   for (PlanLine& line : plan.lines) {
     std::vector<NodeId> nodes;
     Judgement worst{Standing::spent, Regret::none};
+    if (line.items.empty() || line.items.front().kind != SubjectKind::entry) continue;
     for (Subject& item : line.items) {
       nodes.push_back(item.node);
       item.occupied = context.tree.weight(item.node);
@@ -151,6 +157,7 @@ bool plainRelative(std::string_view path) {
 Result<void> bind(Plan& plan, const SurveyTree& tree) {
   for (auto& line : plan.lines)
     for (auto& item : line.items) {
+      if (item.kind != SubjectKind::entry) continue;
       if (!plainRelative(item.path)) return fail(Errc::outsideRoot, "plan", item.path);
       const auto node = tree.find(item.path);
       if (!node) return fail(Errc::notThere, "plan", item.path);

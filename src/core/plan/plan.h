@@ -67,7 +67,7 @@ Result<void> bind(Plan& plan, const SurveyTree& tree);
 Result<void> checkConflicts(const Plan& plan, const FindContext& context);
 
 /// Fails with bedrock or kept for the first enabled or disabled line of which anything is locked.
-Result<void> checkLocks(const Plan& plan, const PlaceMap& places, const Marks& marks);
+Result<void> checkLocks(const Plan& plan, const FindContext& context, const Marks& marks);
 
 /// Works standing, regret and gain of every line out anew from the survey, whatever they said.
 void reprice(Plan& plan, const FindContext& context);

@@ -1,39 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/proposer.h"
 
-#include <absl/container/flat_hash_set.h>
-
 #include <algorithm>
 #include <numeric>
+
+#include "core/plan/disjoint.h"
 
 namespace zt {
 
 namespace {
-
-/// Takes finds one after another and refuses those that overlap with one taken before.
-class Disjoint {
-public:
-  explicit Disjoint(const SurveyTree& tree) : tree_(tree) {}
-
-  bool take(const Find& find) {
-    for (const auto& item : find.items) {
-      if (above_.contains(item.node)) return false;
-      for (NodeId up = item.node; up != noNode; up = tree_.parent(up))
-        if (taken_.contains(up)) return false;
-    }
-    for (const auto& item : find.items) {
-      taken_.insert(item.node);
-      for (NodeId up = tree_.parent(item.node); up != noNode && above_.insert(up).second;)
-        up = tree_.parent(up);
-    }
-    return true;
-  }
-
-private:
-  const SurveyTree& tree_;
-  absl::flat_hash_set<NodeId> taken_;
-  absl::flat_hash_set<NodeId> above_;  ///< folders that hold something taken
-};
 
 struct Choice {
   std::vector<const Find*> finds;
@@ -207,7 +182,9 @@ bool mayPropose(const Find& find, const Marks& marks) {
                        [&](const Subject& item) { return marks.all().contains(item.path); });
   if (mark == Mark::notNow) return false;
   const bool known = find.standing == Standing::rebuilds || find.standing == Standing::spent;
-  return known && find.regret <= Regret::wayBack;
+  // A way back that a known place keeps is one of the rungs; everything else of an owner is the owner's.
+  const bool wayBack = find.standing == Standing::ownersCall && find.regret == Regret::wayBack;
+  return (known && find.regret <= Regret::wayBack) || wayBack;
 }
 
 Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& context, const StepTable& steps,

@@ -21,10 +21,9 @@ StepPtr StepTable::find(std::string_view id) const {
 }
 
 void priceOffers(Find& find, const StepTable& steps) {
-  if (find.standing == Standing::bedrock) find.offers.clear();
   std::erase_if(find.offers, [&](Offer& offer) {
     const StepPtr step = steps.find(offer.action);
-    if (step == nullptr) return true;
+    if (step == nullptr || (find.standing == Standing::bedrock && step->touches)) return true;
     offer.regret = step->regretOf(find.regret);
     offer.gain = step->gainOf(find.gain.sure, find.gain.atMost);
     return false;

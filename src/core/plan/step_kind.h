@@ -31,6 +31,7 @@ struct StepKind {
   UndoRule undo = UndoRule::none;
   std::vector<SubjectKind> subjects{SubjectKind::entry};
   std::shared_ptr<const StepExecutor> executor;  ///< carries it out
+  bool touches = true;  ///< changes the drive; else it is words for somebody else to act on
 
   bool frees() const { return when == GainTime::now; }
   /// What the step costs and gives, for something whose letting go costs `found` and gives `gain`.

@@ -32,7 +32,7 @@ Consent consentFor(const Plan& plan) {
   Consent consent;
   TokenText all;
   for (const PlanLine& line : plan.lines) {
-    if (!line.enabled) continue;
+    if (!line.enabled || !line.step->touches) continue;
     all.add(line.id);
     all.add(line.step->id);
     for (const auto& item : line.items) all.add(item);

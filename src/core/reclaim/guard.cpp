@@ -46,7 +46,7 @@ Result<NodeId> checkOnPaper(const GuardedDrive& drive, const Subject& item) {
   const auto parts = splitPath(item.path);
   if (std::find(parts.begin(), parts.end(), holdName) != parts.end())
     return fail(Errc::bedrock, "guard", item.path);
-  if (drive.context->places.locked(item.path)) return fail(Errc::bedrock, "guard", item.path);
+  if (drive.context->locked(item.path)) return fail(Errc::bedrock, "guard", item.path);
   if (drive.marks.locks(item.path)) return fail(Errc::kept, "guard", item.path);
   const auto node = drive.tree().find(item.path);
   if (!node) return fail(Errc::notThere, "guard", item.path);

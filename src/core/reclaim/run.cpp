@@ -85,7 +85,7 @@ void Runner::divide(const Plan& plan) {
   absl::flat_hash_set<PathBytes> taken;
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
-    if (!line.enabled) continue;
+    if (!line.enabled || !line.step->touches) continue;
     Part part{&line, {}, {}};
     part.outcome.line = line.id;
     part.outcome.action = line.step->id;
@@ -165,7 +165,7 @@ std::vector<JournalRecord> Runner::rehearse(const Plan& plan) {
   promises_.emplace(drive_.context->gain);
   std::vector<JournalRecord> all;
   for (const PlanLine& line : plan.lines) {
-    if (!line.enabled) continue;
+    if (!line.enabled || !line.step->touches) continue;
     for (const Subject& item : line.items) {
       JournalRecord r = recordOf(line, item);
       if (r.state == ItemState::intended)

@@ -59,7 +59,8 @@ void FindsModel::addGroup(Standing standing, const FindMatcher& matcher, Bytes s
     const Find& f = find(i);
     if (f.standing != standing || !matcher.fits(f)) continue;
     (f.gain.atMost < small ? little : big).push_back(i);
-    for (const auto& item : f.items) nodes.push_back(item.node);
+    for (const auto& item : f.items)
+      if (item.node != noNode) nodes.push_back(item.node);
   }
   if (big.empty() && little.empty()) return;
   // Finds overlap; the group's figure counts every byte once.

@@ -60,6 +60,13 @@ void lowerStrata(Job& job, JobView& v) {
     }
 }
 
+Ladder ladderOfAll(const FindList& finds, const FindContext& context, const Marks& marks) {
+  std::vector<const Find*> all;
+  all.reserve(finds.size());
+  for (const Find& f : finds) all.push_back(&f);
+  return ladderOf(all, context, marks);
+}
+
 void fillSurvey(Job& job, const JobView& before, JobView& v) {
   const bool same = before.survey == v.survey;
   v.composition = same ? before.composition : std::make_shared<const Composition>(v.context);
@@ -67,6 +74,8 @@ void fillSurvey(Job& job, const JobView& before, JobView& v) {
   if (v.stale) lowerStrata(job, v);
   v.adds = stepGains(v.plan, v.context->gain);
   v.planned = job.planBook().planned();
+  const bool sameFinds = same && before.finds == v.finds && before.marks == v.marks;
+  v.ladder = sameFinds ? before.ladder : ladderOfAll(*v.finds, *v.context, v.marks);
   for (std::size_t i = 0; i < v.plan.lines.size(); ++i)
     stratum(v.plannedFrom, v.plan.lines[i].standing) += v.adds[i].sure;
 }

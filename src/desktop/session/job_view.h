@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/job/job.h"
+#include "core/plan/ladder.h"
 #include "desktop/charts/drive_picture.h"
 #include "desktop/models/composition.h"
 
@@ -26,6 +27,7 @@ struct JobView {
   std::vector<LeftLine> left;
   std::vector<GainBounds> adds;  ///< what each line adds to those before it
   PlannedGain planned;
+  Ladder ladder;  ///< what each rung of regret would add
   std::array<Bytes, standings> strata{};
   std::array<Bytes, standings> plannedFrom{};
   Bytes free = 0;

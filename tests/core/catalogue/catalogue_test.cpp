@@ -3,7 +3,8 @@
 
 #include <gtest/gtest.h>
 
-#include "core/catalogue/place_map.h"
+#include "core/catalogue/judge.h"
+#include "core/catalogue/systems_seen.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
 
@@ -115,13 +116,13 @@ TEST(Catalogue, TakesNoPartOfWhatIsBuiltLikeASystem) {
   const auto survey = surveyOf(borrowed(files), "/");
   const PlaceMap places(systemsSeen(Drive{}, *survey), {});
   EXPECT_FALSE(places.locked("before-upgrade"));
-  const auto all = places.judge(survey->tree);
+  const auto all = judge(places, survey->tree, {});
   for (const char* path :
        {"before-upgrade/etc/setting.conf", "before-upgrade/usr/lib", "before-upgrade/var/cache"}) {
     EXPECT_TRUE(places.locked(path)) << path;
-    EXPECT_TRUE(all[*survey->tree.find(path)].part) << path;
+    EXPECT_TRUE(all.part[*survey->tree.find(path)]) << path;
   }
-  EXPECT_FALSE(all[*survey->tree.find("before-upgrade")].part);
+  EXPECT_FALSE(all.part[*survey->tree.find("before-upgrade")]);
 }
 
 TEST(Catalogue, GivesEveryNodeTheStandingOfItsPath) {
@@ -130,21 +131,10 @@ TEST(Catalogue, GivesEveryNodeTheStandingOfItsPath) {
     files.add(f, "x");
   const auto survey = surveyOf(borrowed(files), "/");
   const auto c = linuxPlaces();
-  const auto all = c.judge(survey->tree);
+  const auto all = judge(c, survey->tree, {.now = survey->finished + 400 * nsPerDay, .head = {}});
   for (NodeId id = 1; id < survey->tree.size(); ++id) {
-    EXPECT_EQ(all[id].standing, c.standing(survey->tree.path(id))) << survey->tree.path(id);
-    EXPECT_EQ(all[id].regret, c.regret(survey->tree.path(id))) << survey->tree.path(id);
-  }
-}
-
-TEST(Catalogue, RefusesBadText) {
-  for (const char* text :
-       {"x", "[[place]]\nid='a'", "[[place]]\nid='a'\npath='..'\nstanding='spent'",
-        "[[place]]\nid='a'\npath='b'\nstanding='x'", "[[place]]\npath='b'\nstanding='spent'", "place = 3",
-        "[[place]]\nid='a'\npath='b'\nstanding='spent'\nregret='much'"}) {
-    const auto parsed = Catalogue::parse(text, SystemFamily::linuxFamily);
-    ASSERT_FALSE(parsed) << text;
-    EXPECT_EQ(parsed.error().code, Errc::badInput) << text;
+    EXPECT_EQ(all.judgement(id).standing, c.standing(survey->tree.path(id))) << survey->tree.path(id);
+    EXPECT_EQ(all.judgement(id).regret, c.regret(survey->tree.path(id))) << survey->tree.path(id);
   }
 }
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <gtest/gtest.h>
 
-#include "core/finds/trash_info.h"
+#include "core/finds/detectors/trash_info.h"
 #include "support/planned.h"
 
 namespace zt::test {
@@ -19,14 +19,14 @@ void addAged(MemoryFileSystem& files, const std::string& path, std::size_t size,
 
 TEST(Large, FindsBigFilesAnywhereAndLocksBedrock) {
   MemoryFileSystem files;
-  addAged(files, "usr/lib/big.so", 9000, 10);
+  addAged(files, "boot/big.img", 9000, 10);
   addAged(files, "home/w/film.mp4", 50'000, 10);
   addAged(files, "home/w/small", 100, 10);
   const Measured m(borrowed(files), "/", true, now);
   ASSERT_NE(m.find("large", "home/w/film.mp4"), nullptr);
-  ASSERT_NE(m.find("large", "usr/lib/big.so"), nullptr);
-  EXPECT_EQ(m.find("large", "usr/lib/big.so")->standing, Standing::bedrock);
-  EXPECT_EQ(lineFor(*m.find("large", "usr/lib/big.so"), m.craft->steps, "discard", {}).error().code,
+  ASSERT_NE(m.find("large", "boot/big.img"), nullptr);
+  EXPECT_EQ(m.find("large", "boot/big.img")->standing, Standing::bedrock);
+  EXPECT_EQ(lineFor(*m.find("large", "boot/big.img"), m.craft->steps, "discard", {}).error().code,
             Errc::bedrock);
   EXPECT_EQ(m.find("large", "home/w/small"), nullptr);
 }

@@ -3,8 +3,8 @@
 
 namespace zt {
 
-/// Things in a trash go as everything goes; what is their own is that they are offered, worded and consented
-/// to as what was thrown away already.
+/// What lies in a trash, or in a folder that itself stays. The things go as everything goes; what is their
+/// own is that they are offered, worded and consented to as what serves nothing any more.
 StepKind emptyStep() {
   StepKind kind = discardStep();
   kind.id = "empty";

@@ -9,6 +9,7 @@ StepTable builtInSteps() {
   table.add(discardStep());
   table.add(holdStep());
   table.add(emptyStep());
+  table.add(adviseStep());
   return table;
 }
 

@@ -11,6 +11,7 @@ StepKind discardStep();
 StepKind holdStep();
 /// What somebody threw away goes for good, each thing with the record of where it came from.
 StepKind emptyStep();
+StepKind adviseStep();
 
 /// The kinds of step that come with the program.
 StepTable builtInSteps();

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/stations/finds/evidence_panel.h"
 
+#include <unistd.h>
+
 #include <QtWidgets>
 
 #include "desktop/charts/time_line.h"
@@ -117,7 +119,9 @@ void EvidencePanel::fillFacts(const Find& find, const FindContext& context) {
                  label.toHtmlEscaped().replace(QLatin1Char(' '), QStringLiteral("&nbsp;")),
                  text.toHtmlEscaped());
   };
-  for (const Said& said : Look::ofApplication().words().evidence(find, context))
+  const Find* asked = &find;
+  const Evidence known = EvidenceDesk(context, std::span(&asked, 1), ::geteuid()).of(find);
+  for (const Said& said : Look::ofApplication().words().evidence(find, context, known))
     row(QString::fromStdString(said.label), QString::fromStdString(said.text));
   for (const Offer& offer : find.offers)
     row(say(&Words::action, offer.action),
@@ -129,13 +133,15 @@ void EvidencePanel::fillInside(const Find& find, const FindContext& context) {
   const SurveyTree& t = context.tree;
   QList<Row> rows;
   std::vector<NodeId> nodes;
-  const bool oneFolder = find.items.size() == 1 && t.isFolder(find.items[0].node);
+  const bool oneFolder =
+      find.items.size() == 1 && find.items[0].node != noNode && t.isFolder(find.items[0].node);
   if (oneFolder) {
     const FolderTotals& totals = t.totals(find.items[0].node);
     for (NodeId id = totals.firstChild; totals.children > 0 && id < totals.firstChild + totals.children; ++id)
       nodes.push_back(id);
   } else {
-    for (const auto& item : find.items) nodes.push_back(item.node);
+    for (const auto& item : find.items)
+      if (item.node != noNode) nodes.push_back(item.node);
   }
   const std::size_t count = std::min<std::size_t>(nodes.size(), 200);
   std::partial_sort(nodes.begin(), nodes.begin() + static_cast<std::ptrdiff_t>(count), nodes.end(),

@@ -25,6 +25,10 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
   summary_ = noteLabel({}, page, "findsSummary");
   head->addWidget(summary_, 1);
   left->addLayout(head);
+  ladder_ = noteLabel({}, page, "findsLadder");
+  ladder_->setProperty("word", QStringLiteral("ladder"));
+  ladder_->setWordWrap(true);
+  left->addWidget(ladder_);
   list_ = ledgerView("finds", page);
   list_->setUniformRowHeights(false);
   list_->setHeaderHidden(true);
@@ -198,6 +202,8 @@ void FindsStation::refresh() {
                 .arg(say(&Words::findKind, problem.detector), say(&Words::error, problem.error));
   summary_->setText(text);
   summary_->setToolTip(text);
+  ladder_->setText(session_.coming() ? QString() : say(&Words::ladder, view().ladder));
+  ladder_->setVisible(!ladder_->text().isEmpty());
   evidence_->show(model_->findAt(list_->currentIndex()), now.context);
 }
 

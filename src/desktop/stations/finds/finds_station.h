@@ -39,6 +39,7 @@ private:
   void select(const QModelIndex& index);
 
   QLabel* summary_ = nullptr;
+  QLabel* ladder_ = nullptr;
   QTreeView* list_ = nullptr;
   FindsModel* model_ = nullptr;
   QuestionLine* question_ = nullptr;

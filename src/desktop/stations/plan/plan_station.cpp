@@ -62,6 +62,8 @@ void PlanStation::setupCeilings(QVBoxLayout* box) {
     row->addSpacing(8);
   }
   row->addStretch();
+  others_ = noteLabel({}, this, "ladderOthers");
+  row->addWidget(others_);
   connect(ceilings_, &QButtonGroup::idClicked, this, &PlanStation::propose);
   box->addLayout(row);
 }
@@ -192,15 +194,18 @@ QString PlanStation::summary() const {
 }
 
 void PlanStation::fillCeilings() {
+  const Ladder& ladder = view().ladder;
+  others_->setText(ladder.laterSteps == 0
+                       ? QString()
+                       : tr("by its own system, later: %1 at most").arg(say(&Words::bytes, ladder.later)));
   for (auto* b : ceilings_->buttons()) {
     const int id = ceilings_->id(b);
     if (id == regrets) continue;
+    const Ladder::Rung& rung = view().ladder.rungs[static_cast<std::size_t>(id)];
     QString text = say(&Words::regret, static_cast<Regret>(id));
-    if (view().proposal)
-      text +=
-          QStringLiteral("  +") + say(&Words::bytes, view().proposal->possible[static_cast<std::size_t>(id)]);
+    if (rung.steps > 0) text += QStringLiteral("  +") + say(&Words::bytes, rung.adds);
     b->setText(text);
-    b->setToolTip(tr("The most that this ceiling can give. Unjudged things are left alone."));
+    b->setToolTip(tr("What this rung adds for certain. Unjudged and personal things are left alone."));
   }
 }
 

@@ -42,6 +42,7 @@ private:
   QLabel* summary_ = nullptr;
   Staircase* stairs_ = nullptr;
   QButtonGroup* ceilings_ = nullptr;
+  QLabel* others_ = nullptr;  ///< what others would have to do
   QTreeView* lines_ = nullptr;
   RowsModel* rows_ = nullptr;
   QTreeView* decisions_ = nullptr;

@@ -1,9 +1,21 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 
-#include "core/finds/detectors.h"
+#include "core/finds/detectors/detectors.h"
 
 namespace zt {
+
+std::vector<NodeId> largestFiles(const FindContext& c, const std::stop_token& stop) {
+  std::vector<NodeId> nodes;
+  for (NodeId id = 1; id < c.tree.size() && !stop.stop_requested(); ++id)
+    if (c.tree.kind(id) == EntryKind::file && c.tree.occupied(id) >= c.large() && !c.spokenFor(id))
+      nodes.push_back(id);
+  std::sort(nodes.begin(), nodes.end(), [&](NodeId a, NodeId b) {
+    return std::pair(c.tree.occupied(a), b) > std::pair(c.tree.occupied(b), a);
+  });
+  if (nodes.size() > c.options.mostLarge) nodes.resize(c.options.mostLarge);
+  return nodes;
+}
 
 namespace {
 
@@ -14,13 +26,7 @@ public:
   Result<void> detect(const DetectInput& input, const FindSink& sink,
                       const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
-    std::vector<NodeId> nodes;
-    for (NodeId id = 1; id < c.tree.size() && !stop.stop_requested(); ++id)
-      if (c.tree.kind(id) == EntryKind::file && c.tree.occupied(id) >= c.large() && !c.inTrash[id])
-        nodes.push_back(id);
-    std::sort(nodes.begin(), nodes.end(),
-              [&](NodeId a, NodeId b) { return c.tree.occupied(a) > c.tree.occupied(b); });
-    if (nodes.size() > c.options.mostLarge) nodes.resize(c.options.mostLarge);
+    const std::vector<NodeId> nodes = largestFiles(c, stop);
     for (const NodeId id : nodes) {
       Find find;
       find.kind = this->id();

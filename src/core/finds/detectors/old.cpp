@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <absl/container/flat_hash_set.h>
+
 #include <algorithm>
 #include <map>
 
-#include "core/finds/detectors.h"
+#include "core/finds/detectors/detectors.h"
 
 namespace zt {
 
@@ -31,9 +33,13 @@ public:
                       const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
     const std::vector<NodeId> gather = gatherFolders(c.tree);
+    const auto large = largestFiles(c, stop);
+    const absl::flat_hash_set<NodeId> taken(large.begin(), large.end());
     std::map<std::tuple<NodeId, Standing, AgeBand>, std::vector<NodeId>> groups;
     for (NodeId id = 1; id < c.tree.size() && !stop.stop_requested(); ++id) {
-      if (c.tree.kind(id) != EntryKind::file || c.inTrash[id] || c.tree.modified(id) >= c.line()) continue;
+      if (c.tree.kind(id) != EntryKind::file || c.tree.modified(id) >= c.line() || c.spokenFor(id) ||
+          (c.tree.occupied(id) >= c.large() && taken.contains(id)))
+        continue;
       const Standing standing = c.standing[id];
       if (standing == Standing::bedrock || standing == Standing::kept) continue;
       const NodeId folder = gather[c.tree.folderIndex(c.tree.parent(id))];

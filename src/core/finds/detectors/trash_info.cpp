@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/finds/trash_info.h"
+#include "core/finds/detectors/trash_info.h"
 
 #include <algorithm>
 #include <cctype>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/finds/detectors.h"
+#include "core/finds/detectors/detectors.h"
 
 namespace zt {
 
@@ -18,7 +18,7 @@ public:
     for (NodeId id = 1; id < c.tree.size(); ++id) {
       if (stop.stop_requested()) return {};
       if (!c.tree.isFolder(id)) continue;
-      if (folded[c.tree.parent(id)] || c.inTrash[id]) {
+      if (folded[c.tree.parent(id)] || c.spokenFor(id)) {
         folded[id] = true;
         continue;
       }
@@ -26,7 +26,7 @@ public:
       if (t.newest >= c.line() || t.occupied < c.large() || t.files == 0) continue;
       const Standing standing = c.strictest(id).standing;
       if (standing == Standing::bedrock || standing == Standing::kept) continue;
-      if (c.places.locked(c.tree.path(id))) continue;
+      if (c.locked(c.tree.path(id))) continue;
       folded[id] = true;
       Find find;
       find.kind = this->id();

@@ -1,0 +1,103 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <map>
+
+#include "core/finds/detectors/detectors.h"
+#include "core/finds/detectors/place_finds.h"
+#include "core/finds/detectors/user_dirs.h"
+
+namespace zt {
+
+namespace {
+
+/// Names of what can usually be fetched again: installers and disk images of systems.
+bool canBeFetched(std::string_view name) {
+  static constexpr std::string_view endings[] = {".deb",     ".rpm",  ".msi",      ".exe", ".pkg",
+                                                 ".dmg",     ".iso",  ".xip",      ".run", ".snap",
+                                                 ".flatpak", ".msix", ".appimage", ".apk", ".ipsw"};
+  const std::string plain = lowered(name);
+  return std::any_of(std::begin(endings), std::end(endings), [&](auto end) { return plain.ends_with(end); });
+}
+
+/// What arrived, for every user: by age, what can be fetched again apart from the rest. Nobody's to take but
+/// a person's.
+class Arrivals final : public Detector {
+public:
+  std::string_view id() const override { return "arrivals"; }
+
+  Result<void> detect(const DetectInput& input, const FindSink& sink,
+                      const std::stop_token& stop) const override {
+    const FindContext& c = *input.context;
+    for (const NodeId folder : folders(input)) {
+      std::map<std::pair<AgeBand, bool>, std::vector<NodeId>> groups;
+      const FolderTotals& t = c.tree.totals(folder);
+      for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id) {
+        if (stop.stop_requested()) return {};
+        if (c.tree.isGone(id) || c.tree.weight(id) == 0 || c.strictest(id).standing <= Standing::kept)
+          continue;
+        const Place* place = c.placeOf(id);
+        if (place != nullptr && !place->kind.empty() && place->kind != this->id()) continue;
+        const TimeNs newest = c.tree.isFolder(id) ? c.tree.totals(id).newest : c.tree.modified(id);
+        groups[{ageBand(newest, c.options.now), !c.tree.isFolder(id) && canBeFetched(c.tree.name(id))}]
+            .push_back(id);
+      }
+      for (auto& [key, nodes] : groups)
+        if (!sink(findOf(c, folder, key.first, key.second, nodes))) return {};
+    }
+    return {};
+  }
+
+private:
+  /// The folders in which downloads arrive: where each user's own settings say, else the family's place.
+  static std::vector<NodeId> folders(const DetectInput& input) {
+    const FindContext& c = *input.context;
+    std::vector<NodeId> all;
+    const auto add = [&](NodeId id) {
+      if (c.tree.isFolder(id) && std::find(all.begin(), all.end(), id) == all.end()) all.push_back(id);
+    };
+    for (std::uint32_t i = 1; i < c.sightings.all.size(); ++i) {
+      const Sighting& s = c.sightings.all[i];
+      if (s.place->kind == "arrivals" && c.tree.isFolder(s.node)) add(s.node);
+    }
+    for (const NodeId home : c.sightings.homes) {
+      const auto settings = c.tree.child(home, ".config");
+      if (!settings || !input.files || !input.root) continue;
+      const auto at = input.files->openBeneath(*input.root, c.tree.path(*settings));
+      const auto text = at ? input.files->readFile(**at, "user-dirs.dirs", 64 * 1024)
+                           : Result<std::string>(tl::unexpected(at.error()));
+      const auto said = text ? downloadFolder(*text) : std::nullopt;
+      if (!said) continue;
+      if (const auto folder = c.tree.find(joinPath(c.tree.path(home), *said))) add(*folder);
+    }
+    return all;
+  }
+
+  Find findOf(const FindContext& c, NodeId folder, AgeBand band, bool fetch,
+              std::vector<NodeId>& nodes) const {
+    std::sort(nodes.begin(), nodes.end(),
+              [&](NodeId a, NodeId b) { return c.tree.weight(a) > c.tree.weight(b); });
+    Find find;
+    find.kind = this->id();
+    find.likelihood = fetch ? 65 : 30;
+    find.band = band;
+    find.place = c.tree.path(folder);
+    find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
+    if (nodes.size() > c.options.mostItems) {
+      find.facts.push_back({"left-out", std::uint64_t{nodes.size() - c.options.mostItems}});
+      nodes.resize(c.options.mostItems);
+    }
+    for (const NodeId id : nodes) find.items.push_back(c.subject(id));
+    find.facts.push_back({"arrived", std::string(fetch ? "can-be-fetched" : "papers-and-others")});
+    c.complete(find);
+    find.id = FindContext::findId(this->id(), find.place + (fetch ? "/+" : "/-"), band);
+    return find;
+  }
+};
+
+}  // namespace
+
+std::shared_ptr<const Detector> arrivalsDetector() {
+  return std::make_shared<Arrivals>();
+}
+
+}  // namespace zt

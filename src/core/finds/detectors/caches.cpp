@@ -1,0 +1,24 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/finds/detectors/detectors.h"
+#include "core/finds/detectors/place_finds.h"
+
+namespace zt {
+
+namespace {
+
+class Caches final : public Detector {
+public:
+  std::string_view id() const override { return "caches"; }
+  Result<void> detect(const DetectInput& input, const FindSink& sink,
+                      const std::stop_token& stop) const override {
+    return PlaceFinds(*input.context, id()).give(sink, stop);
+  }
+};
+
+}  // namespace
+
+std::shared_ptr<const Detector> cachesDetector() {
+  return std::make_shared<Caches>();
+}
+
+}  // namespace zt

@@ -1,0 +1,154 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/finds/detectors/package_records.h"
+
+#include <absl/container/flat_hash_set.h>
+
+#include <algorithm>
+
+namespace zt {
+
+namespace {
+
+constexpr std::size_t mostPackages = 200'000;
+
+/// Calls `each(key, value)` for the fields of every paragraph, and `end()` after it. Lines that go on are
+/// left out: no field that is asked for has any.
+template <class Each, class End>
+void paragraphs(std::string_view text, Each each, End end) {
+  bool any = false;
+  while (!text.empty()) {
+    const auto stop = std::min(text.find('\n'), text.size());
+    std::string_view line = text.substr(0, stop);
+    text.remove_prefix(std::min(text.size(), stop + 1));
+    if (line.ends_with('\r')) line.remove_suffix(1);
+    if (line.empty()) {
+      if (std::exchange(any, false)) end();
+      continue;
+    }
+    if (line.front() == ' ' || line.front() == '\t') continue;
+    any = true;
+    const auto colon = line.find(':');
+    if (colon == std::string_view::npos) {
+      each(line, std::string_view{});
+      continue;
+    }
+    std::string_view value = line.substr(colon + 1);
+    while (value.starts_with(' ') || value.starts_with('\t')) value.remove_prefix(1);
+    each(line.substr(0, colon), value);
+  }
+  if (any) end();
+}
+
+bool plainName(std::string_view name) {
+  return name.size() >= 2 && name.size() <= 200 && std::all_of(name.begin(), name.end(), [](char c) {
+           return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '+' || c == '-' || c == '.';
+         });
+}
+
+/// "libc6 (>= 2.36), a | b:any" → libc6, a, b
+void addNames(std::string_view list, std::vector<std::string>& names) {
+  while (!list.empty()) {
+    const auto stop = std::min(list.find_first_of(",|"), list.size());
+    std::string_view one = list.substr(0, stop);
+    list.remove_prefix(std::min(list.size(), stop + 1));
+    while (one.starts_with(' ')) one.remove_prefix(1);
+    one = one.substr(0, one.find_first_of(" (:"));
+    if (plainName(one)) names.emplace_back(one);
+  }
+}
+
+}  // namespace
+
+std::vector<PackageRecord> parseDpkgStatus(std::string_view text, std::size_t* torn) {
+  std::vector<PackageRecord> all;
+  PackageRecord now;
+  bool installed = false;
+  bool bad = false;
+  paragraphs(
+      text,
+      [&](std::string_view key, std::string_view value) {
+        if (key == "Package")
+          now.name = value;
+        else if (key == "Status")
+          installed = value.ends_with(" installed");
+        else if (key == "Architecture")
+          now.architecture = value;
+        else if (key == "Version")
+          now.version = value;
+        else if (key == "Section")
+          now.section = value;
+        else if (key == "Essential" || key == "Protected")
+          now.essential = now.essential || value == "yes";
+        else if (key == "Priority")
+          now.essential = now.essential || value == "required" || value == "important";
+        else if (key == "Depends" || key == "Pre-Depends" || key == "Recommends")
+          addNames(value, now.needs);
+        else if (value.data() == nullptr)
+          bad = true;
+      },
+      [&] {
+        if (bad || !plainName(now.name))
+          torn != nullptr ? void(++*torn) : void();
+        else if (installed && all.size() < mostPackages)
+          all.push_back(std::move(now));
+        now = {};
+        installed = bad = false;
+      });
+  return all;
+}
+
+void markAutomatic(std::string_view text, std::vector<PackageRecord>& packages) {
+  absl::flat_hash_set<std::string> automatic;
+  std::string name;
+  bool pulled = false;
+  paragraphs(
+      text,
+      [&](std::string_view key, std::string_view value) {
+        if (key == "Package") name = value;
+        if (key == "Auto-Installed") pulled = value == "1";
+      },
+      [&] {
+        if (pulled) automatic.insert(name);
+        name.clear();
+        pulled = false;
+      });
+  for (PackageRecord& p : packages)
+    if (automatic.contains(p.name)) p.byHand = false;
+}
+
+std::vector<std::string> goesWith(const std::vector<PackageRecord>& packages, std::string_view name) {
+  absl::flat_hash_map<std::string, const PackageRecord*> byName;
+  for (const PackageRecord& p : packages) byName[p.name] = &p;
+  // What can still be reached from somebody's wish without the package stays.
+  absl::flat_hash_set<std::string> stays;
+  std::vector<const PackageRecord*> waiting;
+  const auto reach = [&](const PackageRecord& p) {
+    if (p.name != name && stays.insert(p.name).second) waiting.push_back(&p);
+  };
+  for (const PackageRecord& p : packages)
+    if (p.byHand || p.essential) reach(p);
+  while (!waiting.empty()) {
+    const PackageRecord* p = waiting.back();
+    waiting.pop_back();
+    for (const std::string& need : p->needs)
+      if (const auto at = byName.find(need); at != byName.end()) reach(*at->second);
+  }
+  // Only what the package itself brought in goes with it; other orphans are not its doing.
+  std::vector<std::string> gone;
+  absl::flat_hash_set<std::string> seen{std::string(name)};
+  if (const auto at = byName.find(std::string(name)); at != byName.end()) waiting.push_back(at->second);
+  while (!waiting.empty()) {
+    const PackageRecord* p = waiting.back();
+    waiting.pop_back();
+    for (const std::string& need : p->needs) {
+      const auto at = byName.find(need);
+      if (at == byName.end() || stays.contains(need) || !seen.insert(need).second) continue;
+      gone.push_back(need);
+      waiting.push_back(at->second);
+    }
+  }
+  std::sort(gone.begin(), gone.end());
+  return gone;
+}
+
+}  // namespace zt

@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <absl/container/flat_hash_map.h>
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace zt {
+
+/// One installed package, as a package database says.
+struct PackageRecord {
+  std::string name;
+  std::string architecture;
+  std::string version;
+  std::string section;
+  std::vector<std::string> needs;  ///< names of packages, alternatives each by themselves
+  bool essential = false;          ///< the system does not work without it, by its own word
+  bool byHand = true;              ///< wanted by somebody, not only pulled in
+};
+
+/// Reads `var/lib/dpkg/status` (deb822 paragraphs, dpkg 1.21): the packages that are installed. What cannot
+/// be understood is left out, and counted in `torn`.
+std::vector<PackageRecord> parseDpkgStatus(std::string_view text, std::size_t* torn = nullptr);
+
+/// Reads `var/lib/apt/extended_states`: marks those that were only pulled in.
+void markAutomatic(std::string_view extendedStates, std::vector<PackageRecord>& packages);
+
+/// What would go with a package because nothing else needs it: names, without the package itself.
+std::vector<std::string> goesWith(const std::vector<PackageRecord>& packages, std::string_view name);
+
+}  // namespace zt

@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+
+#include "core/finds/detectors/detectors.h"
+#include "core/finds/detectors/kernels.h"
+#include "core/finds/detectors/place_finds.h"
+
+namespace zt {
+
+namespace {
+
+/// Fetched packages by the places that know them, and superseded kernels, each with all that belongs to it.
+class Packages final : public Detector {
+public:
+  std::string_view id() const override { return "packages"; }
+
+  Result<void> detect(const DetectInput& input, const FindSink& sink,
+                      const std::stop_token& stop) const override {
+    const FindContext& c = *input.context;
+    if (auto given = PlaceFinds(c, id()).give(sink, stop); !given) return given;
+    for (const SystemRoot& system : c.places.systems()) {
+      if (system.family != SystemFamily::linuxFamily || !system.certain || system.previous ||
+          !system.prefix.empty())
+        continue;
+      for (const KernelVersion& kernel : kernelsOf(c, system.at)) {
+        if (stop.stop_requested()) return {};
+        if (!kernel.stays && !sink(findOf(c, kernel))) return {};
+      }
+    }
+    return {};
+  }
+
+private:
+  Find findOf(const FindContext& c, const KernelVersion& kernel) const {
+    Find find;
+    find.kind = this->id();
+    find.likelihood = 70;
+    for (const NodeId id : kernel.nodes) find.items.push_back(c.subject(id));
+    std::stable_sort(find.items.begin(), find.items.end(),
+                     [](const Subject& a, const Subject& b) { return a.occupied > b.occupied; });
+    // Never file by file: its package takes it away, on its own running system.
+    find.offers = {{"advise", {}, {}, {"live"}}};
+    c.complete(find);
+    find.place = c.tree.path(c.tree.parent(kernel.nodes.front()));
+    find.placeId = "superseded-kernels";
+    find.standing = find.judged = Standing::spent;
+    find.regret = Regret::wayBack;
+    find.facts.push_back({"kernel-version", kernel.version});
+    find.facts.push_back({"command", "apt-get purge linux-image-" + kernel.version});
+    find.id = FindContext::findId(this->id(), find.place + "/" + kernel.version, AgeBand::today);
+    find.band = ageBand(find.newest, c.options.now);
+    return find;
+  }
+};
+
+}  // namespace
+
+std::shared_ptr<const Detector> packagesDetector() {
+  return std::make_shared<Packages>();
+}
+
+}  // namespace zt

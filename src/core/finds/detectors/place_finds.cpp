@@ -1,0 +1,193 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/finds/detectors/place_finds.h"
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+namespace zt {
+
+namespace {
+
+/// Whether a path of the place ends with this very name, and not with a wildcard that it fits.
+bool isNamedExactly(const Place& place, std::string_view name) {
+  return std::any_of(place.paths.begin(), place.paths.end(), [&](const std::string& path) {
+    const auto last = baseName(path);
+    return !path.starts_with("**") && !NamePattern::isWild(last) && lowered(last) == lowered(name);
+  });
+}
+
+}  // namespace
+
+bool isManySmall(std::uint32_t files, Bytes bytes) {
+  constexpr std::uint32_t many = 2000;
+  constexpr Bytes small = 256 * 1024;  // on average
+  return files >= many && bytes / files <= small;
+}
+
+std::vector<Offer> offersOf(const Place& place) {
+  std::vector<Offer> offers;
+  const auto add = [&](std::string_view action) {
+    offers.push_back({std::string(action), {}, {}, place.needs});
+  };
+  if (place.go == LetGo::here) {
+    add(place.whole ? "discard" : "empty");
+    add("hold");
+  }
+  const bool told = place.go == LetGo::system || (place.go == LetGo::owner && !place.command.empty());
+  if (told) add("advise");
+  return offers;
+}
+
+std::uint32_t likelihoodOf(const Place& place) {
+  switch (place.standing) {
+    case Standing::spent:
+      return 90;
+    case Standing::rebuilds:
+      return 80;
+    case Standing::ownersCall:
+      return place.regret <= Regret::wayBack ? 70 : 45;
+    default:
+      return 10;
+  }
+}
+
+std::vector<PlaceFinds::Group> PlaceFinds::groups() const {
+  std::map<std::tuple<const Place*, NodeId, bool>, Group> groups;
+  const Sightings& seen = context_.sightings;
+  for (std::uint32_t i = 1; i < seen.all.size(); ++i) {
+    const Sighting& s = seen.all[i];
+    if (s.place->kind != kind_ || context_.tree.isGone(s.node)) continue;
+    const NodeId folder = s.node == 0 ? 0 : context_.tree.parent(s.node);
+    Group& group = groups[{s.place, folder, s.verdict == Verdict::personal}];
+    group.place = s.place;
+    group.folder = folder;
+    // What holds personal files is shown, for a person to look at.
+    if (s.verdict == Verdict::asSaid || s.verdict == Verdict::personal)
+      group.sightings.push_back(i);
+    else if (s.verdict == Verdict::tooYoung)
+      ++group.young;
+    else if (s.verdict == Verdict::stays)
+      ++group.stay;
+  }
+  std::vector<Group> list;
+  for (auto& [key, group] : groups)
+    if (!group.sightings.empty()) list.push_back(std::move(group));
+  return list;
+}
+
+/// Folders in which another place speaks of something further down: they are not taken as they are.
+absl::flat_hash_set<NodeId> PlaceFinds::broken() const {
+  absl::flat_hash_set<NodeId> all;
+  const Sightings& seen = context_.sightings;
+  for (std::uint32_t i = 1; i < seen.all.size(); ++i) {
+    const Sighting& s = seen.all[i];
+    const NodeId end = seen.all[s.above].node;
+    // Where the way up is known already it is known to the end: what is above spoke for itself.
+    for (NodeId up = s.node; up != 0 && up != end;) {
+      up = context_.tree.parent(up);
+      if (!all.insert(up).second) break;
+    }
+  }
+  // What somebody holds open does not go, and must not keep its neighbours.
+  for (const NodeId held : context_.held)
+    for (NodeId up = held; up != 0;) {
+      up = context_.tree.parent(up);
+      all.insert(up);
+    }
+  return all;
+}
+
+void PlaceFinds::collect(NodeId node, std::uint32_t sighting, const absl::flat_hash_set<NodeId>& broken,
+                         std::vector<NodeId>& items) const {
+  if (context_.held.contains(node)) return;
+  if (!broken.contains(node)) {
+    items.push_back(node);
+    return;
+  }
+  const FolderTotals& t = context_.tree.totals(node);
+  for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
+    if (context_.sightings.of[id] == sighting) collect(id, sighting, broken, items);
+}
+
+Find PlaceFinds::findOf(const Group& group, const absl::flat_hash_set<NodeId>& broken) const {
+  const Place& place = *group.place;
+  const SurveyTree& tree = context_.tree;
+  std::vector<NodeId> nodes;
+  // "Here" means the contents of a folder that is named exactly; what a wildcard or a form names goes itself.
+  for (const std::uint32_t i : group.sightings) {
+    const NodeId node = context_.sightings.all[i].node;
+    if (place.standing <= Standing::kept) {  // measured only, as it is
+      nodes.push_back(node);
+      continue;
+    }
+    const bool contents = place.go == LetGo::here && !place.whole && tree.isFolder(node) &&
+                          isNamedExactly(place, tree.name(node));
+    if (place.whole) {  // all of it or nothing, whatever is open in it
+      nodes.push_back(node);
+      continue;
+    }
+    if (!contents) {
+      collect(node, i, broken, nodes);
+      continue;
+    }
+    const FolderTotals& t = tree.totals(node);
+    for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
+      if (context_.sightings.of[id] == i) collect(id, i, broken, nodes);
+  }
+  Find find;
+  find.kind = kind_;
+  find.likelihood = likelihoodOf(place);
+  find.placeId = place.id;
+  std::sort(nodes.begin(), nodes.end(), [&](NodeId a, NodeId b) { return tree.weight(a) > tree.weight(b); });
+  if (nodes.size() > context_.options.mostItems) {
+    find.facts.push_back({"left-out", std::uint64_t{nodes.size() - context_.options.mostItems}});
+    nodes.resize(context_.options.mostItems);
+  }
+  for (const NodeId node : nodes) find.items.push_back(context_.subject(node));
+  if (find.items.empty()) return find;
+  if (group.young > 0) find.facts.push_back({"left-young", group.young});
+  if (const auto open = heldIn(group); open > 0) find.facts.push_back({"held-open", open});
+  if (group.stay > 0) find.facts.push_back({"newest-stay", group.stay});
+  const bool one = group.sightings.size() == 1;
+  find.place = tree.path(one ? context_.sightings.all[group.sightings.front()].node : group.folder);
+  find.offers = offersOf(place);
+  context_.complete(find);
+  find.placeId = place.id;
+  const bool personal = context_.sightings.all[group.sightings.front()].verdict == Verdict::personal;
+  if (personal) find.facts.push_back({"personal-files", std::uint64_t{1}});
+  find.id = FindContext::findId(kind_, place.id + (personal ? "//" : "/") + find.place, find.band);
+  find.band = ageBand(find.newest, context_.options.now);
+  addOtherReasons(find);
+  return find;
+}
+
+std::uint64_t PlaceFinds::heldIn(const Group& group) const {
+  const std::set<std::uint32_t> sightings(group.sightings.begin(), group.sightings.end());
+  return static_cast<std::uint64_t>(std::count_if(context_.held.begin(), context_.held.end(), [&](NodeId id) {
+    return sightings.contains(context_.sightings.of[id]);
+  }));
+}
+
+/// A thing stands once, with all its reasons: what other detectors would have said of it.
+void PlaceFinds::addOtherReasons(Find& find) const {
+  const auto also = [&](std::string_view kind) {
+    if (kind != kind_) find.facts.push_back({"also", std::string(kind)});
+  };
+  if (isManySmall(find.files, find.gain.atMost)) also("many-small");
+  if (find.newest < context_.line()) also(find.files == 1 ? "old" : "dormant");
+  if (find.files == 1 && find.gain.atMost >= context_.large()) also("large");
+}
+
+Result<void> PlaceFinds::give(const FindSink& sink, const std::stop_token& stop) const {
+  const auto folders = broken();
+  for (const Group& group : groups()) {
+    if (stop.stop_requested()) return {};
+    Find find = findOf(group, folders);
+    if (find.items.empty() || find.gain.atMost == 0) continue;
+    if (!sink(std::move(find))) return {};
+  }
+  return {};
+}
+
+}  // namespace zt

@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <absl/container/flat_hash_set.h>
+
+#include "core/finds/detector.h"
+
+namespace zt {
+
+/// Finds of the places whose kind is `kind`: one for each place and folder that it lies in, with what the
+/// place speaks of and nothing that a deeper place does. What is too young, the newest of a series and the
+/// like are left out, and said.
+class PlaceFinds {
+public:
+  PlaceFinds(const FindContext& context, std::string_view kind) : context_(context), kind_(kind) {}
+
+  Result<void> give(const FindSink& sink, const std::stop_token& stop) const;
+
+private:
+  struct Group {
+    const Place* place = nullptr;
+    NodeId folder = noNode;
+    std::vector<std::uint32_t> sightings;
+    std::uint64_t young = 0;  ///< left out because they are too young
+    std::uint64_t stay = 0;   ///< left out because they are the newest
+  };
+  std::vector<Group> groups() const;
+  std::uint64_t heldIn(const Group& group) const;
+  void addOtherReasons(Find& find) const;
+  Find findOf(const Group& group, const absl::flat_hash_set<NodeId>& broken) const;
+  absl::flat_hash_set<NodeId> broken() const;
+  void collect(NodeId node, std::uint32_t sighting, const absl::flat_hash_set<NodeId>& broken,
+               std::vector<NodeId>& items) const;
+
+  const FindContext& context_;
+  std::string_view kind_;
+};
+
+/// Whether so many files of so many bytes matter only in sum.
+bool isManySmall(std::uint32_t files, Bytes bytes);
+/// What can be done with what a place speaks of, the usual way first.
+std::vector<Offer> offersOf(const Place& place);
+/// How likely somebody lets it go, of a hundred, by its standing and regret.
+std::uint32_t likelihoodOf(const Place& place);
+
+}  // namespace zt

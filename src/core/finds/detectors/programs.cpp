@@ -1,0 +1,221 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <absl/container/flat_hash_set.h>
+
+#include <algorithm>
+
+#include "core/finds/detectors/detectors.h"
+#include "core/finds/detectors/package_records.h"
+#include "core/finds/detectors/place_finds.h"
+
+namespace zt {
+
+namespace {
+
+constexpr std::size_t mostPrograms = 100;
+constexpr std::size_t mostStatus = 64 * 1024 * 1024;
+constexpr std::size_t mostList = 16 * 1024 * 1024;
+
+/// Finds nodes by absolute paths that come in order: neighbours share the folder that was looked up last.
+class PathsInOrder {
+public:
+  PathsInOrder(const SurveyTree& tree, NodeId top) : tree_(tree), top_(top) {}
+  NodeId find(std::string_view path) {
+    if (path.starts_with('/')) path.remove_prefix(1);
+    const auto parent = parentPath(path);
+    if (folder_ == noNode || parent != parent_) {
+      parent_ = parent;
+      folder_ = walk(parent);
+    }
+    if (folder_ == noNode || !tree_.isFolder(folder_)) return noNode;
+    return tree_.child(folder_, baseName(path)).value_or(noNode);
+  }
+
+private:
+  NodeId walk(std::string_view path) const {
+    NodeId at = top_;
+    for (const auto part : splitPath(path)) {
+      if (!tree_.isFolder(at)) return noNode;
+      const auto next = tree_.child(at, part);
+      // "/lib" leads into "/usr/lib" where the tree is merged.
+      if (next && tree_.kind(*next) == EntryKind::symlink && at == top_) {
+        const auto usr = tree_.child(top_, "usr");
+        const auto merged = usr ? tree_.child(*usr, part) : std::nullopt;
+        if (!merged) return noNode;
+        at = *merged;
+        continue;
+      }
+      if (!next) return noNode;
+      at = *next;
+    }
+    return at;
+  }
+  const SurveyTree& tree_;
+  NodeId top_;
+  PathBytes parent_;
+  NodeId folder_ = noNode;
+};
+
+/// What a package occupies, by the survey, and when one of its programs was last run.
+struct PackageWeight {
+  std::vector<NodeId> files;
+  Bytes occupied = 0;
+  std::int64_t used = 0;
+};
+
+/// Programs by what they really occupy: packages of the drive's own database, program folders and bundles of
+/// the other families, games. Measured only: a program goes by its own removal.
+class Programs final : public Detector {
+public:
+  std::string_view id() const override { return "programs"; }
+
+  Result<void> detect(const DetectInput& input, const FindSink& sink,
+                      const std::stop_token& stop) const override {
+    const FindContext& c = *input.context;
+    if (auto given = PlaceFinds(c, id()).give(sink, stop); !given) return given;
+    for (const SystemRoot& system : c.places.systems()) {
+      if (stop.stop_requested()) return {};
+      if (system.previous || !system.prefix.empty() || !system.certain) continue;
+      if (system.family == SystemFamily::linuxFamily) {
+        if (auto done = packages(input, system, sink, stop); !done) return done;
+      } else {
+        giveFolders(c, system, sink);
+      }
+    }
+    return {};
+  }
+
+private:
+  /// The folders of "Program Files", the bundles of "Applications".
+  void giveFolders(const FindContext& c, const SystemRoot& system, const FindSink& sink) const {
+    for (std::uint32_t i = 1; i < c.sightings.all.size(); ++i) {
+      const Sighting& s = c.sightings.all[i];
+      const bool holder = s.place->id == "nt-programs" || s.place->id == "mac-programs";
+      if (!holder || !c.tree.isFolder(s.node)) continue;
+      if (c.tree.name(s.node).ends_with(".app")) {
+        if (c.tree.weight(s.node) >= c.large() && !sink(folderFind(c, s.node))) return;
+        continue;
+      }
+      if (system.family != SystemFamily::nt) continue;
+      const FolderTotals& t = c.tree.totals(s.node);
+      for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
+        if (c.tree.isFolder(id) && c.sightings.of[id] == i && c.tree.weight(id) >= c.large() &&
+            !sink(folderFind(c, id)))
+          return;
+    }
+  }
+
+  Find folderFind(const FindContext& c, NodeId folder) const {
+    Find find;
+    find.kind = this->id();
+    find.likelihood = 40;
+    find.items.push_back(c.subject(folder));
+    find.offers = {{"advise", {}, {}, {}}};
+    c.complete(find);
+    find.band = ageBand(find.newest, c.options.now);
+    return find;
+  }
+
+  Result<void> packages(const DetectInput& input, const SystemRoot& system, const FindSink& sink,
+                        const std::stop_token& stop) const {
+    if (!input.files || !input.root) return {};
+    const FindContext& c = *input.context;
+    const auto read = [&](const PathBytes& folder, std::string_view name,
+                          std::size_t most) -> Result<std::string> {
+      const auto at = input.files->openBeneath(*input.root, joinPath(system.at, folder));
+      if (!at) return tl::unexpected(at.error());
+      return input.files->readFile(**at, name, most);
+    };
+    const auto status = read("var/lib/dpkg", "status", mostStatus);
+    if (!status)
+      return status.error().code == Errc::notThere ? Result<void>{}
+                                                   : Result<void>(tl::unexpected(status.error()));
+    std::size_t torn = 0;
+    std::vector<PackageRecord> all = parseDpkgStatus(*status, &torn);
+    if (const auto states = read("var/lib/apt", "extended_states", mostStatus)) markAutomatic(*states, all);
+    const auto lists = input.files->openBeneath(*input.root, joinPath(system.at, "var/lib/dpkg/info"));
+    if (!lists) return {};  // a record of what is installed, and none of which files: nothing to weigh
+    const NodeId top = c.tree.find(system.at).value_or(0);
+    std::vector<std::pair<PackageWeight, const PackageRecord*>> weighed;
+    for (const PackageRecord& package : all) {
+      if (stop.stop_requested()) return {};
+      auto list = input.files->readFile(**lists, package.name + ".list", mostList);
+      if (!list)
+        list = input.files->readFile(**lists, package.name + ":" + package.architecture + ".list", mostList);
+      if (!list) continue;
+      PackageWeight weight = weigh(c, top, *list);
+      if (weight.occupied >= c.large() / 4) weighed.emplace_back(std::move(weight), &package);
+    }
+    std::sort(weighed.begin(), weighed.end(),
+              [](const auto& a, const auto& b) { return a.first.occupied > b.first.occupied; });
+    if (weighed.size() > mostPrograms) weighed.resize(mostPrograms);
+    for (auto& [weight, package] : weighed)
+      if (!sink(packageFind(c, system, weight, *package, all))) return {};
+    return {};
+  }
+
+  static PackageWeight weigh(const FindContext& c, NodeId top, std::string_view list) {
+    PackageWeight weight;
+    PathsInOrder paths(c.tree, top);
+    absl::flat_hash_set<std::uint64_t> inodes;  // names of one inode count once
+    while (!list.empty()) {
+      const auto stop = std::min(list.find('\n'), list.size());
+      const std::string_view line = list.substr(0, stop);
+      list.remove_prefix(std::min(list.size(), stop + 1));
+      const NodeId id = paths.find(line);
+      if (id == noNode || c.tree.kind(id) != EntryKind::file) continue;
+      if (c.tree.isLinked(id) && !inodes.insert(c.tree.inode(id)).second) continue;
+      weight.files.push_back(id);
+      weight.occupied += c.tree.occupied(id);
+      const bool runs = line.starts_with("/usr/bin/") || line.starts_with("/bin/") ||
+                        line.starts_with("/usr/games/") || line.starts_with("/usr/sbin/") ||
+                        line.starts_with("/opt/");
+      if (runs && c.options.keepsAccessTimes) weight.used = std::max(weight.used, c.tree.accessedSeconds(id));
+    }
+    return weight;
+  }
+
+  Find packageFind(const FindContext& c, const SystemRoot& system, const PackageWeight& weight,
+                   const PackageRecord& package, const std::vector<PackageRecord>& all) const {
+    Find find;
+    find.kind = this->id();
+    find.likelihood = package.byHand && !package.essential ? 40 : 10;
+    Subject subject;
+    subject.kind = SubjectKind::package;
+    subject.path = package.name;
+    subject.occupied = weight.occupied;
+    find.items.push_back(std::move(subject));
+    find.offers = {{"advise", {}, {}, {"live"}}};
+    find.place = joinPath(system.at, "var/lib/dpkg");
+    find.placeId = "system-tree";
+    // The system's own tree: nothing of it goes by hand, all of it goes by its package.
+    const bool wanted = package.byHand && !package.essential;
+    find.standing = find.judged = wanted ? Standing::ownersCall : Standing::bedrock;
+    find.regret = Regret::timeOrBandwidth;
+    find.gain = {weight.occupied, weight.occupied, GainTime::now};
+    find.files = static_cast<std::uint32_t>(weight.files.size());
+    find.accessed = weight.used;
+    for (const NodeId id : weight.files) find.newest = std::max(find.newest, c.tree.modified(id));
+    find.facts.push_back({"package", package.name});
+    find.facts.push_back({"package-version", package.version});
+    find.facts.push_back({"wanted", std::string(package.essential ? "needed-by-the-system"
+                                                : package.byHand  ? "by-hand"
+                                                                  : "pulled-in")});
+    if (wanted) {
+      find.facts.push_back({"command", "apt-get remove " + package.name});
+      std::string with;
+      for (const std::string& name : goesWith(all, package.name)) with += (with.empty() ? "" : " ") + name;
+      if (!with.empty()) find.facts.push_back({"goes-with", std::move(with)});
+    }
+    find.id = FindContext::findId(this->id(), package.name + ":" + package.architecture, AgeBand::today);
+    find.band = ageBand(find.newest, c.options.now);
+    return find;
+  }
+};
+
+}  // namespace
+
+std::shared_ptr<const Detector> programsDetector() {
+  return std::make_shared<Programs>();
+}
+
+}  // namespace zt

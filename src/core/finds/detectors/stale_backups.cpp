@@ -1,0 +1,146 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <map>
+
+#include "core/finds/detectors/detectors.h"
+#include "core/finds/detectors/place_finds.h"
+
+namespace zt {
+
+namespace {
+
+constexpr int staleDays = 180;
+
+bool digits(std::string_view text, std::size_t from, std::size_t count) {
+  if (from + count > text.size()) return false;
+  return std::all_of(text.begin() + static_cast<std::ptrdiff_t>(from),
+                     text.begin() + static_cast<std::ptrdiff_t>(from + count),
+                     [](char c) { return c >= '0' && c <= '9'; });
+}
+
+/// Whether a date stands in a name: 2019-11-30, 2019_11_30, 20191130, with a year of 1990 to 2099.
+bool holdsDate(std::string_view name) {
+  for (std::size_t i = 0; i + 8 <= name.size(); ++i) {
+    if (!digits(name, i, 4) || !(name.substr(i, 2) == "19" || name.substr(i, 2) == "20")) continue;
+    const bool apart = name.size() >= i + 10 &&
+                       (name[i + 4] == '-' || name[i + 4] == '_' || name[i + 4] == '.') &&
+                       name[i + 7] == name[i + 4] && digits(name, i + 5, 2) && digits(name, i + 8, 2);
+    const std::size_t month = apart ? i + 5 : i + 4;
+    if (!apart && !digits(name, i, 8)) continue;
+    const int m = (name[month] - '0') * 10 + name[month + 1] - '0';
+    if (m >= 1 && m <= 12) return true;
+  }
+  return false;
+}
+
+/// Words that people and tools put into names of copies.
+bool saysCopy(std::string_view name) {
+  static constexpr std::string_view words[] = {"backup", "back-up", "sicherung", "sauvegarde", "respaldo",
+                                               "image",  "clone",   "dump",      "snapshot",   "archive"};
+  const std::string plain = lowered(name);
+  return std::any_of(std::begin(words), std::end(words),
+                     [&](auto word) { return plain.find(word) != std::string::npos; });
+}
+
+/// Endings that copies of whole drives and folders have.
+bool looksPacked(std::string_view name) {
+  static constexpr std::string_view endings[] = {
+      ".img", ".dd", ".wim", ".vhd", ".vhdx", ".tar", ".tgz", ".gz",  ".xz",  ".zst", ".bz2",
+      ".zip", ".7z", ".rar", ".bak", ".dmg",  ".iso", ".fsa", ".gho", ".tib", ".sql", ".sparseimage"};
+  const std::string plain = lowered(name);
+  return std::any_of(std::begin(endings), std::end(endings), [&](auto end) { return plain.ends_with(end); });
+}
+
+/// Copies that nobody has written to for long: what places know, packed files whose names say so, and dated
+/// folders that share their files.
+class StaleBackups final : public Detector {
+public:
+  std::string_view id() const override { return "stale-backups"; }
+
+  Result<void> detect(const DetectInput& input, const FindSink& sink,
+                      const std::stop_token& stop) const override {
+    const FindContext& c = *input.context;
+    if (auto given = PlaceFinds(c, id()).give(sink, stop); !given) return given;
+    for (NodeId id = 1; id < c.tree.size(); ++id) {
+      if (stop.stop_requested()) return {};
+      if (isPackedCopy(c, id) && !sink(findOf(c, {id}, 75))) return {};
+    }
+    return giveSeries(c, sink, stop);
+  }
+
+private:
+  static TimeNs line(const FindContext& c) { return c.options.now - staleDays * nsPerDay; }
+
+  static bool open(const FindContext& c, NodeId id) {
+    if (c.inTrash[id] || c.part[id] || c.tree.isGone(id)) return false;
+    const Place* place = c.placeOf(id);
+    return c.strictest(id).standing > Standing::kept && (place == nullptr || place->kind.empty());
+  }
+
+  static bool isPackedCopy(const FindContext& c, NodeId id) {
+    if (c.tree.kind(id) != EntryKind::file || c.tree.occupied(id) < c.large() ||
+        c.tree.modified(id) > line(c))
+      return false;
+    const auto name = c.tree.name(id);
+    const auto folder = c.tree.name(c.tree.parent(id));
+    return looksPacked(name) && (saysCopy(name) || holdsDate(name) || saysCopy(folder)) && open(c, id);
+  }
+
+  /// Dated folders side by side; the newest two stay, and each must share files with another one, or a folder
+  /// of pictures by day would look like it.
+  Result<void> giveSeries(const FindContext& c, const FindSink& sink, const std::stop_token& stop) const {
+    std::map<NodeId, std::vector<NodeId>> byFolder;
+    for (std::uint32_t i = 1; i < c.tree.folderNumbers() && !stop.stop_requested(); ++i) {
+      NodeId id = noNode;
+      (void)c.tree.growing(i, &id);
+      if (id == noNode || id == 0 || c.tree.isGone(id) || !isDatedCopy(c, id)) continue;
+      byFolder[c.tree.parent(id)].push_back(id);
+    }
+    for (auto& [folder, copies] : byFolder) {
+      if (copies.size() < 3) continue;
+      std::sort(copies.begin(), copies.end(),
+                [&](NodeId a, NodeId b) { return c.tree.name(a) > c.tree.name(b); });
+      // Where nobody writes copies any more, all of them are what a tool left behind.
+      const bool alive = c.tree.totals(copies.front()).newest > line(c);
+      if (alive) copies.erase(copies.begin(), copies.begin() + 2);
+      std::erase_if(copies, [&](NodeId id) { return !open(c, id); });
+      if (copies.empty()) continue;
+      Find find = findOf(c, copies, alive ? 60 : 75);
+      if (alive) find.facts.push_back({"newest-stay", std::uint64_t{2}});
+      if (find.gain.atMost > 0 && !sink(std::move(find))) return {};
+    }
+    return {};
+  }
+
+  static bool isDatedCopy(const FindContext& c, NodeId id) {
+    const auto name = c.tree.name(id);
+    const bool turned = (name.starts_with("daily.") || name.starts_with("weekly.") ||
+                         name.starts_with("hourly.") || name.starts_with("monthly.")) &&
+                        digits(name, name.find('.') + 1, 1);
+    if (!turned && !holdsDate(name)) return false;
+    const FolderTotals& t = c.tree.totals(id);
+    return t.files > 0 && t.exclusive < t.occupied - t.occupied / 4;
+  }
+
+  Find findOf(const FindContext& c, const std::vector<NodeId>& nodes, std::uint32_t likelihood) const {
+    Find find;
+    find.kind = this->id();
+    find.likelihood = likelihood;
+    if (nodes.size() > 1) find.place = c.tree.path(c.tree.parent(nodes.front()));
+    for (const NodeId id : nodes) find.items.push_back(c.subject(id));
+    std::stable_sort(find.items.begin(), find.items.end(),
+                     [](const Subject& a, const Subject& b) { return a.occupied > b.occupied; });
+    find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
+    c.complete(find);
+    find.band = ageBand(find.newest, c.options.now);
+    return find;
+  }
+};
+
+}  // namespace
+
+std::shared_ptr<const Detector> staleBackupsDetector() {
+  return std::make_shared<StaleBackups>();
+}
+
+}  // namespace zt

@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/finds/find_context.h"
+
+namespace zt {
+
+/// How a size stands against what is usual for such a place.
+enum class SizeVerdict : std::uint8_t { unknown, usual, small, large };
+constexpr int sizeVerdicts = 4;
+std::string_view name(SizeVerdict verdict);
+
+/// Another file of the same name and length on the drive: perhaps a copy, the content was not compared.
+struct Namesake {
+  PathBytes path;
+  PathBytes of;  ///< the thing of the find
+};
+
+/// What is known of a find beside what it says itself. Facts only; `words` makes sentences.
+struct Evidence {
+  const Place* place = nullptr;  ///< lives as long as the catalogue
+  Verdict verdict = Verdict::asSaid;
+  SizeVerdict size = SizeVerdict::unknown;
+  std::vector<Namesake> namesakes;  ///< at most ten
+  bool needsRights = false;         ///< it belongs to somebody else
+};
+
+/// Looks for namesakes of the things of several finds in one pass. The context must outlive it. Immutable;
+/// any thread.
+class EvidenceDesk {
+public:
+  EvidenceDesk(const FindContext& context, std::span<const Find* const> finds, std::uint32_t self);
+  Evidence of(const Find& find) const;
+
+private:
+  const FindContext& context_;
+  std::uint32_t self_;
+  /// By length and name: the nodes that have them.
+  absl::flat_hash_map<std::pair<Bytes, std::string>, std::vector<NodeId>> namesakes_;
+};
+
+/// The place that a find is of; nullptr where none is known.
+const Place* placeOf(const Find& find, const KnownPlaces& known);
+
+}  // namespace zt

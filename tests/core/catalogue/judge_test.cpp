@@ -1,0 +1,154 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What places say of entries: ages, newest ones, markers, forms, homes.
+#include "core/catalogue/judge.h"
+
+#include <gtest/gtest.h>
+
+#include "support/fakes.h"
+#include "support/memory_file_system.h"
+
+namespace zt::test {
+namespace {
+
+struct Judged : ::testing::Test {
+  void add(std::initializer_list<const char*> paths, int days = 0, std::string_view text = "x") {
+    for (const char* path : paths) {
+      files.add(path, std::string(text));
+      if (days > 0) files.age(path, now - days * nsPerDay);
+    }
+  }
+  void judgeAll(SystemFamily family = SystemFamily::linuxFamily, std::vector<HomeRoot> homes = {}) {
+    survey = surveyOf(borrowed(files), "/");
+    std::vector<SystemRoot> systems;
+    if (family != SystemFamily::none) systems.push_back({"", "", family, true, false});
+    map = std::make_unique<PlaceMap>(systems, PathBytes{}, std::move(homes));
+    JudgeOptions options;
+    options.now = now;
+    options.head = [this](NodeId node, std::size_t most) -> std::optional<std::string> {
+      return files.content(survey->tree.path(node)).substr(0, most);
+    };
+    all = judge(*map, survey->tree, options);
+  }
+  const Sighting& at(const char* path) { return all.all[all.of[*survey->tree.find(path)]]; }
+  Standing standing(const char* path) { return at(path).standing; }
+  std::string place(const char* path) { return at(path).place == nullptr ? "" : at(path).place->id; }
+
+  MemoryFileSystem files;
+  TimeNs now = 1'800'000'000 * nsPerSecond;  // all is old but for what is made younger
+  std::shared_ptr<Survey> survey;
+  std::unique_ptr<PlaceMap> map;
+  Sightings all;
+};
+
+TEST_F(Judged, LeavesAloneWhatIsTooYoung) {
+  add({"tmp/build/a", "tmp/build/b"}, 20);
+  add({"tmp/fresh/a"}, 20);
+  add({"tmp/fresh/b"}, 1);
+  judgeAll();
+  EXPECT_EQ(standing("tmp/build/a"), Standing::spent);
+  EXPECT_EQ(standing("tmp/fresh/a"), Standing::unjudged) << "one young file keeps its neighbours";
+  EXPECT_EQ(at("tmp/fresh/a").verdict, Verdict::tooYoung);
+}
+
+TEST_F(Judged, LetsTheNewestOfASeriesStay) {
+  add({"var/log/mail.log.1"}, 31);
+  add({"var/log/mail.log.2.gz"}, 60);
+  add({"var/log/boot.log.1"}, 90);
+  judgeAll();
+  EXPECT_EQ(at("var/log/mail.log.1").verdict, Verdict::stays);
+  EXPECT_EQ(standing("var/log/mail.log.1"), Standing::kept) << "as its folder";
+  EXPECT_EQ(standing("var/log/mail.log.2.gz"), Standing::spent);
+  EXPECT_EQ(at("var/log/boot.log.1").verdict, Verdict::stays) << "a series of its own";
+}
+
+TEST_F(Judged, AsksMarkersBeforeItSpeaks) {
+  add({"var/cache/dnf/a"});
+  add({"var/lib/dnf/system-upgrade/list"});
+  judgeAll();
+  EXPECT_EQ(at("var/cache/dnf/a").verdict, Verdict::unmarked) << "an upgrade is prepared";
+  EXPECT_LE(standing("var/cache/dnf/a"), Standing::unjudged);
+}
+
+TEST_F(Judged, KnowsFormsInHomesAlone) {
+  add({"home/kim/shop/package.json", "home/kim/shop/package-lock.json", "home/kim/shop/node_modules/m/i.js",
+       "home/kim/other/node_modules/m/i.js", "home/kim/shop/.git/HEAD", "usr/lib/x/node_modules/m/i.js",
+       "usr/lib/x/package.json", "usr/lib/x/package-lock.json", "odd/shop/package.json",
+       "odd/shop/package-lock.json", "odd/shop/node_modules/i.js"},
+      100);
+  judgeAll();
+  EXPECT_EQ(place("home/kim/shop/node_modules/m/i.js"), "any-node-modules");
+  EXPECT_EQ(standing("home/kim/shop/node_modules"), Standing::rebuilds);
+  EXPECT_TRUE(all.part[*survey->tree.find("home/kim/shop/node_modules/m")]);
+  EXPECT_EQ(place("home/kim/other/node_modules/m/i.js"), "home") << "no lock file beside it";
+  EXPECT_EQ(place("home/kim/shop/.git/HEAD"), "any-version-store");
+  EXPECT_EQ(standing("usr/lib/x/node_modules/m/i.js"), Standing::bedrock);
+  EXPECT_EQ(standing("odd/shop/node_modules/i.js"), Standing::unjudged);
+}
+
+TEST_F(Judged, BelievesATagOnlyByItsContent) {
+  add({"home/kim/a/data"}, 40);
+  add({"home/kim/a/CACHEDIR.TAG"}, 40, "Signature: 8a477f597d28d172789f06886806bc55\n# made by a program\n");
+  add({"home/kim/b/data"}, 40);
+  add({"home/kim/b/CACHEDIR.TAG"}, 40, "not backed up\n");
+  add({"home/kim/c/film.mp4"}, 40);
+  add({"home/kim/c/CACHEDIR.TAG"}, 40, "Signature: 8a477f597d28d172789f06886806bc55");
+  judgeAll();
+  EXPECT_EQ(place("home/kim/a/data"), "any-tagged-cache");
+  EXPECT_EQ(standing("home/kim/a/data"), Standing::rebuilds);
+  EXPECT_EQ(place("home/kim/b/data"), "home");
+  EXPECT_EQ(at("home/kim/c/film.mp4").verdict, Verdict::personal) << "tagged by hand to skip backups";
+}
+
+TEST_F(Judged, TellsCachesFromRecordsOfOneProgram) {
+  add({"home/kim/.config/Shell App/Preferences", "home/kim/.config/Shell App/Cache/Cache_Data/f_1",
+       "home/kim/.config/Shell App/IndexedDB/x", "home/kim/.config/JetBrains/tool/x",
+       "home/kim/.cache/JetBrains/tool/LocalHistory/x", "home/kim/.cache/JetBrains/tool/caches/x",
+       "home/kim/.cache/rclone/vfs/remote/new.odt"},
+      30);
+  judgeAll();
+  EXPECT_EQ(standing("home/kim/.config/Shell App/Cache/Cache_Data/f_1"), Standing::rebuilds);
+  EXPECT_EQ(standing("home/kim/.config/Shell App/IndexedDB/x"), Standing::kept);
+  EXPECT_EQ(standing("home/kim/.config/Shell App/Preferences"), Standing::kept);
+  EXPECT_EQ(standing("home/kim/.cache/JetBrains/tool/LocalHistory/x"), Standing::kept);
+  EXPECT_EQ(standing("home/kim/.cache/JetBrains/tool/caches/x"), Standing::rebuilds);
+  EXPECT_EQ(standing("home/kim/.cache/rclone/vfs/remote/new.odt"), Standing::unjudged);
+}
+
+TEST_F(Judged, TakesHomesFromTheDrivesOwnList) {
+  add({"srv/people/kim/.cache/tool/x", "srv/people/kim/.ssh/id", "srv/people/other/.cache/tool/x"}, 30);
+  judgeAll(SystemFamily::linuxFamily, {{"srv/people/kim", SystemFamily::linuxFamily}});
+  EXPECT_EQ(standing("srv/people/kim/.cache/tool/x"), Standing::rebuilds);
+  EXPECT_EQ(standing("srv/people/kim/.ssh/id"), Standing::kept);
+  EXPECT_EQ(place("srv/people/other/.cache/tool/x"), "served-data");
+  EXPECT_TRUE(map->locked("srv/people")) << "what holds a home does not go as a whole";
+}
+
+TEST_F(Judged, KnowsNoHomesThatAreNone) {
+  add({"Users/Anna/AppData/Local/Temp/a", "Users/Public/AppData/Local/Temp/a", "Users/DEFAULT/NTUSER.DAT"},
+      30);
+  judgeAll(SystemFamily::nt);
+  EXPECT_EQ(place("Users/Anna/AppData/Local/Temp/a"), "nt-user-temporary");
+  EXPECT_EQ(standing("Users/Anna/AppData/Local/Temp/a"), Standing::spent);
+  EXPECT_EQ(place("Users/Public/AppData/Local/Temp/a"), "nt-personal-folders");
+  EXPECT_EQ(standing("Users/DEFAULT/NTUSER.DAT"), Standing::bedrock);
+}
+
+TEST_F(Judged, JudgesBundlesAsAWhole) {
+  add({"Users/kim/Pictures/Best.photoslibrary/originals/a.jpg", "Applications/Tool.app/Contents/Caches/a"},
+      90);
+  judgeAll(SystemFamily::mac);
+  EXPECT_EQ(place("Users/kim/Pictures/Best.photoslibrary/originals/a.jpg"), "mac-photo-library");
+  EXPECT_TRUE(all.part[*survey->tree.find("Users/kim/Pictures/Best.photoslibrary/originals")]);
+  EXPECT_EQ(standing("Applications/Tool.app/Contents/Caches/a"), Standing::kept);
+}
+
+TEST_F(Judged, LooksForFormsOnDataDrives) {
+  add({"shop/Cargo.toml", "shop/target/CACHEDIR.TAG", "shop/target/debug/x", "disk.qcow2", "usr/share/x"},
+      60);
+  judgeAll(SystemFamily::none);
+  EXPECT_EQ(standing("usr/share/x"), Standing::unjudged);
+  EXPECT_EQ(place("disk.qcow2"), "any-guest-images");
+}
+
+}  // namespace
+}  // namespace zt::test

@@ -1,0 +1,98 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The finds of the three stand-in drives against the lists that come with them: precision and recall.
+#include <gtest/gtest.h>
+
+#include <nlohmann/json.hpp>
+#include <set>
+
+#include "core/job/job.h"
+#include "demo/builder.h"
+#include "support/fakes.h"
+#include "support/temp_folder.h"
+
+namespace zt::test {
+namespace {
+
+struct Expected : ::testing::TestWithParam<const char*> {
+  void SetUp() override {
+    ASSERT_TRUE(demo::build(t / "si", real.clock->now(), GetParam()));
+    auto made = Job::create(real, t / "si", true, {});
+    ASSERT_TRUE(made) << made.error().detail;
+    job = std::move(*made);
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    EXPECT_TRUE(job->surveys().problems().empty());
+  }
+  /// Whether a find of the kind is about a path: it names it, lies at it, or holds it among its things.
+  bool found(std::string_view kind, std::string_view path) const {
+    for (const Find& f : *job->surveys().finds()) {
+      if (!isOfKind(f, kind)) continue;
+      if (f.place == path) return true;
+      for (const Subject& s : f.items)
+        if (s.path == path || beneath(s.path, path)) return true;
+    }
+    return false;
+  }
+  /// What a near miss must not be in: the thing itself, or anything in it.
+  bool touched(std::string_view kind, std::string_view path) const {
+    for (const Find& f : *job->surveys().finds()) {
+      if (!isOfKind(f, kind)) continue;
+      for (const Subject& s : f.items)
+        if (s.path == path || (kind != "dormant" && beneath(s.path, path))) return true;
+    }
+    return false;
+  }
+  TempFolder t;
+  Workshop real = realWorkshop();
+  std::unique_ptr<Job> job;
+};
+
+TEST_P(Expected, FindsAllThatIsThereAndNothingElse) {
+  // Of kinds that come with what reads contents nothing can be found yet.
+  const std::set<std::string> later{"duplicates", "namesakes", "images"};
+  const auto expected = nlohmann::json::parse(t.read("si/expected-finds.json"));
+  std::size_t checked = 0;
+  for (const auto& e : expected) {
+    const std::string kind = e["kind"];
+    const std::string path = e["path"];
+    if (later.contains(kind)) continue;
+    ++checked;
+    if (e["find"].get<bool>())
+      EXPECT_TRUE(found(kind, path)) << kind << " " << path;
+    else
+      EXPECT_FALSE(touched(kind, path)) << kind << " " << path << ": " << e.value("why", "");
+  }
+  EXPECT_GE(checked, 25u);
+}
+
+TEST_P(Expected, CountsNothingTwiceAndKnowsWhatItFinds) {
+  std::set<PathBytes> seen;
+  for (const Find& f : *job->surveys().finds()) {
+    EXPECT_FALSE(f.id.empty());
+    EXPECT_GT(f.gain.atMost + f.items.front().occupied, 0u) << f.kind << " " << f.place;
+    const bool ofPlaces = f.kind == "leftovers" || f.kind == "caches" || f.kind == "packages" ||
+                          f.kind == "arrivals" || f.kind == "trash" || f.kind == "stale-backups";
+    if (!ofPlaces) continue;
+    for (const Subject& s : f.items) EXPECT_TRUE(seen.insert(s.path).second) << f.kind << " " << s.path;
+  }
+  std::set<std::string> ids;
+  for (const Find& f : *job->surveys().finds()) EXPECT_TRUE(ids.insert(f.id).second) << f.id;
+}
+
+TEST_P(Expected, ProposesNothingPersonal) {
+  ASSERT_TRUE(job->planBook().addTarget("all of it", "100%"));
+  const auto proposal = job->planBook().propose({});
+  ASSERT_TRUE(proposal);
+  EXPECT_FALSE(proposal->reached);
+  EXPECT_FALSE(proposal->plan.lines.empty());
+  for (const PlanLine& line : proposal->plan.lines) {
+    EXPECT_LE(line.found, Regret::wayBack) << line.place;
+    EXPECT_GE(line.standing, Standing::ownersCall) << line.place;
+  }
+  EXPECT_FALSE(proposal->decisions.empty());
+}
+
+INSTANTIATE_TEST_SUITE_P(StandIns, Expected, ::testing::Values("office", "ferry", "studio"),
+                         [](const auto& drive) { return std::string(drive.param); });
+
+}  // namespace
+}  // namespace zt::test

@@ -1,0 +1,289 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Finds of what is known: leftovers, caches, trash of three families, packages, arrivals, backups; their
+// evidence, the ladder, and what may be proposed.
+#include <gtest/gtest.h>
+
+#include "core/finds/evidence.h"
+#include "core/plan/ladder.h"
+#include "support/planned.h"
+
+namespace zt::test {
+namespace {
+
+constexpr TimeNs now = 1'800'000'000 * nsPerSecond;
+
+struct Knowing : ::testing::Test {
+  void add(const std::string& path, std::size_t size, int days = 400) {
+    files->add(path, std::string(size, 'x'));
+    files->age(path, now - days * nsPerDay);
+  }
+  void text(const std::string& path, const std::string& content) { files->add(path, content); }
+  void look(SystemFamily family = SystemFamily::linuxFamily) {
+    survey = surveyOf(files, "/");
+    options.now = now;
+    options.largeBytes = 5'000;
+    std::vector<SystemRoot> systems;
+    if (family != SystemFamily::none) systems.push_back({"", "", family, true, false});
+    context = std::make_shared<FindContext>(survey, PlaceMap(std::move(systems), {}), options);
+    auto detected = detectAll(craft->detectors, {context, files, files->openRoot("/").value()}, {}, {});
+    for (const auto& problem : detected.problems) ADD_FAILURE() << problem.detector << problem.error.detail;
+    finds = std::move(detected.finds);
+    for (Find& f : finds) priceOffers(f, craft->steps);
+  }
+  const Find* find(std::string_view kind, std::string_view place = {}) const {
+    for (const Find& f : finds)
+      if (f.kind == kind && (place.empty() || f.place == place || f.items.front().path == place)) return &f;
+    return nullptr;
+  }
+  std::string fact(const Find& f, std::string_view id) const {
+    for (const Fact& x : f.facts)
+      if (x.id == id && std::holds_alternative<std::string>(x.value)) return std::get<std::string>(x.value);
+    return {};
+  }
+  Evidence evidence(const Find& f) const {
+    const Find* one = &f;
+    return EvidenceDesk(*context, std::span(&one, 1), 0).of(f);
+  }
+  std::shared_ptr<MemoryFileSystem> files = std::make_shared<MemoryFileSystem>();
+  std::shared_ptr<Survey> survey;
+  FindOptions options;
+  ContextPtr context;
+  std::shared_ptr<const Craft> craft = builtInCraft();
+  std::vector<Find> finds;
+};
+
+TEST_F(Knowing, EmptiesAFolderAndLeavesItStanding) {
+  add("var/cache/man/one", 9'000);
+  add("var/cache/man/two", 8'000);
+  look();
+  const Find* f = find("caches");
+  ASSERT_NE(f, nullptr);
+  EXPECT_EQ(f->place, "var/cache/man");
+  EXPECT_EQ(f->items.size(), 2u);
+  EXPECT_EQ(f->offers.front().action, "empty");
+  EXPECT_EQ(f->standing, Standing::rebuilds);
+  EXPECT_TRUE(mayPropose(*f, {}));
+  for (const Subject& s : f->items) EXPECT_NE(s.path, "var/cache/man") << "the folder is nobody's to take";
+}
+
+TEST_F(Knowing, LeavesWhatIsHeldOpenAndSaysSo) {
+  add("home/kim/.cache/tool/data", 9'000);
+  add("home/kim/.cache/tool/lock", 100);
+  look();
+  options.openInodes = {survey->tree.inode(survey->tree.find("home/kim/.cache/tool/lock").value())};
+  look();
+  const Find* f = find("caches");
+  ASSERT_NE(f, nullptr);
+  ASSERT_EQ(f->items.size(), 1u);
+  EXPECT_EQ(f->items[0].path, "home/kim/.cache/tool/data");
+  EXPECT_EQ(numberIn(*f, "held-open"), 1u);
+}
+
+TEST_F(Knowing, SkipsWhatADeeperPlaceKeeps) {
+  add("home/kim/.cache/JetBrains/ide/caches/a", 9'000);
+  add("home/kim/.cache/JetBrains/ide/LocalHistory/b", 9'000);
+  add("home/kim/.cache/JetBrains/ide/other/c", 9'000);
+  look();
+  for (const Find& f : finds)
+    for (const Subject& s : f.items)
+      EXPECT_TRUE(f.kind != "caches" || s.path.find("LocalHistory") == PathBytes::npos) << s.path;
+  EXPECT_NE(find("caches"), nullptr);
+}
+
+TEST_F(Knowing, TellsTheOldTrashFromTheYoung) {
+  text("home/kim/.local/share/Trash/files/old", std::string(9'000, 'x'));
+  text("home/kim/.local/share/Trash/info/old.trashinfo",
+       "[Trash Info]\nPath=/home/kim/old\nDeletionDate=2026-01-01T10:00:00\n");
+  text("home/kim/.local/share/Trash/files/new", std::string(8'000, 'x'));
+  text("home/kim/.local/share/Trash/info/new.trashinfo",
+       "[Trash Info]\nPath=/home/kim/new\nDeletionDate=2027-01-10T10:00:00\n");
+  text("home/kim/.local/share/Trash/files/odd", std::string(7'000, 'x'));
+  look();
+  int seen = 0;
+  for (const Find& f : finds) {
+    if (f.kind != "trash") continue;
+    ++seen;
+    const bool old = fact(f, "thrown-away") == "long-ago";
+    EXPECT_EQ(f.standing, old ? Standing::spent : Standing::ownersCall);
+    EXPECT_EQ(f.regret, old ? Regret::none : Regret::wayBack);
+    EXPECT_EQ(f.items.size(), old ? 2u : 3u);
+    EXPECT_EQ(numberIn(f, "no-date"), old ? 0u : 1u) << "without a date it is taken for young";
+  }
+  EXPECT_EQ(seen, 2);
+}
+
+TEST_F(Knowing, ReadsTheTrashOfTheNtFamily) {
+  std::string record(24, '\0');
+  record[0] = 2;
+  const std::uint64_t time = 116'444'736'000'000'000 + 1'600'000'000ULL * 10'000'000;
+  for (int i = 0; i < 8; ++i)
+    record[static_cast<std::size_t>(16 + i)] = static_cast<char>(time >> (8 * i) & 0xFF);
+  record += std::string("\5\0\0\0", 4);
+  for (const char c : std::string("C:\\a")) record += std::string{c, '\0'};
+  record += std::string(2, '\0');
+  text("$Recycle.Bin/S-1-5-21-1/$RABC123.txt", std::string(9'000, 'x'));
+  text("$Recycle.Bin/S-1-5-21-1/$IABC123.txt", record);
+  text("$Recycle.Bin/S-1-5-21-1/desktop.ini", "x");
+  text("$Recycle.Bin/S-1-5-21-1/$RLONELY", std::string(6'000, 'x'));
+  text("$Recycle.Bin/S-1-5-21-1/$ICUT", "cut");
+  look(SystemFamily::none);
+  std::size_t things = 0;
+  for (const Find& f : finds)
+    if (f.kind == "trash") {
+      things += f.items.size();
+      for (const Subject& s : f.items) EXPECT_EQ(s.path.find("desktop.ini"), PathBytes::npos);
+      EXPECT_TRUE(fact(f, "thrown-away") != "long-ago" || f.items[0].origin == "C:\\a");
+    }
+  EXPECT_EQ(things, 3u) << "a thing with its record, and one without";
+}
+
+TEST_F(Knowing, TakesSupersededKernelsAsOneThingEach) {
+  for (const char* v : {"6.1.0-9", "6.1.0-17", "6.1.0-25"}) {
+    add(std::string("boot/vmlinuz-") + v, 9'000);
+    add(std::string("boot/initrd.img-") + v, 9'000);
+    add(std::string("usr/lib/modules/") + v + "/x.ko", 9'000);
+  }
+  options.machine.kernel = "6.1.0-17";
+  look();
+  const Find* f = find("packages");
+  ASSERT_NE(f, nullptr);
+  EXPECT_EQ(fact(*f, "kernel-version"), "6.1.0-9") << "the running one and the newest stay";
+  EXPECT_EQ(f->items.size(), 3u);
+  ASSERT_EQ(f->offers.size(), 1u);
+  EXPECT_EQ(f->offers[0].action, "advise");
+  EXPECT_EQ(f->offers[0].gain.sure, 0u) << "nobody is sure of what others do";
+  EXPECT_EQ(std::count_if(finds.begin(), finds.end(), [](const Find& x) { return x.kind == "packages"; }), 1);
+  // A running kernel that is not there says that the list cannot be trusted.
+  options.machine.kernel = "5.0.0";
+  look();
+  EXPECT_EQ(find("packages"), nullptr);
+}
+
+TEST_F(Knowing, WeighsProgramsByWhatTheyOccupy) {
+  text("var/lib/dpkg/status",
+       "Package: painter\nStatus: install ok installed\nArchitecture: amd64\nDepends: colours\n\n"
+       "Package: colours\nStatus: install ok installed\nArchitecture: amd64\n\n"
+       "Package: base\nStatus: install ok installed\nEssential: yes\nArchitecture: amd64\n\n");
+  text("var/lib/apt/extended_states", "Package: colours\nAuto-Installed: 1\n\n");
+  text("var/lib/dpkg/info/painter.list", "/.\n/usr\n/usr/bin/painter\n/usr/share/none\n");
+  text("var/lib/dpkg/info/colours:amd64.list", "/usr/share/colours/a\n");
+  text("var/lib/dpkg/info/base.list", "/usr/bin/base\n");
+  add("usr/bin/painter", 9'000);
+  add("usr/share/colours/a", 8'000);
+  add("usr/bin/base", 7'000);
+  look();
+  const Find* painter = find("programs", "painter");
+  ASSERT_NE(painter, nullptr);
+  EXPECT_EQ(painter->gain.atMost, survey->tree.occupied(*survey->tree.find("usr/bin/painter")));
+  EXPECT_EQ(painter->gain.when, GainTime::later);
+  EXPECT_EQ(fact(*painter, "goes-with"), "colours");
+  EXPECT_EQ(fact(*find("programs", "colours"), "wanted"), "pulled-in");
+  EXPECT_EQ(find("programs", "base")->standing, Standing::bedrock);
+  for (const Find& f : finds) EXPECT_TRUE(f.kind != "programs" || !mayPropose(f, {})) << f.id;
+}
+
+TEST_F(Knowing, FollowsTheUsersOwnFolderForDownloads) {
+  text("home/kim/.config/user-dirs.dirs", "XDG_DOWNLOAD_DIR=\"$HOME/Eingang\"\n");
+  add("home/kim/Eingang/setup.deb", 9'000);
+  add("home/kim/Eingang/letter.odt", 9'000);
+  add("home/lee/Downloads/disk.iso", 9'000);
+  look();
+  int fetch = 0;
+  int papers = 0;
+  for (const Find& f : finds)
+    if (f.kind == "arrivals") {
+      (fact(f, "arrived") == "can-be-fetched" ? fetch : papers)++;
+      EXPECT_FALSE(mayPropose(f, {})) << "nobody's but a person's";
+    }
+  EXPECT_EQ(fetch, 2);
+  EXPECT_EQ(papers, 1);
+}
+
+TEST_F(Knowing, TellsStaleCopiesFromLivingOnes) {
+  add("srv/pc-backup-2019.img", 9'000, 900);
+  add("srv/pc-backup-today.img", 9'000, 1);
+  add("srv/holiday-2019-07-01.jpg", 9'000, 900);
+  for (const char* day : {"2024-01-01", "2024-02-01", "2024-03-01", "2024-04-01"})
+    add(std::string("srv/days/") + day + "/own.jpg", 9'000, 900);
+  look();
+  EXPECT_NE(find("stale-backups", "srv/pc-backup-2019.img"), nullptr);
+  EXPECT_EQ(find("stale-backups", "srv/pc-backup-today.img"), nullptr);
+  EXPECT_EQ(find("stale-backups", "srv/holiday-2019-07-01.jpg"), nullptr);
+  EXPECT_EQ(find("stale-backups", "srv/days"), nullptr) << "dated, but nothing is shared: pictures by day";
+}
+
+TEST_F(Knowing, KnowsNamesakesAndUsualSizes) {
+  add("home/kim/film.mkv", 1'200'000);
+  add("srv/copy/film.mkv", 1'200'000);
+  add("srv/other/film.mkv", 1'100'000);
+  look();
+  const Find* film = find("large", "home/kim/film.mkv");
+  ASSERT_NE(film, nullptr);
+  const Evidence e = evidence(*film);
+  ASSERT_EQ(e.namesakes.size(), 1u) << "same name and same length";
+  EXPECT_EQ(e.namesakes[0].path, "srv/copy/film.mkv");
+  add("usr/lib/big", 9'000);
+  look();
+  const Find* tree = find("components", "usr");
+  ASSERT_NE(tree, nullptr);
+  EXPECT_TRUE(tree->offers.empty());
+  EXPECT_EQ(evidence(*tree).size, SizeVerdict::small) << "a system is bigger than that";
+}
+
+TEST_F(Knowing, BuildsTheLadderFromTheGround) {
+  add("var/cache/man/one", 9'000);
+  add("var/crash/20240101.crash", 8'000);
+  add("home/kim/film.mkv", 50'000);
+  add("home/kim/.local/share/flatpak/x", 9'000);
+  look();
+  std::vector<const Find*> all;
+  for (const Find& f : finds) all.push_back(&f);
+  const Ladder ladder = ladderOf(all, *context, {});
+  const auto at = [&](Regret r) { return ladder.rungs[static_cast<std::size_t>(r)]; };
+  EXPECT_GT(at(Regret::timeOrBandwidth).adds, 8'999u);
+  EXPECT_GT(at(Regret::wayBack).adds, 7'999u);
+  EXPECT_EQ(at(Regret::personalGone).steps, 0u) << "never by itself";
+  EXPECT_GE(ladder.decisions, 1u);
+  Marks marks;
+  marks.set("var/cache/man", Mark::keep);
+  EXPECT_EQ(ladderOf(all, *context, marks).rungs[1].steps, 0u);
+}
+
+TEST_F(Knowing, AdvisesAndTouchesNothing) {
+  add("var/log/journal/m/system.journal", 9'000);
+  look();
+  const Find* f = find("leftovers");
+  ASSERT_NE(f, nullptr);
+  const auto line = lineFor(*f, craft->steps, "advise", {});
+  ASSERT_TRUE(line);
+  Plan plan;
+  plan.lines.push_back(*line);
+  EXPECT_EQ(plannedGain(plan, context->gain).sure, 0u);
+  EXPECT_GT(plannedGain(plan, context->gain).atMost, 0u);
+  EXPECT_TRUE(consentFor(plan).lines.empty()) << "nothing is done here, so nobody is asked";
+  EXPECT_TRUE(outermostItems(plan, context->gain).empty());
+  EXPECT_TRUE(checkLocks(plan, *context, {}));
+}
+
+TEST_F(Knowing, FindsStoresOfManySmallFiles) {
+  for (int i = 0; i < 2'100; ++i) add("home/kim/letters/" + std::to_string(i), 100, 10);
+  add("home/kim/few/a", 9'000, 10);
+  look();
+  const Find* f = find("many-small");
+  ASSERT_NE(f, nullptr);
+  EXPECT_EQ(f->items.front().path, "home/kim/letters");
+  EXPECT_FALSE(mayPropose(*f, {}));
+}
+
+/// A data drive with a folder called like a system's: nothing of it may be taken for junk.
+TEST_F(Knowing, TakesNothingForJunkOnADataDrive) {
+  for (const char* path :
+       {"tmp/a", "var/tmp/b", "var/cache/man/c", "Windows/Temp/d", "Windows.old/e", "Library/Caches/f",
+        "private/tmp/g", "home/kim/.cache/h", "Users/kim/AppData/Local/Temp/i"})
+    add(path, 9'000);
+  look(SystemFamily::none);
+  for (const Find& f : finds) EXPECT_FALSE(mayPropose(f, {})) << f.kind << " " << f.place;
+}
+
+}  // namespace
+}  // namespace zt::test
