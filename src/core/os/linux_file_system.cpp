@@ -439,13 +439,33 @@ Result<void> LinuxFileSystem::makeFolder(const Folder& at, std::string_view name
   return asResult(::mkdirat(fdOf(at), cname.get(), mode), "make-folder", name);
 }
 
+namespace {
+/// For file systems that cannot rename without replacing (most of FUSE). A file gets its new name first,
+/// which fails where that is taken, and loses the old one then: cut short in between it has both. A folder is
+/// renamed where nothing is; at worst that replaces an empty folder which came there meanwhile.
+Result<void> renameByLink(int from, const char* name, int to, const char* newName, std::string_view said) {
+  struct stat found {};
+  if (::fstatat(from, name, &found, AT_SYMLINK_NOFOLLOW) != 0) return asResult(-1, "rename", said);
+  if (S_ISDIR(found.st_mode)) {
+    struct stat there {};
+    if (::fstatat(to, newName, &there, AT_SYMLINK_NOFOLLOW) == 0)
+      return fail(Errc::taken, "rename", PathBytes(said));
+    return asResult(::renameat(from, name, to, newName), "rename", said);
+  }
+  if (::linkat(from, name, to, newName, 0) != 0) return asResult(-1, "rename", said);
+  return asResult(::unlinkat(from, name, 0), "rename", said);
+}
+}  // namespace
+
 Result<void> LinuxFileSystem::rename(const Folder& from, std::string_view name, const Folder& to,
                                      std::string_view newName) {
   const CName a(name);
   const CName b(newName);
   if (!a.valid() || !b.valid() || name.empty() || newName.empty())
     return fail(Errc::outsideRoot, "rename", PathBytes(name));
-  return asResult(::renameat2(fdOf(from), a.get(), fdOf(to), b.get(), RENAME_NOREPLACE), "rename", name);
+  if (::renameat2(fdOf(from), a.get(), fdOf(to), b.get(), RENAME_NOREPLACE) == 0) return {};
+  if (errno != EINVAL && errno != ENOSYS) return asResult(-1, "rename", name);
+  return renameByLink(fdOf(from), a.get(), fdOf(to), b.get(), name);
 }
 
 Result<void> LinuxFileSystem::unlink(const Folder& at, std::string_view name) {

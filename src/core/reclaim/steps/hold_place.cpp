@@ -23,14 +23,21 @@ Result<void> HoldPlace::makeHoldIn(const FolderPtr& base) {
   };
   const auto above = drive_.files->stat(*base, {});
   FolderPtr at = base;
+  int open = 0;  // to others than us
   for (const PathBytes& name : {PathBytes(holdName), drive_.job, runFolderName(run_)}) {
     auto next = ensure(at, name);
     if (!next) return tl::unexpected(next.error());
     at = std::move(*next);
     const auto mine = drive_.files->stat(*at, {});
     if (!mine || !above || mine->mountId != above->mountId) return fail(Errc::otherDevice, "hold", name);
-    if ((mine->mode & 022u) != 0) return fail(Errc::notPermitted, "hold", name);  // not ours alone
+    open += (mine->mode & 022u) != 0 ? 1 : 0;
   }
+  // A file system without modes shows every folder alike, whatever was asked for: then all of them are as
+  // open as the drive itself, and nobody can do more in the hold than beside it. Where modes are kept the
+  // folder of the job was made for us alone, so that a hold that somebody else prepared is told by being open
+  // itself.
+  const bool noModes = open == 3 && (above->mode & 022u) != 0;
+  if (open > 0 && !noModes) return fail(Errc::notPermitted, "hold", PathBytes(holdName));  // not ours alone
   return {};
 }
 
