@@ -16,6 +16,7 @@ using Verb = int (*)(Console&, const Arguments&);
 template <class Enum>
 std::vector<std::string> namesOf(int count) {
   std::vector<std::string> names;
+  names.reserve(static_cast<std::size_t>(count));
   for (int i = 0; i < count; ++i) names.emplace_back(name(static_cast<Enum>(i)));
   return names;
 }

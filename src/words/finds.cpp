@@ -37,7 +37,12 @@ std::string Words::findTitle(const Find& f) const {
   if (f.kind == "trash") {
     const auto parts = splitPath(f.place);
     const bool home = parts.size() > 1 && (parts[0] == "home" || parts[0] == "Users");
-    const std::string whose = home ? path(parts[1]) : path(f.place);
+    const auto last = baseName(f.place);
+    // Of a security identifier the last number tells the users of one drive apart.
+    const std::string whose = home ? path(parts[1])
+                              : last.starts_with("S-1-")
+                                  ? t("user %1", {path(last.substr(last.rfind('-') + 1))})
+                                  : path(f.place);
     const std::string when = textIn(f, "thrown-away");
     if (when.empty()) return t("trash · %1", {whose});
     return when == "long-ago" ? t("trash · %1, thrown away long ago", {whose})

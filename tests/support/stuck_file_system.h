@@ -13,15 +13,21 @@ class StuckFileSystem final : public ForwardingFileSystem {
 public:
   explicit StuckFileSystem(FileSystemPtr below) : ForwardingFileSystem(std::move(below)) {}
   Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override {
-    if (name == "stuck") {
-      std::unique_lock lock(mutex);
-      ++waiting;
-      changed.notify_all();
-      changed.wait(lock, [&] { return open; });
-      --waiting;
-      changed.notify_all();
-    }
+    if (name == "stuck") wait();
     return inner_.openFolder(at, name);
+  }
+  Result<FolderPtr> openBeneath(const Folder& root, std::string_view relative) override {
+    for (const auto part : splitPath(relative))
+      if (part == "stuck") wait();
+    return inner_.openBeneath(root, relative);
+  }
+  void wait() {
+    std::unique_lock lock(mutex);
+    ++waiting;
+    changed.notify_all();
+    changed.wait(lock, [&] { return open; });
+    --waiting;
+    changed.notify_all();
   }
   void letGo() {
     std::unique_lock lock(mutex);

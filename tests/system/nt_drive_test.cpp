@@ -76,7 +76,7 @@ TEST_F(NtDrive, IsKnownInAnyCaseAndItsTrashGoesInPairs) {
   const Find* trash = find("trash");
   ASSERT_NE(trash, nullptr);
   ASSERT_EQ(trash->items.size(), 2u) << "the thing and its record, and not the folder's own file";
-  EXPECT_EQ(trash->items[0].origin, "C:\\Users\\Kim\\pier.mov");
+  EXPECT_EQ(trash->items[0].origin, "C:/Users/Kim/pier.mov");
   EXPECT_EQ(trash->standing, Standing::spent);
   EXPECT_EQ(find("leftovers"), nullptr) << "what was written just now is left alone";
   ASSERT_TRUE(job->planBook().add({trash->id}, ""));

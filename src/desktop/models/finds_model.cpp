@@ -134,7 +134,9 @@ QVariant FindsModel::data(const QModelIndex& index, int role) const {
     case Qt::DisplayRole:
       if (index.column() == 1) return say(&Words::bytes, node.bytes);
       if (find != nullptr) return say(&Words::findTitle, *find);
-      return node.fold ? tr("%1 small ones").arg(node.children.size()) : say(&Words::standing, node.standing);
+      return node.fold ? (node.children.size() == 1 ? tr("1 small one")
+                                                    : tr("%1 small ones").arg(node.children.size()))
+                       : say(&Words::standing, node.standing);
     case Qt::ToolTipRole:
       if (index.column() == 1) return say(&Words::exact, node.bytes);
       return find != nullptr ? say(&Words::findTitle, *find)

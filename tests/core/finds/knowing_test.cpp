@@ -132,7 +132,7 @@ TEST_F(Knowing, ReadsTheTrashOfTheNtFamily) {
     if (f.kind == "trash") {
       things += f.items.size();
       for (const Subject& s : f.items) EXPECT_EQ(s.path.find("desktop.ini"), PathBytes::npos);
-      EXPECT_TRUE(fact(f, "thrown-away") != "long-ago" || f.items[0].origin == "C:\\a");
+      EXPECT_TRUE(fact(f, "thrown-away") != "long-ago" || f.items[0].origin == "C:/a");
     }
   EXPECT_EQ(things, 3u) << "a thing with its record, and one without";
 }

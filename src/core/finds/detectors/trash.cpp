@@ -137,7 +137,8 @@ private:
         const auto said = text ? parseRecycleRecord(*text) : std::nullopt;
         t.read = said.has_value();
         if (said) {
-          t.thing.origin = said->path;
+          t.thing.origin = said->path;  // with our own sign between its parts
+          std::replace(t.thing.origin.begin(), t.thing.origin.end(), '\\', '/');
           t.deleted = said->deleted;
           if (said->deleted != 0) t.thing.deleted = dateOf(said->deleted);
         }
