@@ -63,7 +63,7 @@ private:
       const auto settings = c.tree.child(home, ".config");
       if (!settings || !input.files || !input.root) continue;
       const auto at = input.files->openBeneath(*input.root, c.tree.path(*settings));
-      const auto text = at ? input.files->readFile(**at, "user-dirs.dirs", 64 * 1024)
+      const auto text = at ? input.files->readFile(**at, "user-dirs.dirs", std::size_t{64} * 1024)
                            : Result<std::string>(tl::unexpected(at.error()));
       const auto said = text ? downloadFolder(*text) : std::nullopt;
       if (!said) continue;

@@ -21,7 +21,7 @@ bool isNamedExactly(const Place& place, std::string_view name) {
 
 bool isManySmall(std::uint32_t files, Bytes bytes) {
   constexpr std::uint32_t many = 2000;
-  constexpr Bytes small = 256 * 1024;  // on average
+  constexpr Bytes small = Bytes{256} * 1024;  // on average
   return files >= many && bytes / files <= small;
 }
 

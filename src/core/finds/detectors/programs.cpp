@@ -12,8 +12,8 @@ namespace zt {
 namespace {
 
 constexpr std::size_t mostPrograms = 100;
-constexpr std::size_t mostStatus = 64 * 1024 * 1024;
-constexpr std::size_t mostList = 16 * 1024 * 1024;
+constexpr std::size_t mostStatus = std::size_t{64} * 1024 * 1024;
+constexpr std::size_t mostList = std::size_t{16} * 1024 * 1024;
 
 /// Finds nodes by absolute paths that come in order: neighbours share the folder that was looked up last.
 class PathsInOrder {

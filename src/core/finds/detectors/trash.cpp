@@ -105,7 +105,7 @@ private:
     eachIn(c.tree, *content, [&](NodeId id) {
       Thrown t{c.subject(id), infoByName.find(std::string(c.tree.name(id)) + ".trashinfo"), 0, true};
       if (t.record != noNode) {
-        const auto text = at ? input.files->readFile(*at, c.tree.name(t.record), 64 * 1024)
+        const auto text = at ? input.files->readFile(*at, c.tree.name(t.record), std::size_t{64} * 1024)
                              : Result<std::string>(fail(Errc::notPermitted, "read"));
         const auto info = text ? parseTrashInfo(*text) : std::nullopt;
         t.read = info.has_value();
@@ -132,7 +132,7 @@ private:
       const NodeId record = byName.find(std::string("$") + (name[1] == 'R' ? "I" : "i") + name.substr(2));
       Thrown t{c.subject(id), record, 0, true};
       if (record != noNode) {
-        const auto text = at ? input.files->readFile(*at, c.tree.name(record), 128 * 1024)
+        const auto text = at ? input.files->readFile(*at, c.tree.name(record), std::size_t{128} * 1024)
                              : Result<std::string>(fail(Errc::notPermitted, "read"));
         const auto said = text ? parseRecycleRecord(*text) : std::nullopt;
         t.read = said.has_value();
