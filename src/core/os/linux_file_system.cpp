@@ -327,7 +327,8 @@ Result<EntryStat> LinuxFileSystem::stat(const Folder& at, std::string_view name)
 }
 
 Result<void> LinuxFileSystem::scan(const Folder& at, ScanSink& sink) {
-  constexpr std::size_t bufferSize = std::size_t{32} * 1024;  // with the stats beside it, it stays in the cache
+  constexpr std::size_t bufferSize =
+      std::size_t{32} * 1024;  // with the stats beside it, it stays in the cache
   thread_local std::unique_ptr<char[]> buffer(new char[bufferSize]);
   const int fd = fdOf(at);
   StatBatch batch(fd);
