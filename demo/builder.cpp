@@ -132,8 +132,10 @@ private:
   Result<void> throwAway(const Thrown& t) {
     const bool nt = t.form == "nt";
     const std::string folder = t.form == "freedesktop" ? t.trash + "/files/" : t.trash + "/";
+    // On a mac nothing but the change time tells when something was thrown away.
+    const double touched = t.form == "mac" ? t.days : t.days + 40;
     const TreeWriter::File thing{
-        folder + (nt ? "$R" : "") + t.name, t.bytes, t.trash + t.name, {}, ago(t.days + 40), t.owner, 0644};
+        folder + (nt ? "$R" : "") + t.name, t.bytes, t.trash + t.name, {}, ago(touched), t.owner, 0644};
     length_ += thing.length;
     if (auto made = writer_.file(thing); !made || t.form == "mac") return made;
     const std::string record = nt ? recycleRecord(t) : trashInfo(t);

@@ -11,7 +11,7 @@ namespace {
 
 using namespace zt;
 
-ByteSource sourceOf(std::string text) {
+ByteSource streamOf(std::string text) {
   return [text = std::move(text), given = false]() mutable -> std::optional<std::string> {
     return std::exchange(given, true) ? std::string() : std::move(text);
   };
@@ -32,13 +32,13 @@ void fuzzSurvey(std::string_view input) {
   if (input.empty()) return;
   const char how = input[0];
   const std::string rest(input.substr(1));
-  if (how == 'z') return explore(importSurvey(ExchangeForm::jsonLines, sourceOf(rest)));
+  if (how == 'z') return explore(importSurvey(ExchangeForm::jsonLines, streamOf(rest)));
   if (how == 'j') {
     std::string packed(ZSTD_compressBound(rest.size()), '\0');
     packed.resize(ZSTD_compress(packed.data(), packed.size(), rest.data(), rest.size(), 1));
-    return explore(importSurvey(ExchangeForm::jsonLines, sourceOf(packed)));
+    return explore(importSurvey(ExchangeForm::jsonLines, streamOf(packed)));
   }
-  if (how == 'c') return explore(importSurvey(ExchangeForm::csv, sourceOf(rest)));
+  if (how == 'c') return explore(importSurvey(ExchangeForm::csv, streamOf(rest)));
   std::vector<std::string> pieces(1);
   for (const char c : rest)
     if (c == '\n' && pieces.size() < 4)

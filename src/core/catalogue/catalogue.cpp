@@ -72,22 +72,20 @@ Catalogue::Part* Catalogue::partFor(std::string_view path) {
   return at;
 }
 
-/// The part of a path as it is written, and the strictest place on the way there; nullptr if there is none.
-const Catalogue::Part* Catalogue::lookUp(std::string_view path, const Place** onTheWay) const {
+/// The deepest place that speaks on the way to a path, wildcards in it taken as letters of a name.
+const Place* Catalogue::speaksAt(std::string_view path) const {
+  const Place* speaking = nullptr;
   const Part* at = top_.get();
   for (const auto part : splitPath(path)) {
-    if (part == userMark) {
-      at = home_.get();
-      continue;
-    }
-    const std::string key = foldsCase(family_) ? lowered(part) : std::string(part);
-    const Part* next = nullptr;
-    step(*at, key, [&](const Part& to, std::uint8_t) { next = &to; });
-    if (next == nullptr) return nullptr;
+    const Part* next = part == userMark ? home_.get() : nullptr;
+    if (next == nullptr)
+      step(*at, foldsCase(family_) ? lowered(part) : std::string(part),
+           [&](const Part& to, std::uint8_t) { next = &to; });
+    if (next == nullptr) break;
     at = next;
-    if (at->place != nullptr && onTheWay != nullptr) *onTheWay = at->place;
+    if (at->place != nullptr) speaking = at->place;
   }
-  return at;
+  return speaking;
 }
 
 void Catalogue::put(const std::shared_ptr<const Place>& place) {
@@ -104,28 +102,31 @@ void Catalogue::put(const std::shared_ptr<const Place>& place) {
   }
 }
 
+/// The place of a path as it is written, wildcards taken as letters.
+const Place* Catalogue::placeWrittenAt(std::string_view path) const {
+  const Part* at = top_.get();
+  for (const auto part : splitPath(path)) {
+    if (part == userMark) {
+      at = home_.get();
+      continue;
+    }
+    const std::string key = foldsCase(family_) ? lowered(part) : std::string(part);
+    const auto exact = at->exact.find(key);
+    const auto wild =
+        std::find_if(at->wild.begin(), at->wild.end(), [&](const auto& w) { return w.first.text() == key; });
+    at = exact != at->exact.end() ? exact->second.get()
+         : wild != at->wild.end() ? wild->second.get()
+                                  : nullptr;
+    if (at == nullptr) return nullptr;
+  }
+  return at->place;
+}
+
 Result<void> Catalogue::checkFree(const Place& place) const {
   if (find(place.id) != nullptr) return wrong("two places are called " + place.id);
-  for (const std::string& path : place.paths) {
-    if (path.starts_with("**")) continue;
-    const Part* at = top_.get();
-    for (const auto part : splitPath(path)) {
-      if (part == userMark) {
-        at = home_.get();
-        continue;
-      }
-      const std::string key = foldsCase(family_) ? lowered(part) : std::string(part);
-      const auto exact = at->exact.find(key);
-      const auto wild = std::find_if(at->wild.begin(), at->wild.end(),
-                                     [&](const auto& w) { return w.first.text() == key; });
-      at = exact != at->exact.end() ? exact->second.get()
-           : wild != at->wild.end() ? wild->second.get()
-                                    : nullptr;
-      if (at == nullptr) break;
-    }
-    if (at != nullptr && at->place != nullptr)
-      return wrong(place.id + " and " + at->place->id + " speak for one path: " + path);
-  }
+  for (const std::string& path : place.paths)
+    if (const Place* other = path.starts_with("**") ? nullptr : placeWrittenAt(path))
+      return wrong(place.id + " and " + other->id + " speak for one path: " + path);
   return {};
 }
 
@@ -151,21 +152,17 @@ Result<Catalogue> Catalogue::parse(std::span<const Text> texts, SystemFamily fam
   return catalogue;
 }
 
+/// A form is silent where bedrock lies, and what hides behind wildcards is stopped where a path is walked;
+/// what can be told from the text is an error.
 Result<void> Catalogue::addOwn(Place place) {
+  const bool milder = place.standing != Standing::bedrock;
   for (const std::string& path : place.paths) {
-    if (path.starts_with("**")) {
-      // A form is silent where bedrock lies, so it cannot loosen it.
-      continue;
-    }
-    const Place* known = nullptr;
-    (void)lookUp(path, &known);
-    // The deepest place on the way may be deep below bedrock and itself no more than kept: that one speaks.
-    if (known != nullptr && known->standing == Standing::bedrock && place.standing != Standing::bedrock)
-      return wrong(place.id + " would loosen " + known->id + " (" + path + ")");
+    if (path.starts_with("**")) continue;
+    for (const Place* known : {speaksAt(path), placeWrittenAt(path)})
+      if (milder && known != nullptr && known->standing == Standing::bedrock)
+        return wrong(place.id + " would loosen " + known->id + " (" + path + ")");
   }
-  const auto same =
-      std::find_if(places_.begin(), places_.end(), [&](const auto& p) { return p->id == place.id; });
-  if (same != places_.end() && (*same)->standing == Standing::bedrock && place.standing != Standing::bedrock)
+  if (const Place* same = find(place.id); milder && same != nullptr && same->standing == Standing::bedrock)
     return wrong(place.id + " would loosen bedrock");
   put(std::make_shared<const Place>(std::move(place)));
   return {};

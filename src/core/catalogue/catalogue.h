@@ -77,7 +77,8 @@ private:
   void put(const std::shared_ptr<const Place>& place);
   Result<void> checkFree(const Place& place) const;
   Part* partFor(std::string_view path);
-  const Part* lookUp(std::string_view path, const Place** onTheWay) const;
+  const Place* speaksAt(std::string_view path) const;
+  const Place* placeWrittenAt(std::string_view path) const;
   void putHomes();
 
   SystemFamily family_ = SystemFamily::none;

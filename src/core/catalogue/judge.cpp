@@ -130,25 +130,61 @@ private:
     return options_.now != 0 && touched <= options_.now - days * nsPerDay;
   }
 
-  /// Of a system that an upgrade left only its homes are asked: papers of the system itself are everywhere.
-  bool holdsPersonal(const Place& place, NodeId node) const {
-    std::vector<NodeId> waiting;
-    if (place.regret == Regret::wayBack && place.whole) {
-      for (const char* homes : {"home", "root", "Users", "srv"})
-        if (const auto at = tree_.child(node, homes)) waiting.push_back(*at);
-    } else {
-      waiting.push_back(node);
-    }
+  /// Calls `each` for all files in an entry until it says true.
+  template <class Each>
+  bool anyFile(NodeId node, Each each) const {
+    std::vector<NodeId> waiting{node};
     while (!waiting.empty()) {
       const NodeId at = waiting.back();
       waiting.pop_back();
       if (!tree_.isFolder(at)) {
-        if (looksPersonal(tree_.name(at))) return true;
+        if (each(at)) return true;
         continue;
       }
       const FolderTotals& t = tree_.totals(at);
       for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
         waiting.push_back(id);
+    }
+    return false;
+  }
+
+  /// In an earlier system papers of the system are everywhere, but what somebody has in a home, or what it
+  /// served, may lie nowhere else, whatever it is called.
+  bool holdsPersonal(const Place& place, NodeId node) const {
+    if (place.regret != Regret::wayBack || !place.whole || !tree_.isFolder(node))
+      return anyFile(node, [&](NodeId id) { return looksPersonal(tree_.name(id)); });
+    // Where names are told apart by their case there may be several of one.
+    const FolderTotals& t = tree_.totals(node);
+    for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id) {
+      const std::string name = lowered(tree_.name(id));
+      if (name == "root" ? ownFiles(id) : (name == "home" || name == "users") && anyHome(id)) return true;
+    }
+    using Parts = std::vector<std::string_view>;
+    for (const Parts& served : {Parts{"srv"}, Parts{"var", "www"}, Parts{"var", "mail"},
+                                Parts{"var", "lib", "mysql"}, Parts{"var", "lib", "postgresql"}})
+      if (const NodeId at = below(node, served, 0, true);
+          at != noNode && anyFile(at, [](NodeId) { return true; }))
+        return true;
+    return false;
+  }
+
+  bool anyHome(NodeId homes) const {
+    if (!tree_.isFolder(homes)) return false;
+    const FolderTotals& t = tree_.totals(homes);
+    for (NodeId home = t.firstChild; t.children > 0 && home < t.firstChild + t.children; ++home)
+      if (ownFiles(home)) return true;
+    return false;
+  }
+
+  /// Whether a home holds more than what programs keep there for themselves.
+  bool ownFiles(NodeId home) const {
+    if (!tree_.isFolder(home)) return false;
+    const FolderTotals& t = tree_.totals(home);
+    for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id) {
+      const std::string name = lowered(tree_.name(id));
+      const bool programs = name.starts_with('.') || name == "appdata" || name == "library" ||
+                            name.starts_with("ntuser") || tree_.kind(id) == EntryKind::symlink;
+      if (!programs && anyFile(id, [](NodeId) { return true; })) return true;
     }
     return false;
   }

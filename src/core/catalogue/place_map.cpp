@@ -120,6 +120,12 @@ PlaceMap::Way PlaceMap::step(const Way& from, std::string_view name, EntryKind k
           if ((place->filesOnly && kind == EntryKind::folder) ||
               (place->foldersOnly && kind != EntryKind::folder))
             return;
+          // However exactly a user's own place fits, bedrock that is spoken of beside it stays.
+          const auto loosens = [](const Place& own, const Place& other) {
+            return own.own && other.standing == Standing::bedrock && own.standing != Standing::bedrock;
+          };
+          if (found != nullptr && loosens(*place, *found)) return;
+          if (found != nullptr && loosens(*found, *place)) found = nullptr;
           if (found != nullptr && (rank > way || (rank == way && found->standing <= place->standing))) return;
           found = place;
           rank = way;

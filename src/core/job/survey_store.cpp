@@ -21,19 +21,38 @@ PathBytes inDrive(const Drive& drive, const PathBytes& root) {
   return beneath(root, top) ? root.substr(top.size() + 1) : PathBytes{};
 }
 
-/// Reads the beginnings of files for the places that ask for them; empty where the drive is not at hand.
-std::function<std::optional<std::string>(NodeId, std::size_t)> headsOf(const Site& site, SurveyPtr survey) {
-  if (site.closed()) return {};
-  auto root = site.files()->openRoot(site.root());
-  if (!root) return {};
-  return [files = site.files(), folder = std::move(*root), survey](
-             NodeId node, std::size_t most) -> std::optional<std::string> {
-    const auto in = files->openBeneath(*folder, parentPath(survey->tree.path(node)));
-    if (!in) return std::nullopt;
-    auto head = files->readHead(**in, survey->tree.name(node), most);
-    return head ? std::optional(std::move(head->bytes)) : std::nullopt;
+/// Reads the beginnings of files for the places that ask for them. Lets go of the drive as soon as it goes,
+/// however long the context lives that it was given to: nobody could detach the drive otherwise.
+class Heads {
+public:
+  Heads(const Site& site, const Survey& survey) {
+    if (site.closed()) return;
+    open_->files = site.files();
+    open_->root = site.files()->openRoot(site.root()).value_or(nullptr);
+    open_->survey = &survey;
+  }
+  ~Heads() { *open_ = {}; }
+  Heads(const Heads&) = delete;
+  Heads& operator=(const Heads&) = delete;
+
+  std::function<std::optional<std::string>(NodeId, std::size_t)> reader() const {
+    return [open = open_](NodeId node, std::size_t most) -> std::optional<std::string> {
+      if (!open->root) return std::nullopt;
+      const auto in = open->files->openBeneath(*open->root, parentPath(open->survey->tree.path(node)));
+      if (!in) return std::nullopt;
+      auto head = open->files->readHead(**in, open->survey->tree.name(node), most);
+      return head ? std::optional(std::move(head->bytes)) : std::nullopt;
+    };
+  }
+
+private:
+  struct Open {
+    FileSystemPtr files;
+    FolderPtr root;
+    const Survey* survey = nullptr;
   };
-}
+  std::shared_ptr<Open> open_ = std::make_shared<Open>();
+};
 
 /// A home of passwd(5) that lies where homes usually do not; empty for the others, for services, and for what
 /// is no plain path.
@@ -110,7 +129,8 @@ ContextPtr SurveyStore::contextOf(const Site& site, SurveyPtr survey) const {
   options.live = site.drive().liveSystem;
   if (options.live && workshop_.machine) options.machine = workshop_.machine->facts();
   options.keepsAccessTimes = site.keepsAccessTimes();
-  options.head = headsOf(site, survey);
+  const Heads heads(site, *survey);
+  options.head = heads.reader();
   std::vector<SystemRoot> systems = systemsSeen(site.drive(), *survey);
   std::vector<HomeRoot> homes = homesElsewhere(site, *survey, systems);
   PlaceMap places(std::move(systems), inDrive(site.drive(), survey->root), std::move(homes),

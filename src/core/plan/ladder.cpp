@@ -17,7 +17,7 @@ Ladder ladderOf(std::span<const Find* const> finds, const FindContext& context, 
     const Gain& gain = f->offers.front().gain;
     if (may && gain.sure > 0) {
       takes.push_back(f);
-    } else if (gain.when == GainTime::later && !marks.locks(*f)) {
+    } else if (may && gain.when == GainTime::later) {
       ladder.later += gain.atMost;
       ++ladder.laterSteps;
     } else if (!may && f->standing >= Standing::unjudged && !marks.locks(*f)) {

@@ -157,6 +157,9 @@ bool plainRelative(std::string_view path) {
 Result<void> bind(Plan& plan, const SurveyTree& tree) {
   for (auto& line : plan.lines)
     for (auto& item : line.items) {
+      const auto& subjects = line.step->subjects;
+      if (std::find(subjects.begin(), subjects.end(), item.kind) == subjects.end())
+        return fail(Errc::unknownStep, "plan", item.path, line.step->id);
       if (item.kind != SubjectKind::entry) continue;
       if (!plainRelative(item.path)) return fail(Errc::outsideRoot, "plan", item.path);
       const auto node = tree.find(item.path);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/job_view.h"
 
+#include <unistd.h>
+
 #include <algorithm>
 
 namespace zt::desktop {
@@ -74,6 +76,14 @@ void fillSurvey(Job& job, const JobView& before, JobView& v) {
   if (v.stale) lowerStrata(job, v);
   v.adds = stepGains(v.plan, v.context->gain);
   v.planned = job.planBook().planned();
+  if (same && before.evidence) {
+    v.evidence = before.evidence;
+  } else {
+    // Looking for namesakes is a pass over all names: not for the thread that draws.
+    std::vector<const Find*> all;
+    for (const Find& f : *v.finds) all.push_back(&f);
+    v.evidence = std::make_shared<const EvidenceDesk>(*v.context, all, ::geteuid());
+  }
   const bool sameFinds = same && before.finds == v.finds && before.marks == v.marks;
   v.ladder = sameFinds ? before.ladder : ladderOfAll(*v.finds, *v.context, v.marks);
   for (std::size_t i = 0; i < v.plan.lines.size(); ++i)

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/finds/evidence.h"
 #include "core/job/job.h"
 #include "core/plan/ladder.h"
 #include "desktop/charts/drive_picture.h"
@@ -21,6 +22,7 @@ struct JobView {
   ContextPtr context;
   std::shared_ptr<const Composition> composition;
   std::shared_ptr<const FindList> finds = std::make_shared<const FindList>();
+  std::shared_ptr<const EvidenceDesk> evidence;  ///< of the finds; nullptr before there are any
   std::vector<DetectorProblem> problems;
   Marks marks;
   Plan plan;

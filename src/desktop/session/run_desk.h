@@ -5,8 +5,8 @@
 
 namespace zt::desktop {
 
-/// What the stations ask that changes the drive, and the reading that proves it. Each request is told of by
-/// the session's signals. GUI thread.
+/// What the stations ask that changes the drive, and the reading that proves it. How each goes is told
+/// by the signals of `Session`. GUI thread.
 class RunDesk final {
 public:
   explicit RunDesk(Session& session) : session_(session) {}

@@ -133,6 +133,27 @@ TEST_F(Judged, KnowsNoHomesThatAreNone) {
   EXPECT_EQ(standing("Users/DEFAULT/NTUSER.DAT"), Standing::bedrock);
 }
 
+/// Nobody gives an earlier system up by itself while somebody's things lie in it, whatever they are called.
+TEST_F(Judged, LooksIntoTheHomesOfAnEarlierSystem) {
+  const auto earlier = [this](const char* own) {
+    MemoryFileSystem drive;
+    for (const char* path : {"Windows.old/Windows/System32/x.dll", "Windows.old/Users/Kim/AppData/y",
+                             "Windows.old/USERS/Kim/ntuser.dat"})
+      drive.add(path, "x");
+    if (own != nullptr) drive.add(own, "x");
+    survey = surveyOf(borrowed(drive), "/");
+    map =
+        std::make_unique<PlaceMap>(std::vector<SystemRoot>{{"", "", SystemFamily::nt, true, false},
+                                                           {"Windows.old", "", SystemFamily::nt, true, true}},
+                                   PathBytes{});
+    all = judge(*map, survey->tree, {now, {}});
+    return at("Windows.old").standing;
+  };
+  EXPECT_EQ(earlier(nullptr), Standing::ownersCall);
+  EXPECT_EQ(earlier("Windows.old/Users/Kim/thesis.tex"), Standing::unjudged);
+  EXPECT_EQ(earlier("Windows.old/Users/Kim/Desktop/no-ending"), Standing::unjudged);
+}
+
 TEST_F(Judged, JudgesBundlesAsAWhole) {
   add({"Users/kim/Pictures/Best.photoslibrary/originals/a.jpg", "Applications/Tool.app/Contents/Caches/a"},
       90);

@@ -48,6 +48,27 @@ TEST_F(OwnRecords, FindsHomesWhereTheDrivesUserListPutsThem) {
   EXPECT_FALSE(job->surveys().context()->locked("srv/samples"));
 }
 
+/// What is unpacked keeps its old times; where it lies it is of today.
+TEST_F(OwnRecords, TakesNothingForOldThatWasMadeToday) {
+  for (const char* path : {"drive/tmp/unpacked/letter.odt", "drive/var/tmp/build/half-done"}) {
+    t.file(path, 400'000);
+    t.age(path, 900);
+    t.age(std::string(parentPath(path)), 900);
+  }
+  measure();
+  for (const Find& f : *job->surveys().finds())
+    for (const Subject& s : f.items)
+      EXPECT_TRUE(f.kind != "leftovers" ||
+                  (s.path.find("unpacked") == PathBytes::npos && s.path.find("build") == PathBytes::npos))
+          << s.path;
+  ASSERT_TRUE(job->planBook().addTarget("all", "100%"));
+  const auto proposal = job->planBook().propose({});
+  ASSERT_TRUE(proposal);
+  for (const PlanLine& line : proposal->plan.lines)
+    for (const Subject& s : line.items)
+      EXPECT_FALSE(s.path.starts_with("tmp") || s.path.starts_with("var/tmp")) << s.path;
+}
+
 TEST_F(OwnRecords, KnowsNoHomesWithoutTheList) {
   measure();
   EXPECT_EQ(standing("people/kim/.cache/tool/data"), Standing::unjudged);

@@ -14,8 +14,8 @@ public:
   Result<void> detect(const DetectInput& input, const FindSink& sink,
                       const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
-    return PlaceFinds(c, id()).give(
-        [&](Find find) { return find.gain.atMost < c.large() || sink(std::move(find)); }, stop);
+    return PlaceFinds(input, id())
+        .give([&](Find find) { return find.gain.atMost < c.large() || sink(std::move(find)); }, stop);
   }
 };
 

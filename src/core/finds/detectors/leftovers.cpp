@@ -11,7 +11,7 @@ public:
   std::string_view id() const override { return "leftovers"; }
   Result<void> detect(const DetectInput& input, const FindSink& sink,
                       const std::stop_token& stop) const override {
-    return PlaceFinds(*input.context, id()).give(sink, stop);
+    return PlaceFinds(input, id()).give(sink, stop);
   }
 };
 

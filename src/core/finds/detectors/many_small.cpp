@@ -17,7 +17,7 @@ public:
   Result<void> detect(const DetectInput& input, const FindSink& sink,
                       const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
-    if (auto given = PlaceFinds(c, id()).give(sink, stop); !given) return given;
+    if (auto given = PlaceFinds(input, id()).give(sink, stop); !given) return given;
     std::vector<bool> within(c.tree.folderNumbers(), false);
     for (std::uint32_t i = 1; i < c.tree.folderNumbers(); ++i) {  // parents come first
       if (stop.stop_requested()) return {};

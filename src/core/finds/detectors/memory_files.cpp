@@ -14,14 +14,15 @@ public:
   Result<void> detect(const DetectInput& input, const FindSink& sink,
                       const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
-    return PlaceFinds(c, id()).give(
-        [&](Find find) {
-          if (c.options.machine.memory > 0)
-            find.facts.push_back({"installed-memory", std::uint64_t{c.options.machine.memory}});
-          find.likelihood = 30;
-          return sink(std::move(find));
-        },
-        stop);
+    return PlaceFinds(input, id())
+        .give(
+            [&](Find find) {
+              if (c.options.machine.memory > 0)
+                find.facts.push_back({"installed-memory", std::uint64_t{c.options.machine.memory}});
+              find.likelihood = 30;
+              return sink(std::move(find));
+            },
+            stop);
   }
 };
 

@@ -17,7 +17,7 @@ public:
   Result<void> detect(const DetectInput& input, const FindSink& sink,
                       const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
-    if (auto given = PlaceFinds(c, id()).give(sink, stop); !given) return given;
+    if (auto given = PlaceFinds(input, id()).give(sink, stop); !given) return given;
     for (const SystemRoot& system : c.places.systems()) {
       if (system.family != SystemFamily::linuxFamily || !system.certain || system.previous ||
           !system.prefix.empty())

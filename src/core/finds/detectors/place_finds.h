@@ -12,7 +12,8 @@ namespace zt {
 /// like are left out, and said.
 class PlaceFinds {
 public:
-  PlaceFinds(const FindContext& context, std::string_view kind) : context_(context), kind_(kind) {}
+  PlaceFinds(const DetectInput& input, std::string_view kind)
+      : input_(input), context_(*input.context), kind_(kind) {}
 
   Result<void> give(const FindSink& sink, const std::stop_token& stop) const;
 
@@ -32,6 +33,9 @@ private:
   void collect(NodeId node, std::uint32_t sighting, const absl::flat_hash_set<NodeId>& broken,
                std::vector<NodeId>& items) const;
 
+  std::uint64_t leaveTouched(const Place& place, std::vector<NodeId>& nodes) const;
+
+  const DetectInput& input_;
   const FindContext& context_;
   std::string_view kind_;
 };

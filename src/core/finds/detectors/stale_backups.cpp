@@ -60,7 +60,7 @@ public:
   Result<void> detect(const DetectInput& input, const FindSink& sink,
                       const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
-    if (auto given = PlaceFinds(c, id()).give(sink, stop); !given) return given;
+    if (auto given = PlaceFinds(input, id()).give(sink, stop); !given) return given;
     for (NodeId id = 1; id < c.tree.size(); ++id) {
       if (stop.stop_requested()) return {};
       if (isPackedCopy(c, id) && !sink(findOf(c, {id}, 75))) return {};

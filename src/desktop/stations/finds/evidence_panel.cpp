@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/stations/finds/evidence_panel.h"
 
-#include <unistd.h>
-
 #include <QtWidgets>
 
 #include "desktop/charts/time_line.h"
@@ -80,7 +78,7 @@ EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), 
   names->addStretch();
 }
 
-void EvidencePanel::show(const Find* find, const ContextPtr& context) {
+void EvidencePanel::show(const Find* find, const ContextPtr& context, const EvidenceDesk* desk) {
   const bool any = find != nullptr && context != nullptr;
   const bool same = any && context_ == context && shown_ == find->id;
   if (!same)
@@ -104,12 +102,12 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context) {
   gainNote_->setText(find->standing == Standing::bedrock ? tr("occupied; locked")
                                                          : say(&Words::gainNote, find->gain));
   timeLine_->show(find->newest, find->accessed * nsPerSecond, context->options.now);
-  fillFacts(*find, *context);
+  fillFacts(*find, *context, desk);
   shown_ = find->id;
   if (!same) fillInside(*find, *context);
 }
 
-void EvidencePanel::fillFacts(const Find& find, const FindContext& context) {
+void EvidencePanel::fillFacts(const Find& find, const FindContext& context, const EvidenceDesk* desk) {
   QString rows;
   const auto row = [&](const QString& label, const QString& text) {
     rows +=
@@ -119,8 +117,7 @@ void EvidencePanel::fillFacts(const Find& find, const FindContext& context) {
                  label.toHtmlEscaped().replace(QLatin1Char(' '), QStringLiteral("&nbsp;")),
                  text.toHtmlEscaped());
   };
-  const Find* asked = &find;
-  const Evidence known = EvidenceDesk(context, std::span(&asked, 1), ::geteuid()).of(find);
+  const Evidence known = desk != nullptr ? desk->of(find) : Evidence{};
   for (const Said& said : Look::ofApplication().words().evidence(find, context, known))
     row(QString::fromStdString(said.label), QString::fromStdString(said.text));
   for (const Offer& offer : find.offers)

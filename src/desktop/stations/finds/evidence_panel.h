@@ -24,10 +24,10 @@ public:
   using LookInto = std::function<void(const PathBytes& path, Glance::Then then)>;
   EvidencePanel(LookInto look, QWidget* parent);
   /// nullptr clears it.
-  void show(const Find* find, const ContextPtr& context);
+  void show(const Find* find, const ContextPtr& context, const EvidenceDesk* desk);
 
 private:
-  void fillFacts(const Find& find, const FindContext& context);
+  void fillFacts(const Find& find, const FindContext& context, const EvidenceDesk* desk);
   void fillInside(const Find& find, const FindContext& context);
   /// Looks into a file soon: whoever runs through the finds does not read them all.
   void lookSoon(const PathBytes& file);

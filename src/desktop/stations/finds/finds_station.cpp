@@ -60,7 +60,7 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
           [this](const QModelIndex& index) {
             const Find* find = model_->findAt(index);
             if (find != nullptr) current_ = find->id;
-            evidence_->show(find, shown().context);
+            showEvidence(find);
           });
 }
 
@@ -172,6 +172,12 @@ FindsShown FindsStation::shown() const {
   return {all->context, all->finds, {all, &all->marks}, {all, &all->plan}, all->shortfall()};
 }
 
+/// Of finds that still come nothing is known but what they say themselves.
+void FindsStation::showEvidence(const Find* find) {
+  const FindsShown now = shown();
+  evidence_->show(find, now.context, now.context == view().context ? view().evidence.get() : nullptr);
+}
+
 void FindsStation::select(const QModelIndex& index) {
   const int scroll = list_->verticalScrollBar()->value();
   if (index.isValid()) list_->setCurrentIndex(index);
@@ -204,7 +210,7 @@ void FindsStation::refresh() {
   summary_->setToolTip(text);
   ladder_->setText(session_.coming() ? QString() : say(&Words::ladder, view().ladder));
   ladder_->setVisible(!ladder_->text().isEmpty());
-  evidence_->show(model_->findAt(list_->currentIndex()), now.context);
+  showEvidence(model_->findAt(list_->currentIndex()));
 }
 
 QString FindsStation::figure() const {

@@ -36,6 +36,7 @@ private:
   void planChosen(const std::vector<const Find*>& finds, const std::string& action);
   void markChosen(const std::vector<const Find*>& finds, Mark mark);
   FindsShown shown() const;
+  void showEvidence(const Find* find);
   void select(const QModelIndex& index);
 
   QLabel* summary_ = nullptr;
