@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A real drive of the nt family, by ntfs-3g: its names in any case, its trash, a saved session.
 #include <gtest/gtest.h>
+#include <sys/mount.h>
 
+#include <cerrno>
+#include <cstring>
 #include <filesystem>
 #include <fstream>
 
@@ -86,6 +89,13 @@ TEST_F(NtDrive, IsKnownInAnyCaseAndItsTrashGoesInPairs) {
   EXPECT_FALSE(std::filesystem::exists(*drive / "$Recycle.Bin/S-1-5-21-7-1001/$RQ1W2E3.mov"));
   EXPECT_FALSE(std::filesystem::exists(*drive / "$Recycle.Bin/S-1-5-21-7-1001/$IQ1W2E3.mov"));
   EXPECT_TRUE(std::filesystem::exists(*drive / "$Recycle.Bin/S-1-5-21-7-1001/desktop.ini"));
+}
+
+/// A job that is open must not keep the customer's drive on the bench.
+TEST_F(NtDrive, CanBeDetachedWhileItsJobIsOpen) {
+  if (!drive->mounted()) return;
+  measure();
+  EXPECT_EQ(::umount(drive->path().c_str()), 0) << std::strerror(errno);
 }
 
 TEST_F(NtDrive, IsLeftAloneWhileItSleeps) {

@@ -74,19 +74,13 @@ private:
 
   Find findOf(const FindContext& c, NodeId folder, AgeBand band, bool fetch,
               std::vector<NodeId>& nodes) const {
-    std::sort(nodes.begin(), nodes.end(),
-              [&](NodeId a, NodeId b) { return c.tree.weight(a) > c.tree.weight(b); });
     Find find;
     find.kind = this->id();
     find.likelihood = fetch ? 65 : 30;
     find.band = band;
     find.place = c.tree.path(folder);
     find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
-    if (nodes.size() > c.options.mostItems) {
-      find.facts.push_back({"left-out", std::uint64_t{nodes.size() - c.options.mostItems}});
-      nodes.resize(c.options.mostItems);
-    }
-    for (const NodeId id : nodes) find.items.push_back(c.subject(id));
+    takeLargest(find, c, nodes);
     find.facts.push_back({"arrived", std::string(fetch ? "can-be-fetched" : "papers-and-others")});
     c.complete(find);
     find.id = FindContext::findId(this->id(), find.place + (fetch ? "/+" : "/-"), band);

@@ -4,21 +4,8 @@
 
 namespace zt {
 
-namespace {
-
-class Caches final : public Detector {
-public:
-  std::string_view id() const override { return "caches"; }
-  Result<void> detect(const DetectInput& input, const FindSink& sink,
-                      const std::stop_token& stop) const override {
-    return PlaceFinds(input, id()).give(sink, stop);
-  }
-};
-
-}  // namespace
-
 std::shared_ptr<const Detector> cachesDetector() {
-  return std::make_shared<Caches>();
+  return detectorOfPlaces("caches");
 }
 
 }  // namespace zt

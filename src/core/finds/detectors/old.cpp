@@ -5,6 +5,7 @@
 #include <map>
 
 #include "core/finds/detectors/detectors.h"
+#include "core/finds/detectors/place_finds.h"
 
 namespace zt {
 
@@ -55,19 +56,13 @@ public:
 
 private:
   Find findOf(const FindContext& c, NodeId folder, AgeBand band, std::vector<NodeId>& nodes) const {
-    std::sort(nodes.begin(), nodes.end(),
-              [&](NodeId a, NodeId b) { return c.tree.occupied(a) > c.tree.occupied(b); });
     Find find;
     find.kind = this->id();
     find.likelihood = 40;
     find.band = band;
     find.place = c.tree.path(folder);
     find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
-    if (nodes.size() > c.options.mostItems) {
-      find.facts.push_back({"left-out", std::uint64_t{nodes.size() - c.options.mostItems}});
-      nodes.resize(c.options.mostItems);
-    }
-    for (const NodeId id : nodes) find.items.push_back(c.subject(id));
+    takeLargest(find, c, nodes);
     c.complete(find);
     return find;
   }

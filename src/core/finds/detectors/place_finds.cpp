@@ -160,12 +160,7 @@ Find PlaceFinds::findOf(const Group& group, const absl::flat_hash_set<NodeId>& b
   find.kind = kind_;
   find.likelihood = likelihoodOf(place);
   find.placeId = place.id;
-  std::sort(nodes.begin(), nodes.end(), [&](NodeId a, NodeId b) { return tree.weight(a) > tree.weight(b); });
-  if (nodes.size() > context_.options.mostItems) {
-    find.facts.push_back({"left-out", std::uint64_t{nodes.size() - context_.options.mostItems}});
-    nodes.resize(context_.options.mostItems);
-  }
-  for (const NodeId node : nodes) find.items.push_back(context_.subject(node));
+  takeLargest(find, context_, nodes);
   if (find.items.empty()) return find;
   if (group.young + touched > 0) find.facts.push_back({"left-young", group.young + touched});
   if (const auto open = heldIn(group); open > 0) find.facts.push_back({"held-open", open});
@@ -209,6 +204,37 @@ Result<void> PlaceFinds::give(const FindSink& sink, const std::stop_token& stop)
     if (!sink(std::move(find))) return {};
   }
   return {};
+}
+
+namespace {
+
+class OfPlaces final : public Detector {
+public:
+  explicit OfPlaces(std::string kind) : kind_(std::move(kind)) {}
+  std::string_view id() const override { return kind_; }
+  Result<void> detect(const DetectInput& input, const FindSink& sink,
+                      const std::stop_token& stop) const override {
+    return PlaceFinds(input, kind_).give(sink, stop);
+  }
+
+private:
+  std::string kind_;
+};
+
+}  // namespace
+
+std::shared_ptr<const Detector> detectorOfPlaces(std::string kind) {
+  return std::make_shared<OfPlaces>(std::move(kind));
+}
+
+void takeLargest(Find& find, const FindContext& c, std::vector<NodeId>& nodes) {
+  std::sort(nodes.begin(), nodes.end(),
+            [&](NodeId a, NodeId b) { return c.tree.weight(a) > c.tree.weight(b); });
+  if (nodes.size() > c.options.mostItems) {
+    find.facts.push_back({"left-out", std::uint64_t{nodes.size() - c.options.mostItems}});
+    nodes.resize(c.options.mostItems);
+  }
+  for (const NodeId node : nodes) find.items.push_back(c.subject(node));
 }
 
 }  // namespace zt

@@ -40,6 +40,10 @@ private:
   std::string_view kind_;
 };
 
+/// A detector of nothing but what the places say.
+std::shared_ptr<const Detector> detectorOfPlaces(std::string kind);
+/// Gives a find its things, largest first; the smallest are left out, and counted, where there are too many.
+void takeLargest(Find& find, const FindContext& context, std::vector<NodeId>& nodes);
 /// Whether so many files of so many bytes matter only in sum.
 bool isManySmall(std::uint32_t files, Bytes bytes);
 /// What can be done with what a place speaks of, the usual way first.
