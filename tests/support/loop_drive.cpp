@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "support/loop_drive.h"
 
+#include <fcntl.h>
 #include <sys/mount.h>
+#include <sys/statvfs.h>
 #include <unistd.h>
 
 #include <cstdlib>
@@ -58,6 +60,15 @@ bool LoopDrive::remount(const std::string& options) {
 
 LoopDrive::~LoopDrive() {
   if (mounted()) runProgram({programAt("umount"), "-l", mountPoint_});
+}
+
+Bytes freeOn(const std::string& path) {
+  const int fd = ::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+  must(fd >= 0 && ::syncfs(fd) == 0, "sync");
+  ::close(fd);
+  struct statvfs v {};
+  must(::statvfs(path.c_str(), &v) == 0, "statvfs");
+  return Bytes{v.f_bavail} * v.f_frsize;
 }
 
 bool mayBeSkipped() {

@@ -34,6 +34,9 @@ private:
   std::string why_;
 };
 
+/// Free bytes of the file system that a path lies in, once all that was written has reached it.
+Bytes freeOn(const std::string& path);
+
 /// Whether skipping is allowed: CI must not skip system tests.
 bool mayBeSkipped();
 

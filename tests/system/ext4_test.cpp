@@ -18,13 +18,6 @@
 namespace zt::test {
 namespace {
 
-Bytes freeOn(const std::string& path) {
-  ::sync();
-  struct statvfs v;
-  must(::statvfs(path.c_str(), &v) == 0, path);
-  return v.f_bavail * v.f_frsize;
-}
-
 void writeFile(const std::string& path, std::size_t size, std::mt19937& random) {
   std::filesystem::create_directories(std::filesystem::path(path).parent_path());
   std::ofstream out(path, std::ios::binary);

@@ -5,6 +5,7 @@
 #include <signal.h>
 #include <sys/mount.h>
 #include <sys/stat.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -12,9 +13,11 @@
 #include <chrono>
 #include <filesystem>
 #include <fstream>
+#include <thread>
 
 #include "core/drive/drive.h"
 #include "core/os/forwarding_file_system.h"
+#include "core/os/linux_open_files.h"
 #include "core/survey/measure/measure.h"
 #include "support/fakes.h"
 #include "support/loop_drive.h"
@@ -148,6 +151,41 @@ TEST(HungDrive, IsGivenUpAndWhatWasSeenIsKept) {
   const Statement& s = (*survey)->statement;
   EXPECT_EQ(s.sum(), static_cast<SignedBytes>(s.capacity));
   EXPECT_GT(s.capacity, Bytes{60} << 20) << "the counters from before";
+}
+
+/// What others hold on a drive that hangs is listed all the same: nobody is asked who does not answer.
+TEST(HungDrive, DoesNotHangTheListingOfOpenFiles) {
+  LoopDrive drive("exfat", Bytes{64} << 20);
+  ZT_NEEDS(drive);
+  std::ofstream(drive / "held") << std::string(9000, 'x');
+  struct stat st {};
+  must(::stat((drive / "held").c_str(), &st) == 0, "stat");
+  int ready[2];
+  must(::pipe(ready) == 0, "pipe");
+  const pid_t holder = ::fork();
+  if (holder == 0) {
+    const int file = ::open((drive / "held").c_str(), O_RDONLY | O_CLOEXEC);
+    (void)!::write(ready[1], file < 0 ? "n" : "y", 1);
+    while (true) ::pause();
+  }
+  char said = 0;
+  must(::read(ready[0], &said, 1) == 1, "the holder's word");
+  const pid_t server = std::stoi(runProgram({"/usr/bin/pgrep", "-n", "-f", "mount.exfat"}).out);
+  ::sync();
+  must(::kill(server, SIGSTOP) == 0, "stop");
+  std::this_thread::sleep_for(std::chrono::milliseconds(1500));  // what the system remembered is too old now
+  const auto begun = std::chrono::steady_clock::now();
+  const auto listing = LinuxOpenFiles().list();
+  const auto took = std::chrono::steady_clock::now() - begun;
+  must(::kill(server, SIGCONT) == 0, "continue");
+  must(::kill(holder, SIGKILL) == 0 && ::waitpid(holder, nullptr, 0) == holder, "end of the holder");
+  ::close(ready[0]);
+  ::close(ready[1]);
+  EXPECT_EQ(said, 'y');
+  EXPECT_LT(took, std::chrono::seconds(10));
+  ASSERT_TRUE(listing);
+  EXPECT_TRUE(std::any_of(listing->files.begin(), listing->files.end(),
+                          [&](const OpenFile& f) { return f.pid == holder && f.inode == st.st_ino; }));
 }
 
 /// ext4 gives the number of a removed file to the next one at once. Same name, length and times: it is not

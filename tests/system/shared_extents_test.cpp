@@ -25,15 +25,6 @@ namespace {
 namespace fs = std::filesystem;
 constexpr Bytes block = 64 * 1024;
 
-Bytes freeOn(const std::string& path) {
-  const int fd = ::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-  must(fd >= 0 && ::syncfs(fd) == 0, "sync");
-  ::close(fd);
-  struct statvfs v {};
-  must(::statvfs(path.c_str(), &v) == 0, "statvfs");
-  return Bytes{v.f_bavail} * v.f_frsize;
-}
-
 /// A drive with files of random content, whole and partial copies that share their extents, links and
 /// snapshots.
 class Shared {

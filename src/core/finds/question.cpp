@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <charconv>
 
+#include "core/catalogue/name_pattern.h"
+
 namespace zt {
 
 namespace {
@@ -79,14 +81,6 @@ std::string inQuotes(std::string_view text) {
     out += c;
   }
   return out + '"';
-}
-
-/// Words are the same in any case.
-std::string lowered(std::string_view text) {
-  std::string low(text);
-  for (char& c : low)
-    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
-  return low;
 }
 
 std::optional<int> parseDays(std::string_view text) {

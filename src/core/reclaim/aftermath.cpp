@@ -20,15 +20,6 @@ void problem(JournalRecord& r, const Error& e) {
   r.detail = e.detail.empty() ? escapePath(e.path) : e.detail;
 }
 
-template <class Work>
-Result<void> guardedly(Work work) {
-  try {
-    return work();
-  } catch (const std::exception& e) {
-    return fail(Errc::io, "step", {}, e.what());
-  }
-}
-
 const StepExecutor* executorOf(const StepTable& steps, const JournalRecord& r) {
   const StepPtr step = steps.find(r.action);
   return step == nullptr ? nullptr : step->executor.get();

@@ -23,16 +23,6 @@ void refuse(JournalRecord& record, const Error& why) {
   note(record, why);
 }
 
-/// Whatever an executor throws is the failure of its item.
-template <class Work>
-Result<void> guardedly(Work work) {
-  try {
-    return work();
-  } catch (const std::exception& e) {
-    return fail(Errc::io, "step", {}, e.what());
-  }
-}
-
 bool isDone(const PlanLine& line, const JournalRecord& r) {
   return r.state == ItemState::gone ||
          (r.state == ItemState::held && line.step->undo != UndoRule::none && !r.problem);

@@ -52,4 +52,14 @@ public:
   virtual void tidy(StepSite& /*site*/, const JournalRecord& /*record*/) const {}
 };
 
+/// Calls an executor: whatever it throws is the failure of its item.
+template <class Work>
+Result<void> guardedly(Work work) {
+  try {
+    return work();
+  } catch (const std::exception& e) {
+    return fail(Errc::io, "step", {}, e.what());
+  }
+}
+
 }  // namespace zt

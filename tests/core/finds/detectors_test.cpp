@@ -7,11 +7,11 @@
 namespace zt::test {
 namespace {
 
-constexpr TimeNs now = 2'000'000'000 * nsPerSecond;
+constexpr TimeNs presentTime = 2'000'000'000 * nsPerSecond;
 
 /// Adds a file of some age, and sets the folders above to that age where they are younger.
 void addAged(MemoryFileSystem& files, const std::string& path, std::size_t size, double days) {
-  const auto time = now - static_cast<TimeNs>(days * 86400) * nsPerSecond;
+  const auto time = presentTime - static_cast<TimeNs>(days * 86400) * nsPerSecond;
   files.add(path, std::string(size, 'x'))->stat.modified = time;
   for (std::string_view up = parentPath(path); !up.empty(); up = parentPath(up))
     files.add(std::string(up) + "/")->stat.modified = time;
@@ -22,7 +22,7 @@ TEST(Large, FindsBigFilesAnywhereAndLocksBedrock) {
   addAged(files, "boot/big.img", 9000, 10);
   addAged(files, "home/w/film.mp4", 50'000, 10);
   addAged(files, "home/w/small", 100, 10);
-  const Measured m(borrowed(files), "/", true, now);
+  const Measured m(borrowed(files), "/", true, presentTime);
   ASSERT_NE(m.find("large", "home/w/film.mp4"), nullptr);
   ASSERT_NE(m.find("large", "boot/big.img"), nullptr);
   EXPECT_EQ(m.find("large", "boot/big.img")->standing, Standing::bedrock);
@@ -37,7 +37,7 @@ TEST(Dormant, FoldsNestedFoldersIntoTheirTopAndPassesOverBusyOnes) {
   addAged(files, "old/b/y", 9000, 900);
   addAged(files, "busy/a/x", 9000, 800);
   addAged(files, "busy/new", 10, 3);
-  const Measured m(borrowed(files), "/", false, now);
+  const Measured m(borrowed(files), "/", false, presentTime);
   ASSERT_NE(m.find("dormant", "old"), nullptr);
   EXPECT_EQ(m.find("dormant", "old/a"), nullptr);
   EXPECT_EQ(m.find("dormant", "busy"), nullptr);
@@ -50,7 +50,7 @@ TEST(Old, GathersByPlaceAndAgeBand) {
   addAged(files, "home/w/pics/b", 100, 600);
   addAged(files, "home/w/pics/c", 100, 2000);
   addAged(files, "home/w/new", 100, 5);
-  const Measured m(borrowed(files), "/", true, now);
+  const Measured m(borrowed(files), "/", true, presentTime);
   int found = 0;
   for (const Find& f : m.finds)
     if (f.kind == "old") {
@@ -68,7 +68,7 @@ TEST(Trash, ReadsWhereThingsCameFromAndTakesTheInfoAlong) {
   files.add(trash + "/info/open day.mp4.trashinfo",
             "[Trash Info]\nPath=/home/w/open%20day.mp4\nDeletionDate=2026-04-12T10:15:00\n");
   files.add("home/v/Trash/notes.txt", "no trash");
-  const Measured m(borrowed(files), "/", true, now);
+  const Measured m(borrowed(files), "/", true, presentTime);
   const Find* f = m.find("trash", trash);
   ASSERT_NE(f, nullptr);
   ASSERT_EQ(f->items.size(), 2u);
@@ -88,11 +88,11 @@ TEST(TrashInfo, ReadsHostileText) {
 }
 
 TEST(AgeBand, TurnsAtTheLines) {
-  EXPECT_EQ(ageBand(now - nsPerDay / 2, now), AgeBand::today);
-  EXPECT_EQ(ageBand(now - 364 * nsPerDay, now), AgeBand::year);
-  EXPECT_EQ(ageBand(now - 366 * nsPerDay, now), AgeBand::threeYears);
-  EXPECT_EQ(ageBand(now - 5000 * nsPerDay, now), AgeBand::older);
-  EXPECT_EQ(ageBand(now + nsPerDay, now), AgeBand::today);
+  EXPECT_EQ(ageBand(presentTime - nsPerDay / 2, presentTime), AgeBand::today);
+  EXPECT_EQ(ageBand(presentTime - 364 * nsPerDay, presentTime), AgeBand::year);
+  EXPECT_EQ(ageBand(presentTime - 366 * nsPerDay, presentTime), AgeBand::threeYears);
+  EXPECT_EQ(ageBand(presentTime - 5000 * nsPerDay, presentTime), AgeBand::older);
+  EXPECT_EQ(ageBand(presentTime + nsPerDay, presentTime), AgeBand::today);
 }
 
 TEST(Find, SaysHowManyNamesLieElsewhere) {

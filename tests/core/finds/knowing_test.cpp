@@ -10,17 +10,17 @@
 namespace zt::test {
 namespace {
 
-constexpr TimeNs now = 1'800'000'000 * nsPerSecond;
+constexpr TimeNs today = 1'800'000'000 * nsPerSecond;
 
 struct Knowing : ::testing::Test {
   void add(const std::string& path, std::size_t size, int days = 400) {
     files->add(path, std::string(size, 'x'));
-    files->age(path, now - days * nsPerDay);
+    files->age(path, today - days * nsPerDay);
   }
   void text(const std::string& path, const std::string& content) { files->add(path, content); }
   void look(SystemFamily family = SystemFamily::linuxFamily) {
     survey = surveyOf(files, "/");
-    options.now = now;
+    options.now = today;
     options.largeBytes = 5'000;
     std::vector<SystemRoot> systems;
     if (family != SystemFamily::none) systems.push_back({"", "", family, true, false});
@@ -201,13 +201,13 @@ TEST_F(Knowing, FollowsTheUsersOwnFolderForDownloads) {
 
 TEST_F(Knowing, TellsStaleCopiesFromLivingOnes) {
   add("srv/pc-backup-2019.img", 9'000, 900);
-  add("srv/pc-backup-today.img", 9'000, 1);
+  add("srv/pc-backup-now.img", 9'000, 1);
   add("srv/holiday-2019-07-01.jpg", 9'000, 900);
   for (const char* day : {"2024-01-01", "2024-02-01", "2024-03-01", "2024-04-01"})
     add(std::string("srv/days/") + day + "/own.jpg", 9'000, 900);
   look();
   EXPECT_NE(find("stale-backups", "srv/pc-backup-2019.img"), nullptr);
-  EXPECT_EQ(find("stale-backups", "srv/pc-backup-today.img"), nullptr);
+  EXPECT_EQ(find("stale-backups", "srv/pc-backup-now.img"), nullptr);
   EXPECT_EQ(find("stale-backups", "srv/holiday-2019-07-01.jpg"), nullptr);
   EXPECT_EQ(find("stale-backups", "srv/days"), nullptr) << "dated, but nothing is shared: pictures by day";
 }

@@ -181,9 +181,9 @@ TEST(Question, AQuestionMarkIsOneCharacterHoweverManyBytes) {
 
 TEST(Question, FindsTheFilesOfACellOfTheField) {
   const Station s([](MemoryFileSystem& files) {
-    const TimeNs now = 1'000'000'000'000;
+    const TimeNs then = 1'000'000'000'000;
     const auto add = [&](const char* path, std::size_t bytes, int days) {
-      files.add(path, std::string(bytes, 'x'))->stat.modified = now - days * nsPerDay;
+      files.add(path, std::string(bytes, 'x'))->stat.modified = then - days * nsPerDay;
     };
     add("d/small-new", 100, 0);
     add("d/small-old", 100, 2000);

@@ -15,7 +15,7 @@ namespace {
 
 using Json = nlohmann::json;
 
-constexpr int version = 1;
+constexpr int exchangeVersion = 1;
 constexpr std::size_t mostLine = 1 << 20;
 constexpr std::string_view format = "zip-tally-survey";
 constexpr std::string_view kinds[] = {"file", "folder", "symlink", "other"};
@@ -70,7 +70,7 @@ Json headOf(const Survey& s) {
     sources[std::string(name(line))] = name(s.statement.source(line));
   }
   return {{"format", format},
-          {"version", version},
+          {"version", exchangeVersion},
           {"root", escapePath(s.root)},
           {"drive", s.driveId},
           {"fs_type", s.fsType},
@@ -333,7 +333,7 @@ Result<SurveyPtr> importJsonLines(const ByteSource& source) {
   const auto first = lines.next();
   const Json head = first ? Json::parse(*first, nullptr, false) : Json();
   if (!head.is_object() || head.value("format", Json()) != format) return bad(Errc::notOurs);
-  if (head.value("version", Json()) != version) return bad(Errc::tooNew);
+  if (head.value("version", Json()) != exchangeVersion) return bad(Errc::tooNew);
   auto survey = std::make_shared<Survey>();
   NodeId entries = 0;
   if (!headFrom(head, *survey, entries)) return bad();
