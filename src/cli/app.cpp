@@ -115,7 +115,13 @@ void addPlanning(CLI::App& app, Arguments& a) {
     sub->callback([&a, name] { a.edit = name; });
     if (std::string_view(name) == "show") continue;
     sub->add_option("ITEM", a.items, "ids of finds, or paths from the measured root")->required();
-    if (std::string_view(name) == "add") sub->add_option("--action", a.action, "discard, hold, empty");
+    if (std::string_view(name) == "add") {
+      sub->add_option("--action", a.action, "discard, hold, empty, advise");
+      sub->add_option("--older", a.older, "only things untouched for so long: \"90 d\", \"1 y\"");
+      sub->add_option("--newest-stay", a.newestStay, "the newest so many things stay")
+          ->check(CLI::Range(1, 1'000'000));
+      sub->add_option("--but", a.but, "these paths stay");
+    }
     if (std::string_view(name) == "move")
       sub->add_option("--by", a.by, "so many places down; negative: up")->required();
   }

@@ -376,6 +376,9 @@ Json evidenceJson(const Find& f, const Evidence& e) {
   Json j{{"rights", e.needsRights}, {"restart", false}, {"undo", false}, {"size", name(e.size)}};
   for (const Offer& offer : f.offers)
     if (offer.action == "hold") j["undo"] = true;
+  for (const Offer& offer : f.offers)
+    for (const std::string& condition : offer.conditions)
+      if (condition == "restart") j["restart"] = true;
   for (const char* key : {"what", "maker", "lost", "comes_back", "cost", "command", "words", "note"})
     j[key] = "";
   j["usual_size"] = nullptr;
@@ -487,8 +490,8 @@ int mark(Console& console, const Arguments& args) {
   if (args.json)
     print(console, {{"marks", toJson(job->planBook().marks())}});
   else
-    for (const auto& [path, m] : job->planBook().marks().all())
-      console.out << words().mark(m) << "  " << escapePath(path) << '\n';
+    for (const auto& [path, of] : job->planBook().marks().all())
+      console.out << words().mark(of.mark) << "  " << escapePath(path) << '\n';
   return Exit::done;
 }
 

@@ -58,6 +58,13 @@ void printPlan(Console& console, const Job& job, const Plan& plan) {
                               : words().signedBytes(-over) + " short");
   }
   console.out << '\n';
+  const auto all = outlook(job.planBook().targets(), job.reading().free, planned);
+  for (const TargetOutlook& t : all)
+    if (all.size() > 1)
+      console.out << "  " << (t.met ? "reaches " : "misses ") << words().targetName(t.target) << ", "
+                  << words().bytes(t.target.bytes) << ": "
+                  << words().signedBytes(t.surplus >= 0 ? t.surplus : -t.surplus)
+                  << (t.surplus >= 0 ? " to spare\n" : " short\n");
 }
 
 bool writeText(const std::string& path, const std::string& text) {
@@ -83,9 +90,14 @@ Json proposalJson(const Job& job, const Proposal& p) {
   }
   j["decisions"] = Json::array();
   for (const Decision& d : p.decisions) {
-    Json decision{
-        {"find", d.find}, {"bytes", d.bytes}, {"standing", name(d.standing)}, {"why", words().decision(d)}};
+    Json decision{{"find", d.find},
+                  {"bytes", d.bytes},
+                  {"standing", name(d.standing)},
+                  {"why", words().decision(d, job.surveys().context()->options.now)}};
     putPath(decision, "path", d.path);
+    decision["untouched_since_ns"] = d.untouched;
+    decision["can_be_fetched"] = d.comesAgain;
+    if (!d.perhapsCopy.empty()) putPath(decision, "perhaps_copy", d.perhapsCopy);
     j["decisions"].push_back(std::move(decision));
   }
   return j;
@@ -99,7 +111,8 @@ void printProposal(Console& console, const Job& job, const Proposal& p) {
   if (p.decisions.empty()) return;
   console.out << "What only a person can decide:\n";
   for (const Decision& d : p.decisions)
-    console.out << column(d.bytes) << "  " << escapePath(d.path) << ": " << words().decision(d) << '\n';
+    console.out << column(d.bytes) << "  " << escapePath(d.path) << ": "
+                << words().decision(d, job.surveys().context()->options.now) << '\n';
 }
 
 }  // namespace
@@ -131,7 +144,26 @@ int proposeVerb(Console& console, const Arguments& args) {
 
 namespace {
 
+/// The rule on many that was asked for; fails with badInput for an age that is none.
+Result<Narrowing> ruleOf(const Job& job, const Arguments& args) {
+  Narrowing rule;
+  if (!args.older.empty()) {
+    const auto days = parseDays(args.older);
+    if (!days) return fail(Errc::badInput, "older", {}, args.older);
+    rule.before = job.surveys().context()->options.now - *days * nsPerDay;
+  }
+  rule.newestStay = args.newestStay;
+  for (const std::string& path : args.but) {
+    rule.but.push_back(unescapePath(path));
+    if (!job.surveys().survey()->tree.find(rule.but.back()))
+      return fail(Errc::notThere, "plan", rule.but.back());
+  }
+  return rule;
+}
+
 Result<void> addItems(Job& job, const Arguments& args) {
+  const auto rule = ruleOf(job, args);
+  if (!rule) return tl::unexpected(rule.error());
   std::vector<std::string> ids;
   std::vector<PathBytes> paths;
   for (const auto& item : args.items) {
@@ -140,9 +172,12 @@ Result<void> addItems(Job& job, const Arguments& args) {
     else
       paths.push_back(unescapePath(item));
   }
-  if (!ids.empty())
-    if (auto done = job.planBook().add(ids, args.action); !done) return done;
-  return paths.empty() ? Result<void>{} : job.planBook().addPaths(paths, args.action);
+  if (!paths.empty()) {
+    const auto picked = job.planBook().pick(paths);
+    if (!picked) return tl::unexpected(picked.error());
+    ids.insert(ids.end(), picked->begin(), picked->end());
+  }
+  return job.planBook().add(ids, args.action, *rule);
 }
 
 /// The id of the plan's line that an item names: by its id, or by the path of one of its things.

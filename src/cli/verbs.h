@@ -40,6 +40,9 @@ struct Arguments {
   std::string edit;                ///< add, drop, show, move; keep, may-go, not-now, clear
   std::vector<std::string> items;  ///< find ids or paths
   std::string action;
+  std::string older;                ///< a rule on many: only things untouched for so long
+  std::size_t newestStay = 0;       ///< so many of the newest stay
+  std::vector<std::string> but;     ///< paths that stay
   std::string scenario = "office";  ///< of the demonstration
   std::string drive;                ///< a drive whose holds are meant, instead of a job
   std::string driveKind;

@@ -43,7 +43,7 @@ int main(int argc, char**) {
   ::clearenv();
   // One step at a time by openat: the kernel can check its flags.
   zt::LinuxFileSystem files(zt::LinuxFileSystem::Opening::stepByStep);
-  zt::LinuxOpenFiles openFiles;
+  zt::LinuxOpenFiles openFiles{std::chrono::milliseconds(0)};
   zt::LinuxDriveInsides insides;
   zt::helper::Server server(files, openFiles, insides, sendLine);
   server.onBegin = zt::helper::lockDown;

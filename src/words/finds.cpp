@@ -18,13 +18,6 @@ PathBytes whereIs(const Find& f) {
   return f.items.size() == 1 ? f.items.front().path : f.place;
 }
 
-std::string textIn(const Find& f, std::string_view id) {
-  for (const Fact& fact : f.facts)
-    if (fact.id == id)
-      if (const auto* text = std::get_if<std::string>(&fact.value)) return *text;
-  return {};
-}
-
 bool ofPlaces(const Find& f) {
   static const std::set<std::string_view> kinds{"leftovers", "caches", "memory-files", "components",
                                                 "packages"};
@@ -56,6 +49,7 @@ std::string Words::findTitle(const Find& f) const {
     return t("superseded kernel %1", {kernel});
   if (f.kind == "programs") return path(baseName(whereIs(f)));
   if (f.kind == "stale-backups" && f.items.size() > 1) return t("dated copies in %1", {path(f.place)});
+  if (const std::string own = textIn(f, "what"); !own.empty()) return own;
   if (ofPlaces(f))
     if (const Place* place = placeFor(f); place != nullptr && !place->what.empty()) return place->what;
   return f.items.empty() ? path(f.place) : path(f.items.front().path);
@@ -70,6 +64,7 @@ std::string Words::findNote(const Find& f) const {
   if (f.kind == "programs") {
     const std::string wanted = textIn(f, "wanted");
     if (wanted == "by-hand") return t("program, wanted by somebody; %1", {files(f.files)});
+    if (wanted == "unused") return t("runtime that no installed application names; %1", {files(f.files)});
     if (wanted == "pulled-in") return t("program, pulled in by another; %1", {files(f.files)});
     if (wanted == "needed-by-the-system") return t("program that the system needs; %1", {files(f.files)});
   }
@@ -213,8 +208,18 @@ void Words::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all
     all.push_back({t("Left alone"), t("%1 touched too lately", {things(rest)})});
   if (const auto open = numberIn(f, "held-open"); open > 0)
     all.push_back({t("In use"), t("%1 held open by a program; left out", {files(open)})});
+  const bool restart = std::any_of(f.offers.begin(), f.offers.end(), [](const Offer& o) {
+    return std::find(o.conditions.begin(), o.conditions.end(), "restart") != o.conditions.end();
+  });
+  if (restart) all.push_back({t("Restart"), t("what it gives comes only with one")});
+  if (e.placeholders > 0)
+    all.push_back({t("Not here"), t("%1 of which nothing is stored here: holes, or placeholders of what lies "
+                                    "online; not opened",
+                                    {files(e.placeholders)})});
   if (numberIn(f, "personal-files") > 0)
     all.push_back({t("Look first"), t("personal kinds of file lie in it, so it is not judged")});
+  if (const auto rest = numberIn(f, "kept-things"); rest > 0)
+    all.push_back({t("Kept"), t("%1 of it, as somebody said; left out here", {things(rest)})});
   if (const auto rest = numberIn(f, "newest-stay"); rest > 0)
     all.push_back({t("Stays"), t("the newest: %1", {things(rest)})});
   if (const auto rest = numberIn(f, "infos-not-read"); rest > 0)
@@ -265,9 +270,23 @@ std::string Words::ladder(const Ladder& l) const {
   return text;
 }
 
-std::string Words::decision(const Decision& d) const {
-  return d.standing == Standing::unjudged ? t("%1; nobody has judged it", {findKind(d.kind)})
-                                          : t("%1; its owner's to decide", {findKind(d.kind)});
+std::string Words::closedBecause(const Offer& offer) const {
+  for (const std::string& condition : offer.conditions) {
+    if (condition == "locked") return t("not offered: it is locked");
+    if (condition == "not-yet") return t("not offered: this version cannot do it yet");
+  }
+  return t("not offered");
+}
+
+std::string Words::decision(const Decision& d, TimeNs now) const {
+  std::string text = d.standing == Standing::unjudged ? t("%1; nobody has judged it", {findKind(d.kind)})
+                                                      : t("%1; its owner's to decide", {findKind(d.kind)});
+  if (d.untouched != 0 && now - d.untouched > 30 * nsPerDay)
+    text += t("; untouched for %1", {age(d.untouched, now)});
+  if (d.comesAgain) text += t("; can be fetched again");
+  if (!d.perhapsCopy.empty())
+    text += t("; perhaps also at %1 (same name and length, not compared)", {path(d.perhapsCopy)});
+  return text;
 }
 
 std::string Words::reason(const ProofReason& r) const {

@@ -57,6 +57,8 @@ constexpr Entry glossary[] = {
     {"plan", "The chosen steps in their order. Discards free bytes at once; holds only set aside."},
     {"hold", "Set aside on the same drive. It frees nothing until it is released, and can be put back."},
     {"consent", "Given once, before a run, for this very plan, on a page that names what is lost."},
+    {"rule",
+     "What is meant of many things: those older than so long, all but the newest few, all here but one."},
     {"run", "One carrying-out of a plan. Every change is in the journal before and after it happens."},
     {"occupied", "The blocks a file takes on the drive. Not its length: holes take nothing."},
     {"exclusive", "What comes free if this alone goes. Files with further names elsewhere do not count."},

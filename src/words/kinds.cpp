@@ -113,7 +113,11 @@ std::string Words::action(std::string_view id) const {
                                                              {"hold", "hold"},
                                                              {"empty", "empty"},
                                                              {"release", "release"},
-                                                             {"advise", "advise"}};
+                                                             {"advise", "advise"},
+                                                             {"transfer", "move elsewhere"},
+                                                             {"remove", "remove by its owner"},
+                                                             {"switch-off", "switch off"},
+                                                             {"limit", "limit"}};
   const char* text = wordFor(texts, id);
   return text == nullptr ? std::string(id) : t(text);
 }

@@ -68,6 +68,8 @@ const char* problemText(Errc code) {
       return "this version does not know such a step, or it is not offered here";
     case Errc::unanswered:
       return "the system did not answer in time";
+    case Errc::placeholder:
+      return "nothing of it is stored on this drive; opening it could fetch it from elsewhere";
     case Errc::io:
       return "the system reports a failure; check the drive and its cable";
   }

@@ -95,7 +95,8 @@ public:
   std::string owner(const FindContext& context, std::uint32_t number) const;
   std::string loss(std::string_view action, Regret regret) const;  ///< what a consent says will be lost
   std::string consent(const Consent::Line& line) const;
-  std::string decision(const Decision& d) const;
+  std::string closedBecause(const Offer& offer) const;  ///< why a way cannot be gone
+  std::string decision(const Decision& d, TimeNs now) const;
   /// The ladder in one line: "nothing to regret 4.2 GB · waiting +6.1 GB · …".
   std::string ladder(const Ladder& ladder) const;
   std::string reason(const ProofReason& r) const;

@@ -84,6 +84,46 @@ TEST_F(Stations, KeepTakesAFindOffTheTableAndBack) {
   EXPECT_EQ(standingOf(), Standing::ownersCall);
 }
 
+/// A rule on many by two keys, and one thing exempted with a third.
+TEST_F(Stations, ARuleTakesManyAndOneIsExempted) {
+  TempFolder t;
+  measureStandIn(t);
+  station(3);
+  const auto things = [&] {
+    std::size_t all = 0;
+    for (const auto& line : session().view().plan.lines) all += line.items.size();
+    return all;
+  };
+  judge(QStringLiteral("trash, spent"), Qt::Key_P);
+  const std::size_t all = things();
+  ASSERT_GT(all, 3u);
+  judge(QStringLiteral("trash, spent"), Qt::Key_P);
+  ASSERT_EQ(things(), 0u);
+  QTimer::singleShot(0, window.get(), [&] {
+    QWidget* menu = nullptr;
+    ASSERT_TRUE(waitFor([&] { return (menu = QApplication::activePopupWidget()) != nullptr; }));
+    EXPECT_EQ(menu->objectName(), QStringLiteral("rules"));
+    QTest::keyClick(menu, Qt::Key_1);
+  });
+  judge(QStringLiteral("trash, spent"), Qt::Key_R);
+  ASSERT_TRUE(idle());
+  const std::size_t some = things();
+  EXPECT_LT(some, all);
+  ASSERT_GT(some, 2u);
+  auto* inside = find<QTreeView>("inside");
+  const auto planned = session().view().plan.lines[0].items;
+  ASSERT_TRUE(waitFor([&] { return inside->isVisible() && inside->model()->rowCount() > 2; }));
+  for (int row = 0; row < inside->model()->rowCount(); ++row) {
+    const QModelIndex at = inside->model()->index(row, 0);
+    if (at.data(RowsModel::idRole).toUInt() == planned[0].node) inside->setCurrentIndex(at);
+  }
+  key(inside, Qt::Key_K);
+  ASSERT_TRUE(idle());
+  EXPECT_EQ(session().view().marks.of(planned[0].path), Mark::keep);
+  EXPECT_EQ(things(), some - 2) << "the thing, and its record with it";
+  EXPECT_TRUE(text("facts").contains(QStringLiteral("left out here")));
+}
+
 TEST_F(Stations, BedrockStaysLocked) {
   TempFolder t;
   measureStandIn(t);

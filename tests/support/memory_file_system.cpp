@@ -171,6 +171,17 @@ Result<FileHead> MemoryFileSystem::readHead(const Folder& at, std::string_view n
   return FileHead{whole->size(), whole->substr(0, count)};
 }
 
+Result<std::string> MemoryFileSystem::attribute(const Folder& at, std::string_view name,
+                                                const std::string& key) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("attribute", name); !ok) return tl::unexpected(ok.error());
+  const auto child = nodeOf(at).children.find(std::string(name));
+  if (child == nodeOf(at).children.end()) return failErrno("attribute", PathBytes(name), ENOENT);
+  const auto value = child->second->attributes.find(key);
+  if (value == child->second->attributes.end()) return fail(Errc::notThere, "attribute", PathBytes(name));
+  return value->second;
+}
+
 Result<ExtentFacts> MemoryFileSystem::extents(const Folder&, std::string_view name) {
   return fail(Errc::unsupported, "extents", PathBytes(name));  // as most file systems
 }

@@ -19,6 +19,7 @@ public:
     EntryStat stat;
     std::string content;
     std::map<std::string, std::shared_ptr<Node>> children;
+    std::map<std::string, std::string> attributes;
   };
 
   MemoryFileSystem();
@@ -41,6 +42,7 @@ public:
   Result<void> scan(const Folder& at, ScanSink& sink) override;
   Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) override;
   Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override;
+  Result<std::string> attribute(const Folder& at, std::string_view name, const std::string& key) override;
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override;
   Result<SpaceUsage> usage(const Folder& at) override;
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override;

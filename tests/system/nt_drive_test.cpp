@@ -2,6 +2,8 @@
 // A real drive of the nt family, by ntfs-3g: its names in any case, its trash, a saved session.
 #include <gtest/gtest.h>
 #include <sys/mount.h>
+#include <sys/xattr.h>
+#include <unistd.h>
 
 #include <cerrno>
 #include <cstring>
@@ -89,6 +91,83 @@ TEST_F(NtDrive, IsKnownInAnyCaseAndItsTrashGoesInPairs) {
   EXPECT_FALSE(std::filesystem::exists(*drive / "$Recycle.Bin/S-1-5-21-7-1001/$RQ1W2E3.mov"));
   EXPECT_FALSE(std::filesystem::exists(*drive / "$Recycle.Bin/S-1-5-21-7-1001/$IQ1W2E3.mov"));
   EXPECT_TRUE(std::filesystem::exists(*drive / "$Recycle.Bin/S-1-5-21-7-1001/desktop.ini"));
+}
+
+/// What lies online is told by its attributes and its reparse tag, and is not opened.
+TEST_F(NtDrive, DoesNotOpenPlaceholdersOfWhatLiesOnline) {
+  if (!drive->mounted()) return;
+  const auto root = real.files->openRoot(drive->path()).value();
+  const auto read = [&](const char* file) {
+    const auto head = real.files->readHead(*root, file, 16);
+    return head ? std::string("read") : std::string(name(head.error().code));
+  };
+  const auto file = [&](const char* called) {
+    put(*drive / called, std::string(20'000, 'x'));
+    return *drive / called;
+  };
+  file("here.mov");
+  const std::string attributes("\x00\x00\x10\x20", 4);  // offline, and to be archived
+  ASSERT_EQ(::setxattr(file("offline.mov").c_str(), "system.ntfs_attrib_be", attributes.data(), 4, 0), 0)
+      << std::strerror(errno);
+  const std::string reparse = little(0x9000301A, 4) + little(8, 2) + little(0, 2) + std::string(8, 'c');
+  ASSERT_EQ(
+      ::setxattr(file("cloud.mov").c_str(), "system.ntfs_reparse_data", reparse.data(), reparse.size(), 0), 0)
+      << std::strerror(errno);
+  std::ofstream(*drive / "hole.mov").close();
+  ASSERT_EQ(::truncate((*drive / "hole.mov").c_str(), 1'000'000), 0);
+  EXPECT_EQ(read("here.mov"), "read");
+  EXPECT_EQ(read("offline.mov"), "placeholder");
+  EXPECT_EQ(read("hole.mov"), "placeholder") << "nothing of it is stored";
+  EXPECT_NE(read("cloud.mov"), "read");
+  EXPECT_EQ(real.files->readFile(*root, "offline.mov", 1 << 20).error().code, Errc::placeholder);
+}
+
+/// Sets the flag of a volume that was not closed well: the first bit of $VOLUME_INFORMATION (attribute 0x70)
+/// in record 3 of the master file table.
+void makeDirty(const std::string& image) {
+  std::fstream file(image, std::ios::in | std::ios::out | std::ios::binary);
+  const auto number = [&](std::uint64_t at, int bytes) {
+    std::uint64_t value = 0;
+    file.seekg(static_cast<std::streamoff>(at));
+    for (int i = 0; i < bytes; ++i) value |= std::uint64_t{static_cast<unsigned char>(file.get())} << (8 * i);
+    return value;
+  };
+  const std::uint64_t cluster = number(0x0B, 2) * number(0x0D, 1);
+  for (const std::uint64_t table : {0x30u, 0x38u}) {
+    const std::uint64_t record = number(table, 8) * cluster + 3 * 1024;
+    std::uint64_t at = record + number(record + 0x14, 2);
+    while (number(at, 4) != 0x70) {
+      ASSERT_NE(number(at, 4), 0xFFFFFFFFu);
+      at += number(at + 4, 4);
+    }
+    const std::uint64_t flags = at + number(at + 0x14, 2) + 10;
+    const auto dirty = static_cast<char>(number(flags, 1) | 1);
+    file.seekp(static_cast<std::streamoff>(flags));
+    file.put(dirty);
+  }
+}
+
+/// A volume that was not closed well: measured, and worked on only as far as its driver lets; nothing is lost
+/// either way.
+TEST_F(NtDrive, ADirtyVolumeLosesNothing) {
+  if (!drive->mounted()) return;
+  ASSERT_EQ(::umount(drive->path().c_str()), 0) << std::strerror(errno);
+  makeDirty(drive->image());
+  ASSERT_TRUE(drive->remount("")) << drive->why();
+  measure();
+  const Find* trash = find("trash");
+  ASSERT_NE(trash, nullptr);
+  ASSERT_TRUE(job->planBook().add({trash->id}, "hold"));
+  const auto report = job->reclaim(job->planBook().consent().token, {});
+  const bool there = std::filesystem::exists(*drive / "$Recycle.Bin/S-1-5-21-7-1001/$RQ1W2E3.mov");
+  if (job->site().drive().readOnly || !report) {
+    EXPECT_TRUE(there);
+  } else {
+    EXPECT_EQ(report->lines.at(0).state, LineOutcome::State::done);
+    ASSERT_TRUE(job->undo(0, {}));
+    EXPECT_TRUE(std::filesystem::exists(*drive / "$Recycle.Bin/S-1-5-21-7-1001/$RQ1W2E3.mov"));
+  }
+  EXPECT_TRUE(std::filesystem::exists(*drive / "USERS/Kim/Documents/plan.docx"));
 }
 
 /// A job that is open must not keep the customer's drive on the bench.

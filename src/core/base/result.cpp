@@ -110,6 +110,8 @@ std::string_view name(Errc code) {
       return "unknown-step";
     case Errc::unanswered:
       return "unanswered";
+    case Errc::placeholder:
+      return "placeholder";
     case Errc::io:
       return "io";
   }

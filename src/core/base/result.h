@@ -37,6 +37,7 @@ enum class Errc {
   away,          ///< the drive is not attached
   unknownStep,   ///< a kind of step that this version does not know
   unanswered,    ///< the system did not answer in time
+  placeholder,   ///< the content lies elsewhere, online: opening it would fetch it
   io             ///< any other failure of the system; see the errno
 };
 
@@ -62,6 +63,6 @@ tl::unexpected<Error> failErrno(std::string_view operation, std::string path, in
 
 /// The stable name of a code, as printed in JSON ("no-space").
 std::string_view name(Errc code);
-constexpr int errorCodes = 29;
+constexpr int errorCodes = 30;
 
 }  // namespace zt

@@ -178,7 +178,7 @@ Place readPlace(TableReader& in) {
     in.blame("series is unknown: " + p.series);
   p.needs = in.texts("needs");
   for (const std::string& need : p.needs)
-    if (need != "idle" && need != "live" && need != "off" && need != "clean")
+    if (need != "idle" && need != "live" && need != "off" && need != "clean" && need != "restart")
       in.blame("unknown need: " + need);
   p.onlyIf = markers(in, "if");
   p.unless = markers(in, "unless");

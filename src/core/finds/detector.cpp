@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/finds/detector.h"
 
+#include <absl/container/flat_hash_map.h>
+
 #include <algorithm>
 #include <mutex>
 #include <thread>
@@ -30,6 +32,33 @@ Result<void> runOne(const Detector& detector, const DetectInput& input, const Fi
   } catch (const std::exception& e) {
     return fail(Errc::io, "detect", {}, e.what());
   }
+}
+
+/// A thing that several detectors found alone stands once: with what knows more of it, else with what found
+/// it first in the table's order.
+void standOnce(const DetectorTable& table, std::vector<Find>& finds) {
+  const auto rank = [&](const Find& find) {
+    for (std::size_t i = 0; i < table.all().size(); ++i)
+      if (table.all()[i]->id() == find.kind) return i + (table.all()[i]->general() ? table.all().size() : 0);
+    return 2 * table.all().size();
+  };
+  absl::flat_hash_map<NodeId, Find*> alone;
+  for (Find& find : finds) {
+    if (find.items.size() != 1 || find.items.front().node == noNode) continue;
+    const auto [at, first] = alone.emplace(find.items.front().node, &find);
+    if (first) continue;
+    Find& other = *at->second;
+    const bool stays = rank(other) <= rank(find);
+    Find& keeps = stays ? other : find;
+    Find& goes = stays ? find : other;
+    for (const Fact& fact : goes.facts)
+      if (fact.id == "also" && !isOfKind(keeps, std::get<std::string>(fact.value)))
+        keeps.facts.push_back(fact);
+    if (!isOfKind(keeps, goes.kind)) keeps.facts.push_back({"also", goes.kind});
+    goes.items.clear();
+    at->second = &keeps;
+  }
+  std::erase_if(finds, [](const Find& find) { return find.items.empty(); });
 }
 
 }  // namespace
@@ -62,6 +91,7 @@ Detected detectAll(const DetectorTable& table, const DetectInput& input, const s
     work();
   }
   all.stopped = stop.stop_requested();
+  standOnce(table, all.finds);
   std::sort(all.finds.begin(), all.finds.end(), [](const Find& a, const Find& b) {
     return std::tie(b.gain.atMost, a.id) < std::tie(a.gain.atMost, b.id);
   });

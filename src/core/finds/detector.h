@@ -32,6 +32,8 @@ public:
   /// The kind of its finds, which is its name everywhere.
   virtual std::string_view id() const = 0;
   virtual Needs needs() const { return Needs::survey; }
+  /// Whether it knows sizes and ages only: of what another detector finds too, that one's find stands.
+  virtual bool general() const { return false; }
   /// Gives what it finds to `sink`, biggest first where that costs nothing. Ends early when asked to stop.
   /// What it fails with is shown; the other detectors go on.
   virtual Result<void> detect(const DetectInput& input, const FindSink& sink,
@@ -65,7 +67,8 @@ struct Detected {
   bool stopped = false;  ///< before all were through
 };
 
-/// Runs all detectors side by side. `found` (which may be empty) is called with every find as it comes, on
+/// Runs all detectors side by side. What several found alone stands once, with the other kinds as facts
+/// ("also"). `found` (which may be empty) is called with every find as it comes, on
 /// the detectors' threads, one at a time.
 Detected detectAll(const DetectorTable& table, const DetectInput& input, const std::stop_token& stop,
                    const std::function<void(const Find&)>& found);

@@ -59,6 +59,10 @@ Evidence EvidenceDesk::of(const Find& find) const {
     e.size = occupied > e.place->usual->most    ? SizeVerdict::large
              : occupied < e.place->usual->least ? SizeVerdict::small
                                                 : SizeVerdict::usual;
+  constexpr Bytes mayLieInItsRecord = 4096;
+  for (const Subject& item : find.items)
+    e.placeholders += item.node != noNode && tree.kind(item.node) == EntryKind::file &&
+                      tree.occupied(item.node) == 0 && tree.length(item.node) > mayLieInItsRecord;
   for (const Subject& item : find.items) {
     if (item.node == noNode || e.namesakes.size() >= mostNamesakes) continue;
     e.needsRights = e.needsRights || (self_ != 0 && tree.owner(item.node) != self_);

@@ -23,6 +23,7 @@ struct Evidence {
   SizeVerdict size = SizeVerdict::unknown;
   std::vector<Namesake> namesakes;  ///< at most ten
   bool needsRights = false;         ///< it belongs to somebody else
+  std::uint32_t placeholders = 0;   ///< of its things: files with a length of which nothing is stored here
 };
 
 /// Looks for namesakes of the things of several finds in one pass. The context must outlive it. Immutable;

@@ -26,6 +26,13 @@ std::uint64_t numberIn(const Find& find, std::string_view factId) {
   return 0;
 }
 
+std::string textIn(const Find& find, std::string_view factId) {
+  for (const Fact& fact : find.facts)
+    if (const auto* text = std::get_if<std::string>(&fact.value); text != nullptr && fact.id == factId)
+      return *text;
+  return {};
+}
+
 bool isOfKind(const Find& find, std::string_view kind) {
   return find.kind == kind || std::any_of(find.facts.begin(), find.facts.end(), [&](const Fact& f) {
            return f.id == "also" && std::get_if<std::string>(&f.value) != nullptr &&

@@ -54,6 +54,7 @@ struct Subject {
   Bytes occupied = 0;   ///< with everything beneath it
   PathBytes origin;     ///< trash: where it came from, as its info file says; may be outside this drive
   std::string deleted;  ///< trash: "2026-04-12T10:15:00" as its info file says
+  PathBytes recordOf;   ///< trash: this is the record of that thing, and goes with it
 };
 
 /// Something known of a find, for words to be made of: an id and a value of its own kind.
@@ -82,6 +83,7 @@ struct Find {
   Gain gain;                               ///< of the first offer
   std::vector<Subject> items;              ///< largest first
   std::vector<Offer> offers;               ///< the first is the usual one; empty where nothing may be done
+  std::vector<Offer> closed;  ///< ways that cannot be gone, with the reason among their conditions
   std::vector<Fact> facts;
   PathBytes place;      ///< folder that the items have in common
   std::string placeId;  ///< of the catalogue; empty where it does not know the place
@@ -94,11 +96,14 @@ struct Find {
   std::uint32_t linksElsewhere = 0;  ///< names outside the find that keep their inode alive
   /// How likely somebody will let it go, of a hundred: decisions are shown in this order.
   std::uint32_t likelihood = 0;
+  bool whole = false;  ///< all of it goes, or nothing
 };
 
 /// Whether a find is of a kind, or was found by that detector too (a fact "also").
 bool isOfKind(const Find& find, std::string_view kind);
 /// The value of a number among the facts; 0 if there is none.
 std::uint64_t numberIn(const Find& find, std::string_view factId);
+/// The text of a fact; empty if there is none.
+std::string textIn(const Find& find, std::string_view factId);
 
 }  // namespace zt

@@ -153,15 +153,27 @@ std::string FindContext::findId(std::string_view kind, std::string_view about, A
   return std::string(kind) + text;
 }
 
-void FindContext::complete(Find& find) const {
+void FindContext::weigh(Find& find) const {
   std::vector<NodeId> nodes;
-  Judgement worst{Standing::spent, Regret::none};
+  find.newest = 0;
+  find.files = 0;
+  find.accessed = 0;
   for (const auto& item : find.items) {
     nodes.push_back(item.node);
     const bool folder = tree.isFolder(item.node);
     find.newest = std::max(find.newest, folder ? tree.totals(item.node).newest : tree.modified(item.node));
     find.files += folder ? tree.totals(item.node).files : 1;
     if (options.keepsAccessTimes) find.accessed = std::max(find.accessed, tree.accessedSeconds(item.node));
+  }
+  const GainBounds bounds = gain.of(nodes);
+  find.gain = {bounds.sure, bounds.atMost, GainTime::now};
+  find.linksElsewhere = gain.namesElsewhere(nodes);
+}
+
+void FindContext::complete(Find& find) const {
+  weigh(find);
+  Judgement worst{Standing::spent, Regret::none};
+  for (const auto& item : find.items) {
     const Judgement own = strictest(item.node);
     worst.standing = std::min(worst.standing, own.standing);
     worst.regret = std::max(worst.regret, own.regret);
@@ -169,10 +181,7 @@ void FindContext::complete(Find& find) const {
   }
   find.standing = find.judged = worst.standing;
   find.regret = worst.regret;
-  const GainBounds bounds = gain.of(nodes);
-  find.gain = {bounds.sure, bounds.atMost, GainTime::now};
-  find.linksElsewhere = gain.namesElsewhere(nodes);
-  find.owner = tree.owner(nodes.front());
+  find.owner = tree.owner(find.items.front().node);
   // Finds that gather have named their place; the others are about one thing.
   const bool gathered = !find.place.empty() || find.items.size() > 1;
   if (!gathered) find.place = std::string(parentPath(find.items.front().path));

@@ -87,6 +87,8 @@ public:
   Subject subject(NodeId node) const;
   /// The strictest standing of an entry and of everything beneath it; the worst regret likewise.
   Judgement strictest(NodeId node) const;
+  /// Sums and times of a find, from its items.
+  void weigh(Find& find) const;
   /// Fills in id, place, standing, regret, gain, links elsewhere and times from the items.
   void complete(Find& find) const;
   /// The find's own id: of its kind, and of what it is about.

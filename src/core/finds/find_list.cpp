@@ -8,14 +8,16 @@ const Find* FindList::find(std::string_view id) const {
   return found == at_.end() ? nullptr : finds_[found->second].get();
 }
 
-FindList FindList::marked(const Marks& marks) const {
+FindList FindList::marked(const Marks& marks, const Rest& rest) const {
   FindList list = *this;
   for (auto& find : list.finds_) {
-    const bool kept = find->judged != Standing::bedrock && marks.locks(*find);
-    const Standing wanted = kept ? Standing::kept : find->judged;
-    if (find->standing == wanted) continue;
-    auto changed = std::make_shared<Find>(*find);
-    changed->standing = wanted;
+    if (find->judged == Standing::bedrock || !marks.locks(*find)) continue;
+    auto left = rest(*find);
+    auto changed = std::make_shared<Find>(left ? std::move(*left) : *find);
+    if (left)
+      changed->facts.push_back({"kept-things", std::uint64_t{find->items.size() - changed->items.size()}});
+    else
+      changed->standing = Standing::kept;
     find = std::move(changed);
   }
   return list;

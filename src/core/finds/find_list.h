@@ -3,8 +3,10 @@
 
 #include <absl/container/flat_hash_map.h>
 
+#include <functional>
 #include <iterator>
 #include <memory>
+#include <optional>
 
 #include "core/finds/marks.h"
 
@@ -47,8 +49,11 @@ public:
   const Find& operator[](std::size_t at) const { return *finds_[at]; }
   /// nullptr if there is none of that id.
   const Find* find(std::string_view id) const;
-  /// The same finds as marks let them stand: kept where somebody said keep, as they were judged elsewhere.
-  FindList marked(const Marks& marks) const;
+  /// What is left of a find that is kept in part; nothing if it is all of it or none.
+  using Rest = std::function<std::optional<Find>(const Find&)>;
+  /// The same finds as marks let them stand: without the things that somebody keeps, and kept where nothing
+  /// else is left.
+  FindList marked(const Marks& marks, const Rest& rest) const;
 
 private:
   std::vector<std::shared_ptr<const Find>> finds_;

@@ -83,19 +83,6 @@ std::string inQuotes(std::string_view text) {
   return out + '"';
 }
 
-std::optional<int> parseDays(std::string_view text) {
-  int number = 0;
-  const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
-  if (problem != std::errc{} || number <= 0 || number > 100'000) return std::nullopt;
-  std::string_view unit(end, static_cast<std::size_t>(text.data() + text.size() - end));
-  while (!unit.empty() && unit.front() == ' ') unit.remove_prefix(1);
-  const std::string low = lowered(unit);
-  unit = low;
-  const int days = unit == "d" ? 1 : unit == "w" ? 7 : unit == "m" ? 30 : unit == "y" ? 365 : 0;
-  if (days == 0 || std::int64_t{number} * days > 100'000) return std::nullopt;
-  return number * days;
-}
-
 std::string daysText(int days) {
   if (days % 365 == 0) return std::to_string(days / 365) + " y";
   return std::to_string(days) + " d";
@@ -272,6 +259,19 @@ std::string questionText(const Question& question) {
     text += conditionText(c);
   }
   return text;
+}
+
+std::optional<int> parseDays(std::string_view text) {
+  int number = 0;
+  const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
+  if (problem != std::errc{} || number <= 0 || number > 100'000) return std::nullopt;
+  std::string_view unit(end, static_cast<std::size_t>(text.data() + text.size() - end));
+  while (!unit.empty() && unit.front() == ' ') unit.remove_prefix(1);
+  const std::string low = lowered(unit);
+  unit = low;
+  const int days = unit == "d" ? 1 : unit == "w" ? 7 : unit == "m" ? 30 : unit == "y" ? 365 : 0;
+  if (days == 0 || std::int64_t{number} * days > 100'000) return std::nullopt;
+  return number * days;
 }
 
 std::vector<std::string> completeQuestion(std::string_view text, const QuestionWords& words) {

@@ -78,4 +78,7 @@ std::string questionText(const Question& question);
 /// What the condition at the end of a text could become, the text before it left as it is.
 std::vector<std::string> completeQuestion(std::string_view text, const QuestionWords& words);
 
+/// "90 d", "8w", "6 m" (of 30 days), "1 y" (of 365) in days, at most 100,000; nullopt for anything else.
+std::optional<int> parseDays(std::string_view text);
+
 }  // namespace zt

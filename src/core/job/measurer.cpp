@@ -50,7 +50,7 @@ Result<void> Measurer::keep(SurveyPtr survey, const SurveyStore::Watch& watch) {
   if (!prepared) return tl::unexpected(prepared.error());
   auto rebound = plan_.rebind(prepared->content);
   JobFile::Documents documents = place_.documents(false);
-  documents.merge(plan_.documents(rebound.plan));
+  documents.merge(plan_.documents(rebound.plan, rebound.marks));
   if (auto kept = surveys_.keep(std::move(*prepared), documents); !kept) return kept;
   plan_.adopt(std::move(rebound));
   place_.adopt(*survey);

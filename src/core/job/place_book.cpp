@@ -151,6 +151,31 @@ void PlaceBook::noteVisit(const Survey& s) const {
                                      s.usage.capacity, s.usage.available, s.tree.entries(), s.wholeDrive});
 }
 
+void PlaceBook::noteMarks(const Marks& marks, const std::vector<PathBytes>& paths) const {
+  if (!workshop_.visits || site_->closed()) return;
+  Marks onDrive;
+  std::vector<PathBytes> cleared;
+  for (const PathBytes& path : paths) {
+    const auto said = marks.all().find(path);
+    const PathBytes there = joinPath(belowTop(), path);
+    said == marks.all().end() ? cleared.push_back(there) : onDrive.put(there, said->second);
+  }
+  (void)workshop_.visits->noteMarks(site_->drive().id, onDrive, cleared);
+}
+
+Marks PlaceBook::marksOfEarlierVisits() const {
+  Marks here;
+  if (!workshop_.visits || site_->closed()) return here;
+  const PathBytes top = belowTop();
+  const Marks onDrive = workshop_.visits->marks(site_->drive().id);
+  for (const auto& [path, said] : onDrive.all())
+    if (top.empty() || path == top)
+      here.put(top.empty() ? path : PathBytes{}, said);
+    else if (beneath(path, top))
+      here.put(path.substr(top.size() + 1), said);
+  return here;
+}
+
 void PlaceBook::noteHolds(const std::vector<JournalRecord>& held) const {
   if (!workshop_.visits) return;
   for (const JournalRecord& r : held)

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/finds/marks.h"
 #include "core/job/job_file.h"
 #include "core/job/sites/site.h"
 
@@ -44,6 +45,10 @@ public:
   void adopt(const Survey& survey);
 
   void noteVisit(const Survey& survey) const;
+  /// Notes in the register what is said of these paths now.
+  void noteMarks(const Marks& marks, const std::vector<PathBytes>& paths) const;
+  /// What earlier visits to this drive said of things in this place.
+  Marks marksOfEarlierVisits() const;
   void noteHolds(const std::vector<JournalRecord>& held) const;
 
 private:

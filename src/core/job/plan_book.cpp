@@ -10,10 +10,35 @@
 
 namespace zt {
 
-JobFile::Documents PlanBook::documents(const Plan& plan) const {
+namespace {
+
+/// The entry that an item of the plan is now: at the same path, and the same inode.
+std::optional<NodeId> sameEntry(const SurveyTree& tree, const Subject& item) {
+  const auto node = tree.find(item.path);
+  if (!node || tree.inode(*node) != item.identity.inode || tree.kind(*node) != item.identity.kind)
+    return std::nullopt;
+  return node;
+}
+
+/// Says of the things of a find whether they are not on a line, or are other things on a later survey.
+class NotPlanned {
+public:
+  explicit NotPlanned(const PlanLine& line, const SurveyTree* later = nullptr) {
+    for (const Subject& item : line.items)
+      if (later == nullptr || item.node == noNode || sameEntry(*later, item)) planned_.insert(item.path);
+  }
+  bool operator()(const Subject& item) const { return !planned_.contains(item.path); }
+
+private:
+  absl::flat_hash_set<PathBytes> planned_;
+};
+
+}  // namespace
+
+JobFile::Documents PlanBook::documents(const Plan& plan, const Marks& marks) const {
   Json targets = Json::array();
   for (const Target& t : targets_) targets.push_back(toJson(t));
-  return {{"targets", targets.dump()}, {"marks", toJson(marks_).dump()}, {"plan", toJson(plan).dump()}};
+  return {{"targets", targets.dump()}, {"marks", toJson(marks).dump()}, {"plan", toJson(plan).dump()}};
 }
 
 Result<void> PlanBook::load() {
@@ -68,9 +93,13 @@ Result<void> PlanBook::addTarget(const std::string& label, const std::string& te
   return setTargets(std::move(targets));
 }
 
+Result<std::vector<std::string>> PlanBook::pick(const std::vector<PathBytes>& paths) {
+  if (auto here = place_.checkHere("plan"); !here) return tl::unexpected(here.error());
+  return surveys_.pick(paths);
+}
+
 Result<void> PlanBook::addPaths(const std::vector<PathBytes>& paths, std::string_view action) {
-  if (auto here = place_.checkHere("plan"); !here) return here;
-  const auto ids = surveys_.pick(paths);
+  const auto ids = pick(paths);
   return ids ? add(*ids, action) : Result<void>(tl::unexpected(ids.error()));
 }
 
@@ -82,19 +111,38 @@ Result<void> PlanBook::settle(Plan plan) {
   return {};
 }
 
-Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_view action) {
+Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_view action,
+                           const Narrowing& by) {
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
+  std::vector<const Find*> all;
+  for (const std::string& id : finds) {
+    all.push_back(surveys_.find(id));
+    if (all.back() == nullptr) return fail(Errc::notThere, "plan", {}, id);
+  }
+  std::vector<Find> meant;
+  if (by.any()) {
+    meant = narrowed(all, by, *surveys_.context());
+    if (meant.empty()) return fail(Errc::notThere, "plan", {}, "nothing is left by the rule");
+    all.clear();
+    for (Find& find : meant) priceOffers(find, workshop_.craft->steps), all.push_back(&find);
+  }
+  const auto onLine = [&](const PlanLine& line, const Find& find) {
+    return by.any() ? std::optional(find) : without(find, *surveys_.context(), NotPlanned(line));
+  };
   Plan changed = plan_;
   absl::flat_hash_map<std::string, std::size_t> lineOf;
   for (std::size_t i = 0; i < changed.lines.size(); ++i) lineOf.emplace(changed.lines[i].id, i);
-  for (const std::string& id : finds) {
-    const Find* find = surveys_.find(id);
-    if (find == nullptr) return fail(Errc::notThere, "plan", {}, id);
-    const std::string usual = find->offers.empty() ? "discard" : find->offers.front().action;
+  for (const Find* find : all) {
+    const auto [there, fresh] = lineOf.emplace(find->id, changed.lines.size());
+    // Another step for a line is for what is on it.
+    auto part = fresh ? std::optional(*find) : onLine(changed.lines[there->second], *find);
+    if (!part) part = *find;
+    priceOffers(*part, workshop_.craft->steps);
+    const std::string usual = part->offers.empty() ? "discard" : part->offers.front().action;
     auto line =
-        lineFor(*find, workshop_.craft->steps, action.empty() ? std::string_view(usual) : action, marks_);
+        lineFor(*part, workshop_.craft->steps, action.empty() ? std::string_view(usual) : action, marks_);
     if (!line) return tl::unexpected(line.error());
-    if (const auto [there, fresh] = lineOf.emplace(id, changed.lines.size()); fresh)
+    if (fresh)
       changed.lines.push_back(std::move(*line));
     else
       changed.lines[there->second] = std::move(*line);
@@ -148,20 +196,48 @@ Result<void> PlanBook::set(Plan plan) {
   return {};
 }
 
+/// What is left of a line without the things that are locked: the line as it is, a part of it, or nothing.
+std::optional<PlanLine> PlanBook::unlocked(const PlanLine& line, const FindList& finds, const Marks& marks,
+                                           const FindContext& context) const {
+  const bool free = std::none_of(line.items.begin(), line.items.end(),
+                                 [&](const Subject& item) { return marks.locks(item.path); });
+  if (free) return line;
+  const Find* find = finds.find(line.id);
+  if (find == nullptr) return std::nullopt;
+  const NotPlanned notPlanned(line);
+  auto rest = without(*find, context,
+                      [&](const Subject& item) { return notPlanned(item) || marks.locks(item.path); });
+  if (!rest) return std::nullopt;
+  priceOffers(*rest, workshop_.craft->steps);
+  auto left = lineFor(*rest, workshop_.craft->steps, line.step->id, marks);
+  if (!left) return std::nullopt;
+  left->enabled = line.enabled;
+  return std::move(*left);
+}
+
 Result<void> PlanBook::mark(const std::vector<PathBytes>& paths, std::optional<Mark> mark) {
-  const Marks before = marks_;
-  for (const PathBytes& path : paths) marks_.set(path, mark);
-  Plan changed = plan_;
+  Marks said = marks_;
+  const SurveyPtr survey = surveys_.survey();
+  for (const PathBytes& path : paths) {
+    said.set(path, mark);
+    const auto node = mark && survey ? survey->tree.find(path) : std::nullopt;
+    if (node) said.put(path, {*mark, survey->tree.inode(*node), survey->tree.isFolder(*node)});
+  }
+  Plan changed;
   std::vector<LeftLine> left;
-  std::erase_if(changed.lines, [&](const PlanLine& line) {
-    for (const Subject& item : line.items)
-      if (marks_.locks(item.path)) return left.push_back({line.id, item.path, Errc::kept}), true;
-    return false;
-  });
-  if (auto put = file_.put(documents(changed)); !put) return marks_ = before, put;
+  for (const PlanLine& line : plan_.lines) {
+    auto rest = unlocked(line, *surveys_.detected().finds, said, *surveys_.context());
+    if (rest)
+      changed.lines.push_back(std::move(*rest));
+    else
+      left.push_back({line.id, line.items.front().path, Errc::kept});
+  }
+  if (auto put = file_.put(documents(changed, said)); !put) return put;
+  marks_ = std::move(said);
   plan_ = std::move(changed);
   left_ = std::move(left);
   surveys_.applyMarks(marks_);
+  place_.noteMarks(marks_, paths);
   return {};
 }
 
@@ -175,8 +251,8 @@ namespace {
 /// them.
 void addFreed(const FindContext& c, const Marks& marks, const StepTable& steps, std::vector<Find>& finds) {
   constexpr std::size_t most = 2000;
-  for (const auto& [path, mark] : marks.all()) {
-    const auto node = mark == Mark::mayGo ? c.tree.find(path) : std::nullopt;
+  for (const auto& [path, said] : marks.all()) {
+    const auto node = said.mark == Mark::mayGo ? c.tree.find(path) : std::nullopt;
     if (!node) continue;
     std::vector<NodeId> files;
     for (NodeId id = *node; id < c.tree.size(); ++id)
@@ -208,25 +284,19 @@ Result<Proposal> PlanBook::propose(ProposeOptions options) const {
   return zt::propose(finds, need, *surveys_.context(), workshop_.craft->steps, marks_, options);
 }
 
-namespace {
-
-/// The entry that an item of the plan is now: at the same path, and the same inode.
-std::optional<NodeId> sameEntry(const SurveyTree& tree, const Subject& item) {
-  const auto node = tree.find(item.path);
-  if (!node || tree.inode(*node) != item.identity.inode || tree.kind(*node) != item.identity.kind)
-    return std::nullopt;
-  return node;
-}
-
-}  // namespace
-
 PlanBook::Rebound PlanBook::rebind(const SurveyStore::Content& content) const {
   Rebound rebound;
-  const FindList finds = content.finds->marked(marks_);
+  const SurveyTree& tree = content.survey->tree;
+  rebound.marks = marks_.on(tree);
+  if (!surveys_.survey()) rebound.marks.takeMissing(place_.marksOfEarlierVisits().on(tree), tree);
+  const FindList finds = surveys_.marked(content, rebound.marks);
   for (const PlanLine& line : plan_.lines) {
     const PathBytes about = line.items.empty() ? line.place : line.items.front().path;
-    const auto keep = [&](const Find& find) -> Result<void> {
-      auto again = lineFor(find, workshop_.craft->steps, line.step->id, marks_);
+    const auto keep = [&](const Find& found) -> Result<void> {
+      auto find = without(found, *content.context, NotPlanned(line, &tree));
+      if (!find) return fail(Errc::notThere, "plan", about);
+      priceOffers(*find, workshop_.craft->steps);
+      auto again = lineFor(*find, workshop_.craft->steps, line.step->id, rebound.marks);
       if (!again) return tl::unexpected(again.error());
       again->enabled = line.enabled;
       rebound.plan.lines.push_back(std::move(*again));
@@ -237,7 +307,7 @@ PlanBook::Rebound PlanBook::rebind(const SurveyStore::Content& content) const {
       kept = keep(*same);
     } else if (line.items.size() == 1) {
       // What one thing is about stays, found again or not: somebody put it there.
-      if (const auto node = sameEntry(content.survey->tree, line.items.front())) {
+      if (const auto node = sameEntry(tree, line.items.front())) {
         Find find = pickedFind(*content.context, *node);
         priceOffers(find, workshop_.craft->steps);
         kept = content.context->locked(about) ? Result<void>(fail(Errc::bedrock, "plan", about)) : keep(find);
@@ -252,6 +322,7 @@ PlanBook::Rebound PlanBook::rebind(const SurveyStore::Content& content) const {
 void PlanBook::adopt(Rebound rebound) {
   plan_ = std::move(rebound.plan);
   left_ = std::move(rebound.left);
+  marks_ = std::move(rebound.marks);
   if (!rebound.picked.empty()) surveys_.addPicked(rebound.picked);
   surveys_.applyMarks(marks_);
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/finds/narrowing.h"
 #include "core/job/place_book.h"
 #include "core/job/survey_store.h"
 #include "core/plan/proposer.h"
@@ -33,9 +34,14 @@ public:
   /// so long.
   Result<void> addTarget(const std::string& label, const std::string& amount);
 
-  /// Puts finds on the plan, all or none; one that is there already gets the step. Fails with bedrock, kept,
+  /// Puts finds on the plan, all or none; one that is there already gets the step, for the things on its
+  /// line. Fails with bedrock, kept,
   /// conflict, unknownStep, notThere. An empty action takes each find's usual offer.
-  Result<void> add(const std::vector<std::string>& finds, std::string_view action);
+  /// With a rule on many only the things that are meant; finds of which it leaves nothing are left out, and
+  /// notThere if that is all of them.
+  Result<void> add(const std::vector<std::string>& finds, std::string_view action, const Narrowing& by = {});
+  /// The finds, by their ids, for entries that may be planned by hand.
+  Result<std::vector<std::string>> pick(const std::vector<PathBytes>& paths);
   /// Puts entries on the plan by their paths, all or none.
   Result<void> addPaths(const std::vector<PathBytes>& paths, std::string_view action);
   Result<void> drop(std::string_view id);
@@ -45,7 +51,7 @@ public:
   Result<void> set(Plan plan);
 
   /// What somebody says of a thing and of all beneath it, or that nothing is said any more. What is kept
-  /// leaves the plan: every line of which anything is.
+  /// leaves the plan; the other things of its line stay where they go without it.
   Result<void> mark(const std::vector<PathBytes>& paths, std::optional<Mark> mark);
 
   PlannedGain planned() const;
@@ -53,10 +59,12 @@ public:
   Result<Proposal> propose(ProposeOptions options) const;
   Consent consent() const { return consentFor(plan_); }
 
-  /// The plan as it would be on another survey: a line stays if the same thing is found again, or picked
-  /// again.
+  /// The plan as it would be on another survey: a line stays with those of its things that are found again,
+  /// or picked again; nothing comes onto it by itself. And the marks as they stand on it; on the first survey
+  /// of a job those that earlier visits to the drive left, too.
   struct Rebound {
     Plan plan;
+    Marks marks;
     std::vector<LeftLine> left;
     std::vector<NodeId> picked;  ///< entries that need a picked find of their own
   };
@@ -64,13 +72,15 @@ public:
   void adopt(Rebound rebound);
   void takeOff(const std::vector<std::string>& lines);
 
-  /// The documents of targets, marks and this plan.
-  JobFile::Documents documents(const Plan& plan) const;
-  Result<void> save() { return file_.put(documents(plan_)); }
+  /// The documents of targets and of these.
+  JobFile::Documents documents(const Plan& plan, const Marks& marks) const;
+  Result<void> save() { return file_.put(documents(plan_, marks_)); }
   Result<void> load();
 
 private:
   Result<void> settle(Plan plan);
+  std::optional<PlanLine> unlocked(const PlanLine& line, const FindList& finds, const Marks& marks,
+                                   const FindContext& context) const;
 
   const Workshop& workshop_;
   JobFile& file_;

@@ -11,7 +11,7 @@ namespace zt {
 namespace {
 
 constexpr int applicationId = 0x5A545247;  // "ZTRG"
-constexpr int schemaVersion = 1;
+constexpr int schemaVersion = 2;
 constexpr int patienceMs = 2000;
 
 constexpr const char* schema = R"(
@@ -20,6 +20,11 @@ CREATE TABLE visit(drive TEXT NOT NULL, job TEXT NOT NULL, file BLOB NOT NULL, r
                    PRIMARY KEY(drive, job)) WITHOUT ROWID;
 CREATE TABLE overrule(drive TEXT PRIMARY KEY, kind TEXT, size TEXT) WITHOUT ROWID;
 CREATE TABLE hold(drive TEXT NOT NULL, folder BLOB NOT NULL, PRIMARY KEY(drive, folder)) WITHOUT ROWID;
+)";
+/// Since version 2.
+constexpr const char* markTable = R"(
+CREATE TABLE IF NOT EXISTS mark(drive TEXT NOT NULL, path BLOB NOT NULL, said TEXT NOT NULL, inode INTEGER NOT NULL,
+                                folder INTEGER NOT NULL, PRIMARY KEY(drive, path)) WITHOUT ROWID;
 )";
 
 template <class Work>
@@ -67,9 +72,10 @@ Result<std::shared_ptr<Register>> Register::open(const PathBytes& file) {
     if (sqlite::pragma(*db, "user_version") > schemaVersion) return nullptr;
     if (fresh) {
       db->exec("PRAGMA application_id=" + std::to_string(applicationId));
-      db->exec("PRAGMA user_version=" + std::to_string(schemaVersion));
       db->exec(schema);
     }
+    db->exec(markTable);
+    db->exec("PRAGMA user_version=" + std::to_string(schemaVersion));
     all.commit();
     return std::shared_ptr<Register>(new Register(file, std::move(db)));
   });
@@ -138,6 +144,47 @@ DriveOverrule Register::overrule(const std::string& drive) {
     return {named<DriveKind>(q.getColumn(0), driveKinds), named<SizeClass>(q.getColumn(1), sizeClasses)};
   });
   return said.value_or(DriveOverrule{});
+}
+
+Result<void> Register::noteMarks(const std::string& drive, const Marks& said,
+                                 const std::vector<PathBytes>& cleared) {
+  const std::scoped_lock lock(mutex_);
+  return guarded(file_, [&] {
+    SQLite::Transaction all(*db_, SQLite::TransactionBehavior::IMMEDIATE);
+    SQLite::Statement put(*db_, "INSERT OR REPLACE INTO mark VALUES(?,?,?,?,?)");
+    for (const auto& [path, of] : said.all()) {
+      put.reset();
+      put.bind(1, drive);
+      sqlite::bindBlob(put, 2, path);
+      put.bind(3, std::string(name(of.mark)));
+      put.bind(4, static_cast<std::int64_t>(of.inode));
+      put.bind(5, static_cast<int>(of.folder));
+      put.exec();
+    }
+    SQLite::Statement clear(*db_, "DELETE FROM mark WHERE drive=? AND path=?");
+    for (const PathBytes& path : cleared) {
+      clear.reset();
+      clear.bind(1, drive);
+      sqlite::bindBlob(clear, 2, path);
+      clear.exec();
+    }
+    all.commit();
+  });
+}
+
+Marks Register::marks(const std::string& drive) {
+  const std::scoped_lock lock(mutex_);
+  const auto read = guarded(file_, [&] {
+    Marks all;
+    SQLite::Statement q(*db_, "SELECT path,said,inode,folder FROM mark WHERE drive=?");
+    q.bind(1, drive);
+    while (q.executeStep())
+      if (const auto said = named<Mark>(q.getColumn(1), markKinds))
+        all.put(sqlite::blob(q.getColumn(0)),
+                {*said, static_cast<std::uint64_t>(q.getColumn(2).getInt64()), q.getColumn(3).getInt() != 0});
+    return all;
+  });
+  return read.value_or(Marks{});
 }
 
 Result<void> Register::noteHold(const std::string& drive, const PathBytes& folder) {

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/drive/drive.h"
+#include "core/finds/marks.h"
 
 namespace SQLite {
 class Database;
@@ -44,6 +45,12 @@ public:
   Result<void> setOverrule(const std::string& drive, const DriveOverrule& said);
   /// Nothing said where nothing can be read.
   DriveOverrule overrule(const std::string& drive);
+
+  /// Notes what somebody says of things on a drive, by their paths from its top, and of which nothing is said
+  /// any more.
+  Result<void> noteMarks(const std::string& drive, const Marks& said, const std::vector<PathBytes>& cleared);
+  /// Nothing where nothing can be read.
+  Marks marks(const std::string& drive);
 
   /// Where things are held on a drive beside its top: folders relative to the drive's top.
   Result<void> noteHold(const std::string& drive, const PathBytes& folder);

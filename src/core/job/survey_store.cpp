@@ -8,6 +8,7 @@
 #include <future>
 
 #include "core/catalogue/systems_seen.h"
+#include "core/finds/narrowing.h"
 #include "core/plan/plan.h"
 #include "core/plan/plan_json.h"
 #include "core/survey/files/survey_codec.h"
@@ -173,7 +174,7 @@ Result<SurveyStore::Prepared> SurveyStore::prepare(const Site& site, SurveyPtr s
 Result<void> SurveyStore::keep(Prepared prepared, const JobFile::Documents& documents) {
   const TimeNs taken = prepared.content.survey->finished;
   if (auto put = file_.putSurvey(prepared.pieces, prepared.rows, taken, documents); !put) return put;
-  now_ = std::move(prepared.content);
+  detected_ = now_ = std::move(prepared.content);
   return {};
 }
 
@@ -201,6 +202,7 @@ Result<void> SurveyStore::load(const Site& site) {
   now_.survey = *survey;
   now_.context = contextOf(site, std::move(*survey));
   now_.finds = std::make_shared<const FindList>(std::move(finds));
+  detected_ = now_;
   return {};
 }
 
@@ -229,17 +231,28 @@ Result<std::vector<std::string>> SurveyStore::pick(const std::vector<PathBytes>&
 }
 
 void SurveyStore::addPicked(const std::vector<NodeId>& nodes) {
-  FindList more = *now_.finds;
+  FindList shown = *now_.finds;
+  FindList all = *detected_.finds;
   for (const NodeId node : nodes) {
     Find find = pickedFind(*now_.context, node);
     priceOffers(find, workshop_.craft->steps);
-    more.add(std::move(find));
+    all.add(find);
+    shown.add(std::move(find));
   }
-  now_.finds = std::make_shared<const FindList>(std::move(more));
+  now_.finds = std::make_shared<const FindList>(std::move(shown));
+  detected_.finds = std::make_shared<const FindList>(std::move(all));
+}
+
+FindList SurveyStore::marked(const Content& content, const Marks& marks) const {
+  return content.finds->marked(marks, [&](const Find& find) {
+    auto rest = without(find, *content.context, [&](const Subject& s) { return marks.locks(s.path); });
+    if (rest) priceOffers(*rest, workshop_.craft->steps);
+    return rest;
+  });
 }
 
 void SurveyStore::applyMarks(const Marks& marks) {
-  if (now_.finds) now_.finds = std::make_shared<const FindList>(now_.finds->marked(marks));
+  if (detected_.finds) now_.finds = std::make_shared<const FindList>(marked(detected_, marks));
 }
 
 }  // namespace zt

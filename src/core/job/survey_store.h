@@ -55,15 +55,20 @@ public:
   Result<std::vector<std::string>> pick(const std::vector<PathBytes>& paths);
   /// Finds for entries, made all at once.
   void addPicked(const std::vector<NodeId>& nodes);
-  /// Lets the finds stand as the marks say.
+  /// Lets the finds stand as the marks say: without what somebody keeps.
   void applyMarks(const Marks& marks);
+  /// The finds of a survey as marks would let them stand.
+  FindList marked(const Content& content, const Marks& marks) const;
+  /// The finds as they were detected, with what was picked, whatever somebody says of them.
+  const Content& detected() const { return detected_; }
 
 private:
   ContextPtr contextOf(const Site& site, SurveyPtr survey) const;
 
   const Workshop& workshop_;
   JobFile& file_;
-  Content now_;
+  Content detected_;
+  Content now_;  ///< the same, as the marks let the finds stand
   mutable std::shared_ptr<const KindTable> kinds_;
 };
 

@@ -134,15 +134,23 @@ public:
   /// Lists a folder with the stat of every entry, in the order of the file system. "." and ".." are left out.
   virtual Result<void> scan(const Folder& at, ScanSink& sink) = 0;
   /// Reads a regular file whole without setting its access time; fails with badInput if it is longer than
-  /// `limit` bytes, notPermitted where the access time would change.
+  /// `limit` bytes, notPermitted where the access time would change, placeholder where its content lies
+  /// elsewhere: then it was not opened.
   virtual Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) = 0;
   /// Reads the first bytes of a regular file (at most `count`) without setting its access time; fails with
-  /// notPermitted where that cannot be avoided.
+  /// notPermitted where that cannot be avoided, placeholder where its content lies elsewhere: then it was not
+  /// opened.
   virtual Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) = 0;
   /// How a regular file is stored. Reads no content. Fails with unsupported where the file system does not
   /// say.
   virtual Result<ExtentFacts> extents(const Folder& at, std::string_view name) = 0;
   virtual Result<SpaceUsage> usage(const Folder& at) = 0;
+  /// An extended attribute of an entry, at most 64 KiB; the entry itself is not opened. Fails with notThere
+  /// where it has none of that name, unsupported where the file system has no such things.
+  virtual Result<std::string> attribute(const Folder& /*at*/, std::string_view name,
+                                        const std::string& /*key*/) {
+    return fail(Errc::unsupported, "attribute", PathBytes(name));
+  }
 };
 
 /// The whole port. Every changing call is relative to an open folder.

@@ -37,6 +37,9 @@ public:
     return inner_.extents(at, name);
   }
   Result<SpaceUsage> usage(const Folder& at) override { return inner_.usage(at); }
+  Result<std::string> attribute(const Folder& at, std::string_view name, const std::string& key) override {
+    return inner_.attribute(at, name, key);
+  }
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override {
     return inner_.makeFolder(at, name, mode);
   }

@@ -11,6 +11,7 @@
 #include <sys/statvfs.h>
 #include <sys/syscall.h>
 #include <sys/sysmacros.h>
+#include <sys/xattr.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -20,6 +21,7 @@
 #include <cstring>
 #include <limits>
 #include <optional>
+#include <span>
 #include <vector>
 
 #include "core/os/linux_folder.h"
@@ -345,6 +347,60 @@ Result<void> LinuxFileSystem::scan(const Folder& at, ScanSink& sink) {
 
 namespace {
 /// Opens a file for reading so that its access time stays: by O_NOATIME, or because the mount keeps none.
+/// Gets at an entry without opening it.
+class Pointed {
+public:
+  Pointed(int at, const char* name)
+      : fd_(::openat(at, name, O_PATH | O_NOFOLLOW | O_CLOEXEC)),
+        way_("/proc/self/fd/" + std::to_string(fd_)) {}
+  ~Pointed() {
+    if (fd_ >= 0) ::close(fd_);
+  }
+  Pointed(const Pointed&) = delete;
+  Pointed& operator=(const Pointed&) = delete;
+  bool stat(struct stat& st) const { return fd_ >= 0 && ::fstat(fd_, &st) == 0; }
+  /// Bytes put into `room`; −1 and errno where there are none.
+  ssize_t attribute(const char* key, std::span<char> room) const {
+    if (fd_ < 0) return -1;
+    return ::getxattr(way_.c_str(), key, room.data(), room.size());
+  }
+
+private:
+  int fd_;
+  std::string way_;
+};
+
+/// Attributes and reparse tags of files whose content lies elsewhere: FILE_ATTRIBUTE_OFFLINE,
+/// _RECALL_ON_OPEN, _RECALL_ON_DATA_ACCESS and IO_REPARSE_TAG_CLOUD to _CLOUD_F ([MS-FSCC] 2.6 and 2.1.2.1),
+/// as the NTFS driver in user space shows them.
+bool saysElsewhere(const Pointed& file) {
+  constexpr std::uint32_t elsewhere = 0x1000 | 0x40000 | 0x400000;
+  unsigned char raw[16]{};
+  const auto room = std::span(reinterpret_cast<char*>(raw), sizeof raw);
+  if (file.attribute("system.ntfs_attrib_be", room) == 4) {
+    const std::uint32_t flags = std::uint32_t{raw[0]} << 24 | std::uint32_t{raw[1]} << 16 |
+                                std::uint32_t{raw[2]} << 8 | std::uint32_t{raw[3]};
+    if ((flags & elsewhere) != 0) return true;
+  }
+  std::vector<char> reparse(65536);
+  if (file.attribute("system.ntfs_reparse_data", reparse) < 4) return false;
+  const auto* tag = reinterpret_cast<const unsigned char*>(reparse.data());
+  const std::uint32_t value = std::uint32_t{tag[3]} << 24 | std::uint32_t{tag[2]} << 16 |
+                              std::uint32_t{tag[1]} << 8 | std::uint32_t{tag[0]};
+  return (value & 0xFFFF0FFF) == 0x9000001A;
+}
+
+/// Whether nothing of a file is stored here. Without a block there is nothing to read but zeros; where a
+/// system has put a placeholder, opening it would fetch the content over the net.
+bool isPlaceholder(int at, const char* name) {
+  constexpr off_t mayLieInItsRecord = 4096;
+  const Pointed file(at, name);
+  struct stat st {};
+  if (!file.stat(st) || !S_ISREG(st.st_mode)) return false;
+  if (st.st_blocks == 0 && st.st_size > mayLieInItsRecord) return true;
+  return saysElsewhere(file);
+}
+
 int openUntouched(int at, const char* name) {
   struct statvfs v;
   const bool kept = ::fstatvfs(at, &v) == 0 && (v.f_flag & (ST_NOATIME | ST_RDONLY)) != 0;
@@ -356,6 +412,7 @@ int openUntouched(int at, const char* name) {
 Result<std::string> LinuxFileSystem::readFile(const Folder& at, std::string_view name, std::size_t limit) {
   const CName cname(name);
   if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "read", PathBytes(name));
+  if (isPlaceholder(fdOf(at), cname.get())) return fail(Errc::placeholder, "read", PathBytes(name));
   const int fd = openUntouched(fdOf(at), cname.get());
   if (fd < 0) return failErrno("read", PathBytes(name), errno);
   const LinuxFolder closer(fd, true);
@@ -374,9 +431,22 @@ Result<std::string> LinuxFileSystem::readFile(const Folder& at, std::string_view
   }
 }
 
+Result<std::string> LinuxFileSystem::attribute(const Folder& at, std::string_view name,
+                                               const std::string& key) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "attribute", PathBytes(name));
+  std::string value(65536, '\0');
+  const ssize_t got = Pointed(fdOf(at), cname.get()).attribute(key.c_str(), value);
+  if (got < 0 && errno == ENODATA) return fail(Errc::notThere, "attribute", PathBytes(name));
+  if (got < 0) return failErrno("attribute", PathBytes(name), errno);
+  value.resize(static_cast<std::size_t>(got));
+  return value;
+}
+
 Result<FileHead> LinuxFileSystem::readHead(const Folder& at, std::string_view name, std::size_t count) {
   const CName cname(name);
   if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "look", PathBytes(name));
+  if (isPlaceholder(fdOf(at), cname.get())) return fail(Errc::placeholder, "look", PathBytes(name));
   const int fd = openUntouched(fdOf(at), cname.get());
   if (fd < 0) return failErrno("look", PathBytes(name), errno);
   const LinuxFolder closer(fd, true);

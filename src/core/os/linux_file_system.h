@@ -20,6 +20,7 @@ public:
   Result<EntryStat> stat(const Folder& at, std::string_view name) override;
   Result<void> scan(const Folder& at, ScanSink& sink) override;
   Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) override;
+  Result<std::string> attribute(const Folder& at, std::string_view name, const std::string& key) override;
   Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override;
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override;
   Result<SpaceUsage> usage(const Folder& at) override;

@@ -124,8 +124,7 @@ void addLoops(Growing& listing) {
 Result<OpenFiles::Listing> LinuxOpenFiles::list() {
   if (::access("/proc", R_OK | X_OK) != 0) return fail(Errc::notPermitted, "open-files", "/proc");
   const auto listing = std::make_shared<Growing>();
-  // A path of another process can lead to a drive that hangs: the thread that waits for it is left behind.
-  std::thread([listing] {
+  const auto listAll = [listing] {
     const std::string self = std::to_string(::getpid());
     const bool seen = forEachName("/proc", [&](const char* name) {
       if (name[0] >= '1' && name[0] <= '9' && self != name) addProcess(*listing, name);
@@ -134,7 +133,9 @@ Result<OpenFiles::Listing> LinuxOpenFiles::list() {
     addSwap(*listing);
     addLoops(*listing);
     listing->finish();
-  }).detach();
+  };
+  // A path of another process can lead to a drive that hangs: the thread that waits for it is left behind.
+  patience_.count() > 0 ? std::thread(listAll).detach() : listAll();
   return listing->takeWithin(patience_);
 }
 

@@ -11,6 +11,7 @@ namespace zt {
 /// in time is left out, and the listing said to be not complete. Any thread.
 class LinuxOpenFiles final : public OpenFiles {
 public:
+  /// No patience at all: lists on the calling thread, however long that takes. For whoever may start none.
   explicit LinuxOpenFiles(std::chrono::milliseconds patience = std::chrono::seconds(20))
       : patience_(patience) {}
   Result<Listing> list() override;

@@ -53,6 +53,7 @@ Json subjectJson(const Subject& s) {
   putPath(j, "path", s.path);
   if (!s.origin.empty()) putPath(j, "origin", s.origin);
   if (!s.deleted.empty()) j["deleted"] = s.deleted;
+  if (!s.recordOf.empty()) putPath(j, "record_of", s.recordOf);
   return j;
 }
 
@@ -64,6 +65,7 @@ Subject readSubject(JsonReader& in) {
   in.object("identity", [&](JsonReader& identity) { s.identity = readIdentity(identity); });
   s.origin = in.pathOr("origin");
   s.deleted = in.textOr("deleted");
+  s.recordOf = in.pathOr("record_of");
   return s;
 }
 
@@ -83,9 +85,9 @@ Json factsJson(const Find& find) {
   return facts;
 }
 
-Json offersJson(const Find& find) {
+Json offersJson(const std::vector<Offer>& all) {
   Json offers = Json::array();
-  for (const Offer& o : find.offers)
+  for (const Offer& o : all)
     offers.push_back({{"action", o.action},
                       {"regret", name(o.regret)},
                       {"gain", toJson(o.gain)},
@@ -93,18 +95,23 @@ Json offersJson(const Find& find) {
   return offers;
 }
 
+Offer readOffer(JsonReader& o) {
+  Offer offer;
+  offer.action = o.text("action");
+  offer.regret = o.choice<Regret>("regret", regrets);
+  offer.gain = readGain(o, "gain");
+  if (o.json().contains("conditions") && o.json()["conditions"].is_array())
+    for (const Json& c : o.json()["conditions"])
+      if (c.is_string()) offer.conditions.push_back(c.get<std::string>());
+  return offer;
+}
+
 void readOffers(JsonReader& in, const KnownKinds& known, Find& find) {
   in.eachOr("offers", mostOffers, [&](JsonReader& o) {
-    Offer offer;
-    offer.action = o.text("action");
-    if (known.steps.find(offer.action) == nullptr) o.wrong("action");
-    offer.regret = o.choice<Regret>("regret", regrets);
-    offer.gain = readGain(o, "gain");
-    if (o.json().contains("conditions") && o.json()["conditions"].is_array())
-      for (const Json& c : o.json()["conditions"])
-        if (c.is_string()) offer.conditions.push_back(c.get<std::string>());
-    find.offers.push_back(std::move(offer));
+    find.offers.push_back(readOffer(o));
+    if (known.steps.find(find.offers.back().action) == nullptr) o.wrong("action");
   });
+  in.eachOr("closed_offers", mostOffers, [&](JsonReader& o) { find.closed.push_back(readOffer(o)); });
   in.eachOr("facts", mostOffers, [&](JsonReader& f) {
     Fact fact{f.text("id"), std::string{}};
     const Json value = f.json().value("value", Json());
@@ -136,7 +143,7 @@ Json toJson(const Find& find) {
          {"regret", name(find.regret)},
          {"gain", toJson(find.gain)},
          {"items", std::move(items)},
-         {"offers", offersJson(find)},
+         {"offers", offersJson(find.offers)},
          {"facts", factsJson(find)},
          {"age", name(find.band)},
          {"newest_ns", find.newest},
@@ -146,6 +153,8 @@ Json toJson(const Find& find) {
          {"links_elsewhere", find.linksElsewhere},
          {"likelihood", find.likelihood},
          {"place_id", find.placeId}};
+  if (find.whole) j["whole"] = true;
+  if (!find.closed.empty()) j["closed_offers"] = offersJson(find.closed);
   putPath(j, "place", find.place);
   return j;
 }
@@ -159,6 +168,7 @@ Result<Find> findFromJson(const Json& json, const KnownKinds& known) {
   find.regret = in.choice<Regret>("regret", regrets);
   find.gain = readGain(in, "gain");
   find.items = readSubjects(in);
+  find.whole = in.flagOr("whole", false);
   if (find.items.empty()) in.wrong("items");
   find.band = in.choice<AgeBand>("age", ageBands);
   find.place = in.path("place");
@@ -256,8 +266,9 @@ Result<std::vector<Target>> targetsFromJson(const Json& json) {
 
 Json toJson(const Marks& marks) {
   Json list = Json::array();
-  for (const auto& [path, mark] : marks.all()) {
-    Json j{{"mark", name(mark)}};
+  for (const auto& [path, said] : marks.all()) {
+    Json j{{"mark", name(said.mark)}};
+    if (said.inode != 0) j["inode"] = said.inode, j["folder"] = said.folder;
     putPath(j, "path", path);
     list.push_back(std::move(j));
   }
@@ -273,7 +284,7 @@ Result<Marks> marksFromJson(const Json& json) {
     const bool first = m.has("kept");
     const Mark mark =
         first ? (m.flag("kept") ? Mark::keep : Mark::notNow) : m.choice<Mark>("mark", markKinds);
-    marks.set(path, mark);
+    marks.put(path, {mark, m.numberOr<std::uint64_t>("inode", 0), m.flagOr("folder", false)});
   });
   if (!in.ok()) return fail(Errc::corrupt, "marks", {}, in.fault());
   return marks;

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <numeric>
 
+#include "core/finds/evidence.h"
 #include "core/plan/disjoint.h"
 
 namespace zt {
@@ -133,27 +134,66 @@ void dropSurplus(std::vector<const Find*>& finds, Bytes need, const GainModel& g
     if (gainOf(f) >= need) std::erase(finds, f);
 }
 
-/// What only a person may decide, without overlap, the likeliest first.
-std::vector<Decision> decisionsOf(const Choices& choices) {
+/// How much likelier somebody lets a thing go that lay untouched for long, and that may be elsewhere, too.
+std::uint32_t ageAndCopies(const Find& find, const Evidence& known, TimeNs now) {
+  const TimeNs age = now - find.newest;
+  const std::uint32_t byAge = age > 3 * 365 * nsPerDay ? 15 : age > 365 * nsPerDay ? 8 : 0;
+  const bool all = !known.namesakes.empty() && find.items.size() == 1;
+  return byAge + (all ? 20u : 0u);
+}
+
+/// How much of what is short a thing gives, of forty.
+std::uint32_t share(const Find& find, Bytes shortBy) {
+  constexpr double all = 40;
+  if (find.gain.atMost >= shortBy) return static_cast<std::uint32_t>(all);
+  return static_cast<std::uint32_t>(all * static_cast<double>(find.gain.atMost) /
+                                    static_cast<double>(shortBy));
+}
+
+/// What only a person may decide, without overlap, in the order that is worth asking in: by what it gives of
+/// what is short, by kind, age and copies elsewhere, then by bytes. A hundredth of what is short is not worth
+/// asking.
+std::vector<Decision> decisionsOf(const Choices& choices, Bytes shortBy) {
   constexpr std::size_t most = 20;
   std::vector<const Find*> list;
   for (const Find& f : choices.finds) {
     const bool open = f.standing == Standing::ownersCall || f.standing == Standing::unjudged;
     const bool said = choices.marks.locks(f) || choices.marks.of(f) == Mark::notNow;
-    if (open && !said && !f.offers.empty() && f.gain.atMost > 0 && !mayPropose(f, choices.marks) &&
-        !keptOut(f, choices.options))
+    if (open && !said && !f.offers.empty() && f.gain.atMost > shortBy / 100 &&
+        !mayPropose(f, choices.marks) && !keptOut(f, choices.options))
       list.push_back(&f);
   }
-  std::stable_sort(list.begin(), list.end(), [](const Find* a, const Find* b) {
-    return std::pair(a->likelihood, a->gain.atMost) > std::pair(b->likelihood, b->gain.atMost);
+  const EvidenceDesk desk(choices.context, list, 0);
+  struct Ranked {
+    const Find* find;
+    Evidence known;
+    std::uint32_t rank;
+  };
+  std::vector<Ranked> ranked;
+  for (const Find* f : list) {
+    Evidence known = desk.of(*f);
+    const std::uint32_t rank =
+        f->likelihood + share(*f, shortBy) + ageAndCopies(*f, known, choices.context.options.now);
+    ranked.push_back({f, std::move(known), rank});
+  }
+  std::stable_sort(ranked.begin(), ranked.end(), [](const Ranked& a, const Ranked& b) {
+    return std::pair(a.rank, a.find->gain.atMost) > std::pair(b.rank, b.find->gain.atMost);
   });
   Disjoint disjoint(choices.context.tree);
   std::vector<Decision> decisions;
-  for (const Find* f : list) {
+  for (const auto& [f, known, rank] : ranked) {
     if (decisions.size() == most) break;
     if (!disjoint.take(*f)) continue;
-    decisions.push_back({f->id, f->items.size() == 1 ? f->items.front().path : f->place, f->gain.atMost,
-                         f->kind, f->standing});
+    Decision d;
+    d.find = f->id;
+    d.path = f->items.size() == 1 ? f->items.front().path : f->place;
+    d.bytes = f->gain.atMost;
+    d.kind = f->kind;
+    d.standing = f->standing;
+    d.untouched = f->newest;
+    if (f->items.size() == 1 && !known.namesakes.empty()) d.perhapsCopy = known.namesakes.front().path;
+    d.comesAgain = textIn(*f, "arrived") == "can-be-fetched";
+    decisions.push_back(std::move(d));
   }
   return decisions;
 }
@@ -224,7 +264,7 @@ Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& con
           ? 0
           : static_cast<double>(regretBytes - choice.bound) / static_cast<double>(choice.bound);
   proposal.optimal = proposal.reached && proposal.boundGap == 0;
-  if (!proposal.reached) proposal.decisions = decisionsOf(choices);
+  if (!proposal.reached) proposal.decisions = decisionsOf(choices, proposal.shortBy);
   return proposal;
 }
 

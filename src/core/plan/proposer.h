@@ -23,6 +23,9 @@ struct Decision {
   Bytes bytes = 0;  ///< at most
   std::string kind;
   Standing standing = Standing::unjudged;
+  TimeNs untouched = 0;     ///< since the latest change in it
+  PathBytes perhapsCopy;    ///< of the same name and length elsewhere on the drive; empty where there is none
+  bool comesAgain = false;  ///< it can be fetched again, as what is known of it says
 };
 
 /// A plan worked out.

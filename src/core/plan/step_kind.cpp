@@ -20,10 +20,22 @@ StepPtr StepTable::find(std::string_view id) const {
   return at == all_.end() ? nullptr : *at;
 }
 
+namespace {
+void close(Find& find, Offer offer, const char* reason) {
+  offer.regret = find.regret;
+  offer.gain = {};
+  offer.conditions = {reason};
+  const bool there = std::any_of(find.closed.begin(), find.closed.end(),
+                                 [&](const Offer& o) { return o.action == offer.action; });
+  if (!there) find.closed.push_back(std::move(offer));
+}
+}  // namespace
+
 void priceOffers(Find& find, const StepTable& steps) {
   std::erase_if(find.offers, [&](Offer& offer) {
     const StepPtr step = steps.find(offer.action);
-    if (step == nullptr || (find.standing == Standing::bedrock && step->touches)) return true;
+    const bool locked = find.standing == Standing::bedrock && (step == nullptr || step->touches);
+    if (step == nullptr || locked) return close(find, offer, locked ? "locked" : "not-yet"), true;
     offer.regret = step->regretOf(find.regret);
     offer.gain = step->gainOf(find.gain.sure, find.gain.atMost);
     return false;

@@ -53,8 +53,9 @@ private:
   std::vector<StepPtr> all_;
 };
 
-/// Works out what each offer of a find costs and gives; offers of unknown steps are left out, and so are all
-/// of a find that is locked. The find's own gain becomes that of its first offer.
+/// Works out what each offer of a find costs and gives. Offers of steps that are not known become closed
+/// ("not-yet"), and so do all of a find that is locked ("locked"). The find's own gain becomes that of its
+/// first offer.
 void priceOffers(Find& find, const StepTable& steps);
 
 }  // namespace zt

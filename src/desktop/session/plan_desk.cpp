@@ -22,8 +22,9 @@ void PlanDesk::setTargets(std::vector<Target> targets) {
   edit([targets = std::move(targets)](Job& job) { return job.planBook().setTargets(targets); });
 }
 
-void PlanDesk::planFinds(const std::vector<std::string>& ids, const std::string& action) {
-  edit([ids, action](Job& job) { return job.planBook().add(ids, action); });
+void PlanDesk::planFinds(const std::vector<std::string>& ids, const std::string& action,
+                         const Narrowing& by) {
+  edit([ids, action, by](Job& job) { return job.planBook().add(ids, action, by); });
 }
 
 void PlanDesk::planPaths(const std::vector<PathBytes>& paths, const std::string& action) {

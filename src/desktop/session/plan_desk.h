@@ -14,7 +14,7 @@ public:
   void addTarget(const QString& label, const QString& amount);
   void setTargets(std::vector<Target> targets);
   /// An empty action takes each find's usual offer.
-  void planFinds(const std::vector<std::string>& ids, const std::string& action);
+  void planFinds(const std::vector<std::string>& ids, const std::string& action, const Narrowing& by = {});
   void planPaths(const std::vector<PathBytes>& paths, const std::string& action);
   void drop(const std::vector<std::string>& ids);
   void setEnabled(const std::string& id, bool on);

@@ -3,8 +3,12 @@
 // evidence, the ladder, and what may be proposed.
 #include <gtest/gtest.h>
 
+#include "core/finds/detectors/trash_info.h"
 #include "core/finds/evidence.h"
+#include "core/finds/narrowing.h"
 #include "core/plan/ladder.h"
+#include "core/plan/plan_json.h"
+#include "core/plan/proposer.h"
 #include "support/planned.h"
 
 namespace zt::test {
@@ -51,6 +55,133 @@ struct Knowing : ::testing::Test {
   std::shared_ptr<const Craft> craft = builtInCraft();
   std::vector<Find> finds;
 };
+
+TEST_F(Knowing, WeighsThePackagesOfPacman) {
+  text("etc/os-release", "ID=demo\n");
+  const auto package = [&](const std::string& name, const std::string& rest, const std::string& list) {
+    const std::string at = "var/lib/pacman/local/" + name + "-1.0-1/";
+    text(at + "desc", "%NAME%\n" + name + "\n\n%VERSION%\n1.0-1\n\n%ARCH%\nx86_64\n\n" + rest);
+    text(at + "files", "%FILES%\nusr/\n" + list + "\n%BACKUP%\netc/x\tabc\n");
+  };
+  package("viewer", "%DEPENDS%\nviewer-data>=1\nglibc\n", "usr/bin/viewer\n");
+  package("viewer-data", "%REASON%\n1\n", "usr/share/viewer/data\n");
+  package("glibc", "%REASON%\n1\n", "usr/lib/libc.so.6\n");
+  text("var/lib/pacman/local/torn-1/desc", "%NAME%\n../../etc\n%VERSION%\n1\n");
+  add("usr/bin/viewer", 9'000);
+  add("usr/share/viewer/data", 20'000);
+  add("usr/lib/libc.so.6", 9'000);
+  look();
+  std::map<std::string, const Find*> programs;
+  for (const Find& f : finds)
+    if (f.kind == "programs") programs[fact(f, "package")] = &f;
+  ASSERT_TRUE(programs.contains("viewer"));
+  EXPECT_EQ(programs.size(), 3u) << "a name that climbs is no package";
+  EXPECT_EQ(programs["viewer"]->items[0].occupied,
+            survey->tree.occupied(survey->tree.find("usr/bin/viewer").value()));
+  EXPECT_EQ(fact(*programs["viewer"], "command"), "pacman -Rs viewer");
+  EXPECT_EQ(fact(*programs["viewer"], "goes-with"), "viewer-data");
+  EXPECT_EQ(programs["viewer-data"]->standing, Standing::bedrock) << "somebody else's need";
+  EXPECT_EQ(programs["glibc"]->standing, Standing::bedrock);
+}
+
+TEST_F(Knowing, TellsRuntimesThatNobodyNames) {
+  text("etc/os-release", "ID=demo\n");
+  const auto branch = [&](const std::string& path, const std::string& metadata) {
+    text("var/lib/flatpak/" + path + "/abc123/metadata", metadata);
+    add("var/lib/flatpak/" + path + "/abc123/files/lib", 9'000);
+  };
+  branch("app/org.demo.Viewer/x86_64/stable",
+         "[Application]\nname=org.demo.Viewer\nruntime=org.demo.Platform/x86_64/2\n");
+  branch("runtime/org.demo.Platform/x86_64/2", "[Runtime]\nname=x\n[Extension org.demo.GL]\nversion=1\n");
+  branch("runtime/org.demo.Platform/x86_64/1", "[Runtime]\n");
+  branch("runtime/org.demo.Platform.Locale/x86_64/2", "[Runtime]\n");
+  branch("runtime/org.demo.GL.driver/x86_64/1", "[Runtime]\n");
+  branch("runtime/org.other.Platform/x86_64/9", "[Runtime]\n");
+  const auto unused = [&] {
+    look();
+    std::set<std::string> names;
+    for (const Find& f : finds)
+      if (fact(f, "wanted") == "unused") names.insert(fact(f, "package"));
+    return names;
+  };
+  using Names = std::set<std::string>;
+  EXPECT_EQ(unused(), (Names{"org.demo.Platform/x86_64/1", "org.other.Platform/x86_64/9"}));
+  const Find* app = nullptr;
+  for (const Find& f : finds)
+    if (f.kind == "programs" && fact(f, "package") == "org.demo.Viewer") app = &f;
+  ASSERT_NE(app, nullptr);
+  EXPECT_EQ(app->offers.front().action, "advise") << "only its manager can let it go";
+  EXPECT_FALSE(mayPropose(*app, {}));
+  files->add("var/lib/flatpak/app/org.demo.Torn/x86_64/stable/abc/files/x", "1");
+  EXPECT_EQ(unused(), Names{}) << "of one it is not known what it needs";
+}
+
+/// What was noted with a file says that it can be fetched again, whatever it is called.
+TEST_F(Knowing, BelievesARecordedOrigin) {
+  for (const char* name : {"a.pdf", "b.pdf", "c.pdf", "d.pdf"})
+    add(std::string("home/warden/Downloads/") + name, 1'500'000, 200);
+  files->add("home/warden/Downloads/small.pdf", "x")->attributes["user.xdg.origin.url"] =
+      "https://x.example/";
+  const auto node = [&](const char* name) {
+    return files->add(std::string("home/warden/Downloads/") + name, std::string(1'500'000, 'x'));
+  };
+  node("a.pdf")->attributes["user.xdg.origin.url"] = "https://x.example/a.pdf";
+  node("b.pdf")->attributes["user.Zone.Identifier"] =
+      "[ZoneTransfer]\r\nZoneId=3\r\nHostUrl=https://x.example/b\r\n";
+  node("c.pdf")->attributes["user.Zone.Identifier"] = "[ZoneTransfer]\r\nZoneId=3\r\n";
+  look();
+  std::set<std::string> again;
+  for (const Find& f : finds)
+    if (f.kind == "arrivals" && fact(f, "arrived") == "can-be-fetched")
+      for (const Subject& s : f.items) again.emplace(baseName(s.path));
+  EXPECT_EQ(again, (std::set<std::string>{"a.pdf", "b.pdf"}));
+}
+
+/// What was thrown away and the record of it are one thing to a rule.
+TEST_F(Knowing, ARuleOnATrashTakesRecordsAlong) {
+  const auto thrown = [&](const std::string& name, const char* when) {
+    add("home/warden/.local/share/Trash/files/" + name, 9'000);
+    text("home/warden/.local/share/Trash/info/" + name + ".trashinfo",
+         "[Trash Info]\nPath=/x/" + name + "\nDeletionDate=" + when + "\n");
+  };
+  thrown("first", "2020-01-01T10:00:00");
+  thrown("second", "2021-01-01T10:00:00");
+  thrown("third", "2022-01-01T10:00:00");
+  look();
+  const Find* trash = find("trash");
+  ASSERT_NE(trash, nullptr);
+  ASSERT_EQ(trash->items.size(), 6u);
+  const auto names = [&](const Narrowing& by) {
+    std::vector<std::string> all;
+    for (const Find& f : narrowed(std::span(&trash, 1), by, *context))
+      for (const Subject& s : f.items) all.emplace_back(baseName(s.path));
+    std::sort(all.begin(), all.end());
+    return all;
+  };
+  using Names = std::vector<std::string>;
+  EXPECT_EQ(names({0, 1, {}, {}}), (Names{"first", "first.trashinfo", "second", "second.trashinfo"}));
+  EXPECT_EQ(names({timeOfDate("2020-06-01T00:00:00"), 0, {}, {}}), (Names{"first", "first.trashinfo"}));
+  EXPECT_EQ(names({0, 0, {trash->items.front().path}, {}}).size(), 4u);
+  EXPECT_EQ(names({0, 9, {}, {}}), Names{});
+  const KnownKinds kinds{craft->steps, craft->detectors};
+  const Find again = findFromJson(toJson(*trash), kinds).value();
+  EXPECT_EQ(again.items.back().recordOf, trash->items.back().recordOf)
+      << "also of a job that was opened again";
+  EXPECT_FALSE(again.items.back().recordOf.empty());
+}
+
+TEST_F(Knowing, ARuleLeavesAWholeAlone) {
+  add("boot/one", 9'000);
+  add("boot/two", 9'000);
+  look();
+  Find both = pickedFind(*context, survey->tree.find("boot/one").value());
+  both.items.push_back(context->subject(survey->tree.find("boot/two").value()));
+  const Find* one = &both;
+  EXPECT_EQ(narrowed(std::span(&one, 1), {0, 1, {}, {}}, *context).size(), 1u);
+  both.whole = true;
+  EXPECT_TRUE(narrowed(std::span(&one, 1), {0, 1, {}, {}}, *context).empty());
+  EXPECT_EQ(narrowed(std::span(&one, 1), {today, 0, {}, {}}, *context).size(), 1u);
+}
 
 TEST_F(Knowing, EmptiesAFolderAndLeavesItStanding) {
   add("var/cache/man/one", 9'000);

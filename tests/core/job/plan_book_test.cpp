@@ -2,7 +2,9 @@
 // The plan of a job through its whole life: all or nothing, marks, and what leaves it by itself.
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <filesystem>
+#include <fstream>
 
 #include "core/job/drive_holds.h"
 #include "core/job/job.h"
@@ -72,6 +74,109 @@ TEST_F(Book, APlanFromOutsideCannotTakeWhatIsKept) {
   ASSERT_TRUE(book().mark({"tapes"}, Mark::keep));
   EXPECT_EQ(book().set(outside).error().code, Errc::kept);
   EXPECT_TRUE(book().plan().lines.empty());
+}
+
+/// What a person said on an earlier visit holds on the next, in a job of its own, and from another folder of
+/// the same drive.
+TEST_F(Book, KnowsWhatWasSaidOnEarlierVisits) {
+  ASSERT_TRUE(book().mark({"tapes/one.wav", "notes"}, Mark::keep));
+  ASSERT_TRUE(book().mark({"tapes/two.wav"}, Mark::mayGo));
+  std::filesystem::remove(t / "drive/tapes/two.wav");
+  t.file("drive/other", 1);  // takes the number
+  t.file("drive/tapes/two.wav", 100);
+  std::filesystem::remove_all(t / "drive/notes");
+  const auto next = Job::create(real, t / "drive", false, {t / "b.ztjob", true}).value();
+  ASSERT_TRUE(next->measurer().measure({}, {}, nullptr));
+  EXPECT_EQ(next->planBook().addPaths({"tapes/one.wav"}, "hold").error().code, Errc::kept);
+  EXPECT_FALSE(next->planBook().marks().of("tapes/two.wav")) << "that is another file";
+  EXPECT_FALSE(next->planBook().marks().all().contains("notes")) << "nothing is there any more";
+  const auto inside = Job::create(real, t / "drive/tapes", false, {t / "c.ztjob", true}).value();
+  ASSERT_TRUE(inside->measurer().measure({}, {}, nullptr));
+  EXPECT_EQ(inside->planBook().marks().of("one.wav"), Mark::keep);
+  ASSERT_TRUE(book().mark({"tapes/one.wav"}, std::nullopt));
+  const auto last = Job::create(real, t / "drive", false, {t / "d.ztjob", true}).value();
+  ASSERT_TRUE(last->measurer().measure({}, {}, nullptr));
+  EXPECT_FALSE(last->planBook().marks().of("tapes/one.wav")) << "taken back is taken back";
+}
+
+/// A find of several things: a folder of a known cache, emptied.
+struct Several : Book {
+  void SetUp() override {
+    Book::SetUp();
+    t.file("drive/etc/os-release", 10);
+    t.file("drive/usr/lib/os-release", 10);
+    t.file("drive/usr/bin/sh", 10);
+    for (const char* name : {"a.deb", "b.deb", "c.deb"})
+      t.file(std::string("drive/var/cache/apt/archives/") + name, 400'000);
+    std::ofstream(t / "drive/etc/os-release") << "ID=demo\nNAME=Demo\n";
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    for (const Find& find : *job->surveys().finds())
+      if (find.items.size() == 3) id = find.id;
+    ASSERT_FALSE(id.empty());
+  }
+  std::vector<PathBytes> planned() {
+    std::vector<PathBytes> paths;
+    for (const PlanLine& line : book().plan().lines)
+      for (const Subject& item : line.items) paths.emplace_back(baseName(item.path));
+    std::sort(paths.begin(), paths.end());
+    return paths;
+  }
+  using Paths = std::vector<PathBytes>;
+  static PathBytes deb(const char* name) { return PathBytes("var/cache/apt/archives/") + name; }
+  std::string id;
+};
+
+TEST_F(Several, ExemptsOneAndTheOthersGo) {
+  ASSERT_TRUE(book().add({id}, ""));
+  EXPECT_EQ(planned(), (Paths{"a.deb", "b.deb", "c.deb"}));
+  const Bytes all = book().planned().sure;
+  ASSERT_TRUE(book().mark({deb("b.deb")}, Mark::keep));
+  EXPECT_EQ(planned(), (Paths{"a.deb", "c.deb"}));
+  EXPECT_TRUE(book().left().empty());
+  EXPECT_NEAR(static_cast<double>(book().planned().sure), static_cast<double>(all) * 2 / 3, 8192.0);
+  const Find* left = job->surveys().find(id);
+  EXPECT_EQ(left->items.size(), 2u);
+  EXPECT_EQ(numberIn(*left, "kept-things"), 1u);
+  EXPECT_NE(left->standing, Standing::kept);
+  reopen();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  EXPECT_EQ(planned(), (Paths{"a.deb", "c.deb"})) << "through reopening and measuring";
+  ASSERT_TRUE(book().mark({deb("b.deb")}, std::nullopt));
+  EXPECT_EQ(job->surveys().find(id)->items.size(), 3u);
+  EXPECT_EQ(planned(), (Paths{"a.deb", "c.deb"})) << "nothing comes onto a plan by itself";
+  ASSERT_TRUE(book().mark({deb("a.deb"), deb("b.deb"), deb("c.deb")}, Mark::keep));
+  EXPECT_TRUE(planned().empty());
+  EXPECT_EQ(book().left().size(), 1u);
+  EXPECT_EQ(job->surveys().find(id)->standing, Standing::kept);
+}
+
+TEST_F(Several, TakesWhatARuleMeans) {
+  const auto age = [&](const char* name, int days) {
+    std::filesystem::last_write_time(
+        t / ("drive/" + deb(name)),
+        std::filesystem::file_time_type::clock::now() - std::chrono::hours(24 * days));
+  };
+  age("a.deb", 100);
+  age("b.deb", 50);
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  const TimeNs now = job->surveys().context()->options.now;
+  ASSERT_TRUE(book().add({id}, "", {now - 90 * nsPerDay, 0, {}, {}}));
+  EXPECT_EQ(planned(), (Paths{"a.deb"}));
+  ASSERT_TRUE(book().add({id}, "", {0, 1, {}, {}}));
+  EXPECT_EQ(planned(), (Paths{"a.deb", "b.deb"}));
+  ASSERT_TRUE(book().add({id}, "", {0, 0, {deb("b.deb")}, {}}));
+  EXPECT_EQ(planned(), (Paths{"a.deb", "c.deb"}));
+  ASSERT_TRUE(book().add({id}, "hold"));
+  EXPECT_EQ(planned(), (Paths{"a.deb", "c.deb"})) << "another step for what is on the line";
+  EXPECT_EQ(book().add({id}, "", {now - 900 * nsPerDay, 0, {}, {}}).error().code, Errc::notThere);
+  EXPECT_EQ(planned(), (Paths{"a.deb", "c.deb"}));
+  // A file that has come since, and one that is another now, do not come onto the line.
+  t.file("drive/" + deb("d.deb"), 400'000);
+  std::filesystem::remove(t / ("drive/" + deb("a.deb")));
+  t.file("drive/taken", 1);
+  t.file("drive/" + deb("a.deb"), 400'000);
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  EXPECT_EQ(planned(), (Paths{"c.deb"}));
 }
 
 TEST_F(Book, SaysWhichLinesANewSurveyTookOff) {

@@ -57,6 +57,19 @@ TEST(Register, KeepsWhatSomebodySaysOfADrive) {
   EXPECT_EQ(r->holds("d"), (std::vector<PathBytes>{"a/b\xFF"}));
 }
 
+TEST(Register, KeepsMarksByDrive) {
+  TempFolder t;
+  const auto r = Register::open(t / "r.sqlite").value();
+  Marks said;
+  said.put("odd\xFF/a", {Mark::mayGo, ~std::uint64_t{0}, true});
+  said.put("b", {Mark::keep, 7, false});
+  ASSERT_TRUE(r->noteMarks("d", said, {}));
+  EXPECT_EQ(Register::open(t / "r.sqlite").value()->marks("d"), said);
+  EXPECT_TRUE(r->marks("other").all().empty());
+  ASSERT_TRUE(r->noteMarks("d", {}, {"b"}));
+  EXPECT_EQ(r->marks("d").all().size(), 1u);
+}
+
 TEST(Register, RefusesWhatIsNotOurs) {
   TempFolder t;
   t.file("text", std::string(4000, 'x'));

@@ -19,6 +19,33 @@ bool canBeFetched(std::string_view name) {
   return std::any_of(std::begin(endings), std::end(endings), [&](auto end) { return plain.ends_with(end); });
 }
 
+/// Whether it was noted with a file where it was fetched from: user.xdg.origin.url (freedesktop.org, Common
+/// Extended Attributes), the zone stream of nt as its driver shows streams, or the list that mac keeps. Asked
+/// of larger files only, and of so many: each costs a call.
+class Origins {
+public:
+  Origins(const DetectInput& input, NodeId folder) : files_(input.files) {
+    if (!files_ || !input.root) return;
+    at_ = files_->openBeneath(*input.root, input.context->tree.path(folder)).value_or(nullptr);
+  }
+  bool knows(const SurveyTree& tree, NodeId file) {
+    constexpr Bytes worthAsking = 1'000'000;
+    if (at_ == nullptr || left_ == 0 || tree.occupied(file) < worthAsking) return false;
+    --left_;
+    const auto says = [&](const char* key, std::string_view what) {
+      const auto value = files_->attribute(*at_, tree.name(file), key);
+      return value && value->find(what) != std::string::npos;
+    };
+    return says("user.xdg.origin.url", "://") || says("user.Zone.Identifier", "HostUrl=http") ||
+           says("com.apple.metadata:kMDItemWhereFroms", "://");
+  }
+
+private:
+  std::shared_ptr<FileSystemReader> files_;
+  FolderPtr at_;
+  int left_ = 2'000;
+};
+
 /// What arrived, for every user: by age, what can be fetched again apart from the rest. Nobody's to take but
 /// a person's.
 class Arrivals final : public Detector {
@@ -29,6 +56,7 @@ public:
                       const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
     for (const NodeId folder : folders(input)) {
+      Origins origins(input, folder);
       std::map<std::pair<AgeBand, bool>, std::vector<NodeId>> groups;
       const FolderTotals& t = c.tree.totals(folder);
       for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id) {
@@ -38,8 +66,9 @@ public:
         const Place* place = c.placeOf(id);
         if (place != nullptr && !place->kind.empty() && place->kind != this->id()) continue;
         const TimeNs newest = c.tree.isFolder(id) ? c.tree.totals(id).newest : c.tree.modified(id);
-        groups[{ageBand(newest, c.options.now), !c.tree.isFolder(id) && canBeFetched(c.tree.name(id))}]
-            .push_back(id);
+        const bool fetched =
+            !c.tree.isFolder(id) && (canBeFetched(c.tree.name(id)) || origins.knows(c.tree, id));
+        groups[{ageBand(newest, c.options.now), fetched}].push_back(id);
       }
       for (auto& [key, nodes] : groups)
         if (!sink(findOf(c, folder, key.first, key.second, nodes))) return {};
@@ -79,7 +108,7 @@ private:
     find.likelihood = fetch ? 65 : 30;
     find.band = band;
     find.place = c.tree.path(folder);
-    find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
+    find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"transfer", {}, {}, {}}};
     takeLargest(find, c, nodes);
     find.facts.push_back({"arrived", std::string(fetch ? "can-be-fetched" : "papers-and-others")});
     c.complete(find);

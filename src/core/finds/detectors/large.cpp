@@ -22,6 +22,7 @@ namespace {
 class Large final : public Detector {
 public:
   std::string_view id() const override { return "large"; }
+  bool general() const override { return true; }
 
   Result<void> detect(const DetectInput& input, const FindSink& sink,
                       const std::stop_token& stop) const override {
@@ -32,7 +33,7 @@ public:
       find.kind = this->id();
       find.likelihood = 20;
       find.items.push_back(c.subject(id));
-      find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
+      find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"transfer", {}, {}, {}}};
       c.complete(find);
       find.band = ageBand(find.newest, c.options.now);
       if (!sink(std::move(find))) break;

@@ -13,6 +13,7 @@ namespace {
 class ManySmall final : public Detector {
 public:
   std::string_view id() const override { return "many-small"; }
+  bool general() const override { return true; }
 
   Result<void> detect(const DetectInput& input, const FindSink& sink,
                       const std::stop_token& stop) const override {

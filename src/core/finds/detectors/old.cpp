@@ -29,6 +29,7 @@ std::vector<NodeId> gatherFolders(const SurveyTree& tree) {
 class Old final : public Detector {
 public:
   std::string_view id() const override { return "old"; }
+  bool general() const override { return true; }
 
   Result<void> detect(const DetectInput& input, const FindSink& sink,
                       const std::stop_token& stop) const override {
@@ -61,7 +62,7 @@ private:
     find.likelihood = 40;
     find.band = band;
     find.place = c.tree.path(folder);
-    find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
+    find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"transfer", {}, {}, {}}};
     takeLargest(find, c, nodes);
     c.complete(find);
     return find;

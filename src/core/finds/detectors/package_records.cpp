@@ -116,6 +116,67 @@ void markAutomatic(std::string_view text, std::vector<PackageRecord>& packages) 
     if (automatic.contains(p.name)) p.byHand = false;
 }
 
+namespace {
+
+/// Calls `each(heading, value)` for every value.
+template <class Each>
+void headedValues(std::string_view text, Each each) {
+  std::string_view heading;
+  while (!text.empty()) {
+    const auto stop = std::min(text.find('\n'), text.size());
+    const std::string_view line = text.substr(0, stop);
+    text.remove_prefix(std::min(text.size(), stop + 1));
+    if (line.size() > 2 && line.front() == '%' && line.back() == '%')
+      heading = line;
+    else if (!line.empty())
+      each(heading, line);
+  }
+}
+
+/// What a package of pacman may be called (PKGBUILD, "pkgname"), which makes a part of a path of it.
+bool plainPacmanName(std::string_view name) {
+  return !name.empty() && name.size() <= 200 && name.front() != '-' && name.front() != '.' &&
+         std::all_of(name.begin(), name.end(), [](char c) {
+           return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
+                  std::string_view("@._+-:").find(c) != std::string_view::npos;
+         });
+}
+
+}  // namespace
+
+std::optional<PackageRecord> parsePacmanDesc(std::string_view text) {
+  PackageRecord p;
+  headedValues(text, [&](std::string_view heading, std::string_view value) {
+    if (heading == "%NAME%")
+      p.name = value;
+    else if (heading == "%VERSION%")
+      p.version = value;
+    else if (heading == "%ARCH%")
+      p.architecture = value;
+    else if (heading == "%REASON%")
+      p.byHand = value != "1";
+    else if (heading == "%GROUPS%")
+      p.essential = p.essential || value == "base";
+    else if (heading == "%DEPENDS%" && p.needs.size() < 10'000)
+      p.needs.emplace_back(value.substr(0, value.find_first_of("<>=")));
+  });
+  p.essential =
+      p.essential || p.name == "base" || p.name == "linux" || p.name == "glibc" || p.name == "pacman";
+  if (!plainPacmanName(p.name) || !plainPacmanName(p.version)) return std::nullopt;
+  return p;
+}
+
+std::string pacmanFiles(std::string_view text) {
+  std::string all;
+  headedValues(text, [&](std::string_view heading, std::string_view value) {
+    if (heading != "%FILES%" || value.back() == '/') return;
+    all += '/';
+    all += value;
+    all += '\n';
+  });
+  return all;
+}
+
 std::vector<std::string> goesWith(const std::vector<PackageRecord>& packages, std::string_view name) {
   absl::flat_hash_map<std::string, const PackageRecord*> byName;
   for (const PackageRecord& p : packages) byName[p.name] = &p;

@@ -3,6 +3,7 @@
 
 #include <absl/container/flat_hash_map.h>
 
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -26,6 +27,12 @@ std::vector<PackageRecord> parseDpkgStatus(std::string_view text, std::size_t* t
 
 /// Reads `var/lib/apt/extended_states`: marks those that were only pulled in.
 void markAutomatic(std::string_view extendedStates, std::vector<PackageRecord>& packages);
+
+/// Reads the `desc` of one package of pacman's local database (ALPM 9: a heading in percent signs, values a
+/// line, an empty line). Nothing for one that cannot be understood.
+std::optional<PackageRecord> parsePacmanDesc(std::string_view text);
+/// Its `files`: the paths beneath %FILES%, made absolute; folders are left out.
+std::string pacmanFiles(std::string_view text);
 
 /// What would go with a package because nothing else needs it: names, without the package itself.
 std::vector<std::string> goesWith(const std::vector<PackageRecord>& packages, std::string_view name);

@@ -2,6 +2,7 @@
 #include <algorithm>
 
 #include "core/finds/detectors/detectors.h"
+#include "core/finds/detectors/flatpaks.h"
 #include "core/finds/detectors/kernels.h"
 #include "core/finds/detectors/place_finds.h"
 
@@ -26,20 +27,41 @@ public:
         if (stop.stop_requested()) return {};
         if (!kernel.stays && !sink(findOf(c, kernel))) return {};
       }
+      for (const Flatpak& runtime : flatpaksIn(input, system))
+        if (runtime.runtime && !runtime.used && !sink(unusedRuntime(c, runtime))) return {};
     }
     return {};
   }
 
 private:
+  Find unusedRuntime(const FindContext& c, const Flatpak& runtime) const {
+    Find find;
+    find.kind = this->id();
+    find.likelihood = 75;
+    find.whole = true;
+    find.items.push_back(c.subject(runtime.folder));
+    // Its files are names of what the manager keeps in its store: only that can let them go.
+    find.offers = {{"advise", {}, {}, {"live"}}, {"remove", {}, {}, {}}};
+    c.complete(find);
+    find.standing = find.judged = Standing::rebuilds;
+    find.regret = Regret::timeOrBandwidth;
+    find.facts.push_back({"package", runtime.id});
+    find.facts.push_back({"wanted", std::string("unused")});
+    find.facts.push_back({"command", "flatpak uninstall " + runtime.id});
+    find.band = ageBand(find.newest, c.options.now);
+    return find;
+  }
+
   Find findOf(const FindContext& c, const KernelVersion& kernel) const {
     Find find;
     find.kind = this->id();
     find.likelihood = 70;
+    find.whole = true;
     for (const NodeId id : kernel.nodes) find.items.push_back(c.subject(id));
     std::stable_sort(find.items.begin(), find.items.end(),
                      [](const Subject& a, const Subject& b) { return a.occupied > b.occupied; });
     // Never file by file: its package takes it away, on its own running system.
-    find.offers = {{"advise", {}, {}, {"live"}}};
+    find.offers = {{"advise", {}, {}, {"live"}}, {"remove", {}, {}, {}}};
     c.complete(find);
     find.place = c.tree.path(c.tree.parent(kernel.nodes.front()));
     find.placeId = "superseded-kernels";

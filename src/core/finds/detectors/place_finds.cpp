@@ -5,6 +5,8 @@
 #include <map>
 #include <set>
 
+#include "core/finds/evidence.h"
+
 namespace zt {
 
 namespace {
@@ -36,6 +38,8 @@ std::vector<Offer> offersOf(const Place& place) {
   }
   const bool told = place.go == LetGo::system || (place.go == LetGo::owner && !place.command.empty());
   if (told) add("advise");
+  if (place.kind == "memory-files") add("switch-off"), add("limit");
+  if (place.kind == "packages" && place.go == LetGo::owner) add("remove");
   return offers;
 }
 
@@ -170,6 +174,9 @@ Find PlaceFinds::findOf(const Group& group, const absl::flat_hash_set<NodeId>& b
   find.offers = offersOf(place);
   context_.complete(find);
   find.placeId = place.id;
+  // Of a user's own place nobody else knows what it is.
+  const Place* shipped = placeOf(find, *KnownPlaces::builtIn());
+  if (shipped == nullptr || shipped->what != place.what) find.facts.push_back({"what", place.what});
   const bool personal = context_.sightings.all[group.sightings.front()].verdict == Verdict::personal;
   if (personal) find.facts.push_back({"personal-files", std::uint64_t{1}});
   find.id = FindContext::findId(kind_, place.id + (personal ? "//" : "/") + find.place, find.band);

@@ -4,7 +4,8 @@
 #include <algorithm>
 
 #include "core/finds/detectors/detectors.h"
-#include "core/finds/detectors/package_records.h"
+#include "core/finds/detectors/flatpaks.h"
+#include "core/finds/detectors/package_sources.h"
 #include "core/finds/detectors/place_finds.h"
 
 namespace zt {
@@ -12,8 +13,6 @@ namespace zt {
 namespace {
 
 constexpr std::size_t mostPrograms = 100;
-constexpr std::size_t mostStatus = std::size_t{64} * 1024 * 1024;
-constexpr std::size_t mostList = std::size_t{16} * 1024 * 1024;
 
 /// Finds nodes by absolute paths that come in order: neighbours share the folder that was looked up last.
 class PathsInOrder {
@@ -77,6 +76,9 @@ public:
       if (system.previous || !system.prefix.empty() || !system.certain) continue;
       if (system.family == SystemFamily::linuxFamily) {
         if (auto done = packages(input, system, sink, stop); !done) return done;
+        for (const Flatpak& app : flatpaksIn(input, system))
+          if (!app.runtime && c.tree.weight(app.folder) >= c.large() / 4 && !sink(flatpakFind(c, app)))
+            return {};
       } else {
         giveFolders(c, system, sink);
       }
@@ -115,32 +117,33 @@ private:
     return find;
   }
 
+  Find flatpakFind(const FindContext& c, const Flatpak& app) const {
+    Find find = folderFind(c, app.folder);
+    find.offers = {{"advise", {}, {}, {"live"}}, {"remove", {}, {}, {}}};
+    find.standing = find.judged = Standing::ownersCall;
+    find.regret = Regret::timeOrBandwidth;
+    find.facts.push_back({"package", app.id});
+    find.facts.push_back({"wanted", std::string("by-hand")});
+    find.facts.push_back({"command", "flatpak uninstall " + app.id});
+    return find;
+  }
+
   Result<void> packages(const DetectInput& input, const SystemRoot& system, const FindSink& sink,
                         const std::stop_token& stop) const {
-    if (!input.files || !input.root) return {};
-    const FindContext& c = *input.context;
-    const auto read = [&](const PathBytes& folder, std::string_view name,
-                          std::size_t most) -> Result<std::string> {
-      const auto at = input.files->openBeneath(*input.root, joinPath(system.at, folder));
-      if (!at) return tl::unexpected(at.error());
-      return input.files->readFile(**at, name, most);
-    };
-    const auto status = read("var/lib/dpkg", "status", mostStatus);
-    if (!status)
-      return status.error().code == Errc::notThere ? Result<void>{}
-                                                   : Result<void>(tl::unexpected(status.error()));
-    std::size_t torn = 0;
-    std::vector<PackageRecord> all = parseDpkgStatus(*status, &torn);
-    if (const auto states = read("var/lib/apt", "extended_states", mostStatus)) markAutomatic(*states, all);
-    const auto lists = input.files->openBeneath(*input.root, joinPath(system.at, "var/lib/dpkg/info"));
-    if (!lists) return {};  // a record of what is installed, and none of which files: nothing to weigh
+    const auto sources = packageSources(input, system, stop);
+    if (!sources) return tl::unexpected(sources.error());
+    for (const PackageSource& source : *sources)
+      if (auto given = packagesOf(source, *input.context, system, sink, stop); !given) return given;
+    return {};
+  }
+
+  Result<void> packagesOf(const PackageSource& source, const FindContext& c, const SystemRoot& system,
+                          const FindSink& sink, const std::stop_token& stop) const {
     const NodeId top = c.tree.find(system.at).value_or(0);
     std::vector<std::pair<PackageWeight, const PackageRecord*>> weighed;
-    for (const PackageRecord& package : all) {
+    for (const PackageRecord& package : source.packages) {
       if (stop.stop_requested()) return {};
-      auto list = input.files->readFile(**lists, package.name + ".list", mostList);
-      if (!list)
-        list = input.files->readFile(**lists, package.name + ":" + package.architecture + ".list", mostList);
+      const auto list = source.files(package);
       if (!list) continue;
       PackageWeight weight = weigh(c, top, *list);
       if (weight.occupied >= c.large() / 4) weighed.emplace_back(std::move(weight), &package);
@@ -149,7 +152,7 @@ private:
               [](const auto& a, const auto& b) { return a.first.occupied > b.first.occupied; });
     if (weighed.size() > mostPrograms) weighed.resize(mostPrograms);
     for (auto& [weight, package] : weighed)
-      if (!sink(packageFind(c, system, weight, *package, all))) return {};
+      if (!sink(packageFind(c, source, weight, *package))) return {};
     return {};
   }
 
@@ -174,8 +177,8 @@ private:
     return weight;
   }
 
-  Find packageFind(const FindContext& c, const SystemRoot& system, const PackageWeight& weight,
-                   const PackageRecord& package, const std::vector<PackageRecord>& all) const {
+  Find packageFind(const FindContext& c, const PackageSource& source, const PackageWeight& weight,
+                   const PackageRecord& package) const {
     Find find;
     find.kind = this->id();
     find.likelihood = package.byHand && !package.essential ? 40 : 10;
@@ -184,8 +187,8 @@ private:
     subject.path = package.name;
     subject.occupied = weight.occupied;
     find.items.push_back(std::move(subject));
-    find.offers = {{"advise", {}, {}, {"live"}}};
-    find.place = joinPath(system.at, "var/lib/dpkg");
+    find.offers = {{"advise", {}, {}, {"live"}}, {"remove", {}, {}, {}}};
+    find.place = source.place;
     find.placeId = "system-tree";
     // The system's own tree: nothing of it goes by hand, all of it goes by its package.
     const bool wanted = package.byHand && !package.essential;
@@ -201,9 +204,10 @@ private:
                                                 : package.byHand  ? "by-hand"
                                                                   : "pulled-in")});
     if (wanted) {
-      find.facts.push_back({"command", "apt-get remove " + package.name});
+      find.facts.push_back({"command", source.removal + package.name});
       std::string with;
-      for (const std::string& name : goesWith(all, package.name)) with += (with.empty() ? "" : " ") + name;
+      for (const std::string& name : goesWith(source.packages, package.name))
+        with += (with.empty() ? "" : " ") + name;
       if (!with.empty()) find.facts.push_back({"goes-with", std::move(with)});
     }
     find.id = FindContext::findId(this->id(), package.name + ":" + package.architecture, AgeBand::today);

@@ -130,7 +130,7 @@ private:
     for (const NodeId id : nodes) find.items.push_back(c.subject(id));
     std::stable_sort(find.items.begin(), find.items.end(),
                      [](const Subject& a, const Subject& b) { return a.occupied > b.occupied; });
-    find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
+    find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"transfer", {}, {}, {}}};
     c.complete(find);
     find.band = ageBand(find.newest, c.options.now);
     return find;

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <array>
-#include <cstdio>
 #include <ctime>
 
 #include "core/finds/detectors/detectors.h"
@@ -14,18 +13,6 @@ namespace {
 
 /// What lies in a trash longer than this is spent; what is younger is a way back.
 constexpr int trashDays = 30;
-
-/// "2026-04-12T10:15:00" as a time; 0 where it is none. The zone is not recorded: a day more or less.
-TimeNs timeOf(const std::string& date) {
-  std::tm t{};
-  if (std::sscanf(date.c_str(), "%4d-%2d-%2dT%2d:%2d:%2d", &t.tm_year, &t.tm_mon, &t.tm_mday, &t.tm_hour,
-                  &t.tm_min, &t.tm_sec) != 6)
-    return 0;
-  t.tm_year -= 1900;
-  t.tm_mon -= 1;
-  const std::time_t seconds = ::timegm(&t);
-  return seconds <= 0 ? 0 : static_cast<TimeNs>(seconds) * nsPerSecond;
-}
 
 std::string dateOf(TimeNs time) {
   const auto seconds = static_cast<std::time_t>(time / nsPerSecond);
@@ -112,7 +99,7 @@ private:
         if (info) {
           t.thing.origin = info->path;
           t.thing.deleted = info->deleted;
-          t.deleted = timeOf(info->deleted);
+          t.deleted = timeOfDate(info->deleted);
         }
       }
       all.push_back(std::move(t));
@@ -175,7 +162,10 @@ private:
       notRead += t.read ? 0 : 1;
       noDate += t.deleted == 0 ? 1 : 0;
       find.items.push_back(std::move(t.thing));
-      if (t.record != noNode) find.items.push_back(c.subject(t.record));
+      if (t.record == noNode) continue;
+      PathBytes thing = find.items.back().path;
+      find.items.push_back(c.subject(t.record));
+      find.items.back().recordOf = std::move(thing);
     }
     if (notRead > 0) find.facts.push_back({"infos-not-read", notRead});
     if (noDate > 0) find.facts.push_back({"no-date", noDate});

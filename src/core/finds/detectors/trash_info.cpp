@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <cctype>
+#include <cstdio>
+#include <ctime>
 
 namespace zt {
 
@@ -60,6 +62,17 @@ std::optional<TrashInfo> parseTrashInfo(std::string_view text) {
   }
   if (info.path.empty()) return std::nullopt;
   return info;
+}
+
+TimeNs timeOfDate(const std::string& date) {
+  std::tm t{};
+  if (std::sscanf(date.c_str(), "%4d-%2d-%2dT%2d:%2d:%2d", &t.tm_year, &t.tm_mon, &t.tm_mday, &t.tm_hour,
+                  &t.tm_min, &t.tm_sec) != 6)
+    return 0;
+  t.tm_year -= 1900;
+  t.tm_mon -= 1;
+  const std::time_t seconds = ::timegm(&t);
+  return seconds <= 0 ? 0 : static_cast<TimeNs>(seconds) * nsPerSecond;
 }
 
 }  // namespace zt

@@ -5,6 +5,7 @@
 #include <string>
 #include <string_view>
 
+#include "core/base/clock.h"
 #include "core/base/path_bytes.h"
 
 namespace zt {
@@ -17,5 +18,8 @@ struct TrashInfo {
 
 /// Parses hostile text: percent-encoding is undone, NUL bytes and missing paths are refused.
 std::optional<TrashInfo> parseTrashInfo(std::string_view text);
+
+/// "2026-04-12T10:15:00" as a time; 0 where it is none. The zone is not recorded: a day more or less.
+TimeNs timeOfDate(const std::string& date);
 
 }  // namespace zt

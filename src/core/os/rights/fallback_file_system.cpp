@@ -109,6 +109,12 @@ Result<FileHead> FallbackFileSystem::readHead(const Folder& at, std::string_view
   return inner_.readHead(at, name, count);
 }
 
+Result<std::string> FallbackFileSystem::attribute(const Folder& at, std::string_view name,
+                                                  const std::string& key) {
+  if (lent(at) != nullptr) return fail(Errc::notPermitted, "attribute", PathBytes(name));
+  return inner_.attribute(at, name, key);
+}
+
 Result<ExtentFacts> FallbackFileSystem::extents(const Folder& at, std::string_view name) {
   if (const Lent* l = lent(at)) return access_.files().extents(*l->inner, name);
   return inner_.extents(at, name);

@@ -58,6 +58,8 @@ EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), 
   inside_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
   inside_->setColumnWidth(1, 90);
   inside_->setColumnWidth(2, 84);
+  inside_->setToolTip(tr("K keeps one thing; the others stay as they are"));
+  inside_->installEventFilter(this);
   box->addWidget(inside_, 100);
   seen_ = new InsideView(this);
   box->addWidget(seen_, 100);
@@ -80,7 +82,7 @@ EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), 
 
 void EvidencePanel::show(const Find* find, const ContextPtr& context, const EvidenceDesk* desk) {
   const bool any = find != nullptr && context != nullptr;
-  const bool same = any && context_ == context && shown_ == find->id;
+  const bool same = any && context_ == context && shown_ == find->id && things_ == find->items.size();
   if (!same)
     for (QWidget* w :
          std::initializer_list<QWidget*>{timeLine_, gain_, gainNote_, facts_, insideTitle_, inside_, seen_})
@@ -104,18 +106,34 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context, const Evid
   timeLine_->show(find->newest, find->accessed * nsPerSecond, context->options.now);
   fillFacts(*find, *context, desk);
   shown_ = find->id;
+  things_ = find->items.size();
   if (!same) fillInside(*find, *context);
+}
+
+NodeId EvidencePanel::currentThing() const {
+  const QModelIndex row = inside_->currentIndex();
+  return row.isValid() && inside_->isVisible() ? static_cast<NodeId>(row.data(RowsModel::idRole).toUInt())
+                                               : noNode;
+}
+
+bool EvidencePanel::eventFilter(QObject* watched, QEvent* event) {
+  if (watched != inside_ || event->type() != QEvent::KeyPress) return QWidget::eventFilter(watched, event);
+  const auto* key = static_cast<QKeyEvent*>(event);
+  if (key->key() != Qt::Key_K || key->modifiers() != Qt::NoModifier || currentThing() == noNode) return false;
+  Q_EMIT exempted(currentThing());
+  return true;
 }
 
 void EvidencePanel::fillFacts(const Find& find, const FindContext& context, const EvidenceDesk* desk) {
   QString rows;
-  const auto row = [&](const QString& label, const QString& text) {
+  const auto row = [&](const QString& label, const QString& text, bool closed = false) {
     rows +=
         QStringLiteral(
-            "<tr><td style='padding:3px 18px 3px 0;color:%1'>%2</td><td style='padding:3px 0'>%3</td></tr>")
+            "<tr><td style='padding:3px 18px 3px 0;color:%1'>%2</td><td style='padding:3px 0%4'>%3</td></tr>")
             .arg(face().secondInk.name(),
                  label.toHtmlEscaped().replace(QLatin1Char(' '), QStringLiteral("&nbsp;")),
-                 text.toHtmlEscaped());
+                 text.toHtmlEscaped(),
+                 closed ? QStringLiteral(";color:%1").arg(face().secondInk.name()) : QString());
   };
   const Evidence known = desk != nullptr ? desk->of(find) : Evidence{};
   for (const Said& said : Look::ofApplication().words().evidence(find, context, known))
@@ -123,6 +141,8 @@ void EvidencePanel::fillFacts(const Find& find, const FindContext& context, cons
   for (const Offer& offer : find.offers)
     row(say(&Words::action, offer.action),
         tr("%1; regret: %2").arg(say(&Words::gainNote, offer.gain), say(&Words::regret, offer.regret)));
+  for (const Offer& offer : find.closed)
+    row(say(&Words::action, offer.action), say(&Words::closedBecause, offer), true);
   facts_->setText(QStringLiteral("<table cellspacing='0'>%1</table>").arg(rows));
 }
 

@@ -25,6 +25,14 @@ public:
   EvidencePanel(LookInto look, QWidget* parent);
   /// nullptr clears it.
   void show(const Find* find, const ContextPtr& context, const EvidenceDesk* desk);
+  /// The thing that is chosen in the list of what is inside; noNode for none.
+  NodeId currentThing() const;
+
+Q_SIGNALS:
+  void exempted(NodeId thing);  ///< somebody keeps one of the things
+
+protected:
+  bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
   void fillFacts(const Find& find, const FindContext& context, const EvidenceDesk* desk);
@@ -36,8 +44,9 @@ private:
   LookInto look_;
   QTimer* soon_;
   ContextPtr context_;
-  std::string shown_;  ///< the find that is shown
-  PathBytes file_;     ///< what is looked into; empty for none
+  std::string shown_;       ///< the find that is shown
+  std::size_t things_ = 0;  ///< how many things it has
+  PathBytes file_;          ///< what is looked into; empty for none
   QLabel* title_;
   QLabel* note_;
   QLabel* gain_;

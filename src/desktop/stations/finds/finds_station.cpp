@@ -55,6 +55,7 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
   evidence_ = new EvidencePanel(
       [this](const PathBytes& path, Glance::Then then) { session_.look(path, std::move(then)); }, page);
   row->addWidget(evidence_, 11);
+  connect(evidence_, &EvidencePanel::exempted, this, &FindsStation::exempt);
   connect(&session_, &Session::findsCame, this, &FindsStation::refresh);
   connect(list_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
           [this](const QModelIndex& index) {
@@ -77,17 +78,16 @@ void FindsStation::setupKeys(QHBoxLayout* row) {
   add(tr("K  keep"), "keepFind", Saying::keep);
   add(tr("M  may go"), "mayGoFind", Saying::mayGo);
   add(tr("N  not now"), "notNowFind", Saying::notNow);
+  add(tr("R  rule…"), "ruleForFinds", Saying::rule);
 }
 
 bool FindsStation::eventFilter(QObject* watched, QEvent* event) {
   if (watched != list_ || event->type() != QEvent::KeyPress) return Station::eventFilter(watched, event);
   const auto* key = static_cast<QKeyEvent*>(event);
   if ((key->modifiers() & ~Qt::KeypadModifier) != Qt::NoModifier) return false;
-  static constexpr std::pair<Qt::Key, Saying> keys[] = {{Qt::Key_P, Saying::plan},
-                                                        {Qt::Key_H, Saying::hold},
-                                                        {Qt::Key_K, Saying::keep},
-                                                        {Qt::Key_M, Saying::mayGo},
-                                                        {Qt::Key_N, Saying::notNow}};
+  static constexpr std::pair<Qt::Key, Saying> keys[] = {
+      {Qt::Key_P, Saying::plan},  {Qt::Key_H, Saying::hold},   {Qt::Key_K, Saying::keep},
+      {Qt::Key_M, Saying::mayGo}, {Qt::Key_N, Saying::notNow}, {Qt::Key_R, Saying::rule}};
   for (const auto& [k, saying] : keys)
     if (key->key() == k) return judge(saying), true;
   if (key->key() != Qt::Key_Space && key->key() != Qt::Key_Return) return false;
@@ -148,6 +148,8 @@ void FindsStation::judge(Saying saying) {
       break;
     case Saying::keep:
       return markChosen(all, Mark::keep);
+    case Saying::rule:
+      return askRule(all);
     case Saying::mayGo:
       markChosen(all, Mark::mayGo);
       break;
@@ -156,6 +158,57 @@ void FindsStation::judge(Saying saying) {
       break;
   }
   if (all.size() == 1) goOn();
+}
+
+/// Finds of things in the same folder as those of a find, itself among them, as far as the list shows them.
+std::vector<const Find*> FindsStation::allBeside(const Find& find) const {
+  std::vector<const Find*> all;
+  const std::string_view here = parentPath(find.items.front().path);
+  for (const Find& other : *view().finds)
+    if (!other.offers.empty() && parentPath(other.items.front().path) == here &&
+        model_->indexOf(other.id).isValid())
+      all.push_back(&other);
+  return all;
+}
+
+/// A rule on the things of the chosen finds. It is asked as a menu: two keys, and nothing to spell.
+void FindsStation::askRule(const std::vector<const Find*>& finds) {
+  QMenu menu(this);
+  menu.setObjectName(QStringLiteral("rules"));
+  menu.setProperty("word", QStringLiteral("rule"));
+  const auto offer = [&](const QString& text, const std::vector<const Find*>& on, const Narrowing& by) {
+    std::vector<std::string> ids;
+    for (const Find* find : on) ids.push_back(find->id);
+    menu.addAction(text, this, [this, ids, by] { desk_.planFinds(ids, {}, by); });
+  };
+  const TimeNs now = view().context->options.now;
+  menu.addSection(tr("Plan of the chosen"));
+  offer(tr("what is &older than 30 days"), finds, {now - 30 * nsPerDay, 0, {}, {}});
+  offer(tr("what is older than &90 days"), finds, {now - 90 * nsPerDay, 0, {}, {}});
+  offer(tr("what is older than a &year"), finds, {now - 365 * nsPerDay, 0, {}, {}});
+  for (const std::size_t stay : {1u, 3u, 5u})
+    offer(stay == 1 ? tr("all but the newest &1") : tr("all but the newest &%1").arg(stay), finds,
+          {0, stay, {}, {}});
+  const Find* current = model_->findAt(list_->currentIndex());
+  if (current != nullptr && !current->items.empty()) {
+    const NodeId thing = evidence_->currentThing();
+    const bool one = current->items.size() == 1 || thing == noNode;
+    const PathBytes stays = one ? current->items.front().path : view().context->tree.path(thing);
+    offer(tr("all &here but %1")
+              .arg(fontMetrics().elidedText(
+                  say(&Words::path, baseName(stays)).replace(QLatin1Char('&'), QLatin1String("&&")),
+                  Qt::ElideMiddle, 260)),
+          current->items.size() == 1 ? allBeside(*current) : std::vector<const Find*>{current},
+          {0, 0, {stays}, {}});
+  }
+  menu.exec(list_->viewport()->mapToGlobal(list_->visualRect(list_->currentIndex()).bottomLeft()));
+}
+
+/// Keeps one thing of a find, whose other things stay as they are; or takes that back.
+void FindsStation::exempt(NodeId thing) {
+  if (session_.busy() || !view().context) return;
+  const PathBytes path = view().context->tree.path(thing);
+  desk_.mark({path}, view().marks.of(path) == Mark::keep ? std::nullopt : std::optional(Mark::keep));
 }
 
 void FindsStation::goOn() {

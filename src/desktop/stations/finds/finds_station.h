@@ -11,7 +11,8 @@ class QHBoxLayout;
 namespace zt::desktop {
 
 /// For quick judging by keyboard: P plan it, H hold it, K keep, M may go, N not now; a second press takes it
-/// back. Several rows at once where several are chosen. After a key the cursor goes on to the next find.
+/// back. Several rows at once where several are chosen. R asks for a rule on many. After a key the cursor
+/// goes on to the next find. K in the list of a find's things exempts one.
 class FindsStation final : public Station {
   Q_OBJECT
 public:
@@ -22,7 +23,7 @@ public:
   void enter() override;
   void startFilter() override;
   void showStanding(Standing standing);
-  enum class Saying { plan, hold, keep, mayGo, notNow };
+  enum class Saying { plan, hold, keep, mayGo, notNow, rule };
   void judge(Saying saying);
   QStringList currentPaths() const;
 
@@ -33,6 +34,9 @@ private:
   void setupKeys(QHBoxLayout* row);
   void goOn();
   std::vector<const Find*> chosen() const;
+  void askRule(const std::vector<const Find*>& finds);
+  std::vector<const Find*> allBeside(const Find& find) const;
+  void exempt(NodeId thing);
   void planChosen(const std::vector<const Find*>& finds, const std::string& action);
   void markChosen(const std::vector<const Find*>& finds, Mark mark);
   FindsShown shown() const;

@@ -254,7 +254,7 @@ void PlanStation::fillDecisions() {
                    false,
                    false,
                    {{say(&Words::path, d.path), {}, true, false, false, false},
-                    {say(&Words::decision, d), {}, false, false, true, false},
+                    {say(&Words::decision, d, view().context->options.now), {}, false, false, true, false},
                     {say(&Words::bytes, d.bytes), say(&Words::exact, d.bytes), true, false, false, true}}});
     }
   decisionRows_->setRows(rows);
