@@ -66,6 +66,12 @@ std::string Words::baseNote() const {
   return style_.base == UnitBase::decimal ? "1 GB = 10\u2079 B" : "1 GiB = 2\u00B3\u2070 B";
 }
 
+std::string Words::ago(TimeNs then, TimeNs now) const {
+  const std::string span = age(then, now);
+  const bool counted = then != 0 && then <= now && now - then >= 2 * nsPerDay;
+  return counted ? t("%1 ago", {span}) : span;
+}
+
 std::string Words::age(TimeNs then, TimeNs now) const {
   TimeNs span = 0;
   if (then == 0) return t("unknown");

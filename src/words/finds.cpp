@@ -162,14 +162,14 @@ void Words::sayOfLoss(const Find& f, const Evidence& e, std::vector<Said>& all) 
 }
 
 void Words::sayOfTimes(const Find& f, const FindContext& c, std::vector<Said>& all) const {
-  std::string touched = t("modified %1 ago", {age(f.newest, c.survey.finished)});
+  std::string touched = t("modified %1", {ago(f.newest, c.survey.finished)});
   if (!c.options.keepsAccessTimes)
     touched += t("; access times are not kept on this drive");
   else if (f.accessed > 0)
-    touched += f.kind == "programs" ? t("; last run %1 ago, as far as access times can be trusted",
-                                        {age(f.accessed * nsPerSecond, c.survey.finished)})
-                                    : t("; read %1 ago, as far as access times can be trusted",
-                                        {age(f.accessed * nsPerSecond, c.survey.finished)});
+    touched += f.kind == "programs" ? t("; last run %1, as far as access times can be trusted",
+                                        {ago(f.accessed * nsPerSecond, c.survey.finished)})
+                                    : t("; read %1, as far as access times can be trusted",
+                                        {ago(f.accessed * nsPerSecond, c.survey.finished)});
   all.push_back({t("Touched"), std::move(touched)});
 }
 
@@ -229,9 +229,13 @@ void Words::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all
   if (f.standing == Standing::bedrock)
     all.push_back({t("Locked"), t("the system needs it; it can be large without being wrong")});
   else if (f.standing == Standing::kept)
-    all.push_back({t("Locked"), t("it is kept: records, keys, settings or what somebody said keep of")});
-  else
-    all.push_back({t("Undo"), t("held things can be put back; discarded ones cannot")});
+    all.push_back(
+        {t("Locked"), f.kind == "programs"
+                          ? t("only its own removal takes it away; by hand it would leave pieces")
+                          : t("it is kept: records, keys, settings or what somebody said keep of")});
+  const bool holds =
+      std::any_of(f.offers.begin(), f.offers.end(), [](const Offer& o) { return o.action == "hold"; });
+  if (holds) all.push_back({t("Undo"), t("held things can be put back; discarded ones cannot")});
 }
 
 std::string Words::loss(std::string_view action, Regret regret) const {

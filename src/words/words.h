@@ -40,8 +40,10 @@ public:
   std::string exact(Bytes amount) const;          ///< "9,600,000,000 B"
   std::string number(std::uint64_t count) const;  ///< "9,600"
   std::string decimal(double value, int decimals) const;
-  std::string baseNote() const;                    ///< "1 GB = 10⁹ B"
-  std::string age(TimeNs then, TimeNs now) const;  ///< "3 years", "today"
+  std::string baseNote() const;  ///< "1 GB = 10⁹ B"
+  std::string age(TimeNs then, TimeNs now) const;
+  std::string ago(TimeNs then, TimeNs now) const;  // "today", "3 months ago"
+                                                   ///< "3 years", "today"
   std::string things(std::uint64_t count) const;   ///< "1 thing", "8 things"
   std::string files(std::uint64_t count) const;    ///< "1 file", "8 files"
   std::string path(std::string_view bytes) const;  ///< escaped for showing; "/" for the root

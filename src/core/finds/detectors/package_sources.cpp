@@ -8,7 +8,7 @@ namespace {
 constexpr std::size_t mostStatus = std::size_t{64} * 1024 * 1024;
 constexpr std::size_t mostList = std::size_t{16} * 1024 * 1024;
 constexpr std::size_t mostRecord = std::size_t{256} * 1024;
-constexpr std::uint32_t mostPackages = 200'000;
+constexpr std::uint32_t mostLocal = 200'000;
 
 Result<FolderPtr> open(const DetectInput& input, const SystemRoot& system, std::string_view folder) {
   return input.files->openBeneath(*input.root, joinPath(system.at, PathBytes(folder)));
@@ -50,7 +50,7 @@ Result<std::optional<PackageSource>> pacman(const DetectInput& input, const Syst
   if (!local) return tl::unexpected(local.error());
   PackageSource source{place, "pacman -Rs ", {}, {}};
   const FolderTotals& t = tree.totals(*top);
-  const std::uint32_t count = std::min(t.children, mostPackages);
+  const std::uint32_t count = std::min(t.children, mostLocal);
   for (NodeId id = t.firstChild; id < t.firstChild + count; ++id) {
     if (stop.stop_requested()) return source;
     if (tree.isGone(id) || !tree.isFolder(id)) continue;

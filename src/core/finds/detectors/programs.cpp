@@ -111,7 +111,7 @@ private:
     find.kind = this->id();
     find.likelihood = 40;
     find.items.push_back(c.subject(folder));
-    find.offers = {{"advise", {}, {}, {}}};
+    find.offers = {{"advise", {}, {}, {}}, {"remove", {}, {}, {}}};
     c.complete(find);
     find.band = ageBand(find.newest, c.options.now);
     return find;

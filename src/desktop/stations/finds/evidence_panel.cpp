@@ -12,6 +12,36 @@
 
 namespace zt::desktop {
 
+namespace {
+
+/// As high as its text, if there is room; else it scrolls.
+class TextArea final : public QScrollArea {
+public:
+  TextArea(QLabel* text, QWidget* parent) : QScrollArea(parent), text_(text) {
+    setWidget(text);
+    setWidgetResizable(true);
+    setFrameShape(QFrame::NoFrame);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
+    setFocusPolicy(Qt::NoFocus);
+    viewport()->setAutoFillBackground(false);
+    text->setAutoFillBackground(false);
+  }
+  QSize sizeHint() const override { return {200, text_->heightForWidth(std::max(200, viewport()->width()))}; }
+  QSize minimumSizeHint() const override { return {200, std::min(160, sizeHint().height())}; }
+
+protected:
+  void resizeEvent(QResizeEvent* event) override {
+    QScrollArea::resizeEvent(event);
+    if (event->oldSize().width() != event->size().width()) updateGeometry();
+  }
+
+private:
+  QLabel* text_;
+};
+
+}  // namespace
+
 EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), look_(std::move(look)) {
   setObjectName(QStringLiteral("evidence"));
   setProperty("word", QStringLiteral("find"));
@@ -47,8 +77,8 @@ EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), 
   facts_->setWordWrap(true);
   facts_->setAlignment(Qt::AlignTop | Qt::AlignLeft);
   facts_->setTextInteractionFlags(Qt::TextSelectableByMouse);
-  facts_->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
-  box->addWidget(facts_);
+  factsArea_ = new TextArea(facts_, this);
+  box->addWidget(factsArea_);
   insideTitle_ = new QLabel(tr("Look inside"), this);
   insideTitle_->setFont(typeface(Type::strong));
   box->addWidget(insideTitle_);
@@ -58,6 +88,7 @@ EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), 
   inside_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
   inside_->setColumnWidth(1, 90);
   inside_->setColumnWidth(2, 84);
+  inside_->setMinimumHeight(96);
   inside_->setToolTip(tr("K keeps one thing; the others stay as they are"));
   inside_->installEventFilter(this);
   box->addWidget(inside_, 100);
@@ -84,8 +115,8 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context, const Evid
   const bool any = find != nullptr && context != nullptr;
   const bool same = any && context_ == context && shown_ == find->id && things_ == find->items.size();
   if (!same)
-    for (QWidget* w :
-         std::initializer_list<QWidget*>{timeLine_, gain_, gainNote_, facts_, insideTitle_, inside_, seen_})
+    for (QWidget* w : std::initializer_list<QWidget*>{timeLine_, gain_, gainNote_, factsArea_, insideTitle_,
+                                                      inside_, seen_})
       w->setVisible(any);
   context_ = context;
   if (!any) {
@@ -101,8 +132,9 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context, const Evid
   note_->setWordWrap(true);
   gain_->setText(say(&Words::bytes, find->gain.atMost));
   gain_->setToolTip(say(&Words::exact, find->gain.atMost));
-  gainNote_->setText(find->standing == Standing::bedrock ? tr("occupied; locked")
-                                                         : say(&Words::gainNote, find->gain));
+  const bool locked = find->standing <= Standing::kept && find->offers.empty();
+  gainNote_->setText(find->standing == Standing::bedrock || locked ? tr("occupied; locked")
+                                                                   : say(&Words::gainNote, find->gain));
   timeLine_->show(find->newest, find->accessed * nsPerSecond, context->options.now);
   fillFacts(*find, *context, desk);
   shown_ = find->id;
@@ -144,6 +176,7 @@ void EvidencePanel::fillFacts(const Find& find, const FindContext& context, cons
   for (const Offer& offer : find.closed)
     row(say(&Words::action, offer.action), say(&Words::closedBecause, offer), true);
   facts_->setText(QStringLiteral("<table cellspacing='0'>%1</table>").arg(rows));
+  factsArea_->updateGeometry();
 }
 
 void EvidencePanel::fillInside(const Find& find, const FindContext& context) {

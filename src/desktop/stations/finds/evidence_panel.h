@@ -53,6 +53,7 @@ private:
   QLabel* gainNote_;
   TimeLine* timeLine_;
   QLabel* facts_;
+  QWidget* factsArea_;
   QLabel* insideTitle_;
   QTreeView* inside_;
   RowsModel* insideRows_;

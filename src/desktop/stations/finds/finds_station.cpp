@@ -182,7 +182,7 @@ void FindsStation::askRule(const std::vector<const Find*>& finds) {
     menu.addAction(text, this, [this, ids, by] { desk_.planFinds(ids, {}, by); });
   };
   const TimeNs now = view().context->options.now;
-  menu.addSection(tr("Plan of the chosen"));
+  menu.addAction(tr("Plan, of what is chosen:"))->setEnabled(false);
   offer(tr("what is &older than 30 days"), finds, {now - 30 * nsPerDay, 0, {}, {}});
   offer(tr("what is older than &90 days"), finds, {now - 90 * nsPerDay, 0, {}, {}});
   offer(tr("what is older than a &year"), finds, {now - 365 * nsPerDay, 0, {}, {}});
@@ -253,8 +253,10 @@ void FindsStation::refresh() {
     if (!at.isValid() && model_->rowCount() > 0) at = model_->index(0, 0, model_->index(0, 0));
     select(at);
   }
-  QString text =
-      say(&Words::number, model_->shown()) + (session_.coming() ? tr(" finds so far") : tr(" finds"));
+  QString text = say(&Words::number, model_->shown()) + (model_->shown() == 1 ? tr(" find") : tr(" finds")) +
+                 (session_.coming() ? tr(" so far") : QString());
+  if (model_->shown() == 0 && !session_.coming() && !view().finds->empty())
+    text = tr("nothing answers this question");
   if (model_->folded() > 0) text += tr(" · %1 small ones folded").arg(say(&Words::number, model_->folded()));
   for (const auto& problem : view().problems)
     text += tr(" · looking for %1 failed: %2")
