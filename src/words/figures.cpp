@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
 #include <cstdio>
 
 #include "words/words.h"
@@ -81,7 +82,7 @@ std::string Words::age(TimeNs then, TimeNs now) const {
   if (days < 1) return t("today");
   if (days < 2) return t("yesterday");
   if (days < 60) return t("%1 days", {std::to_string(days)});
-  if (days < 730) return t("%1 months", {std::to_string(days * 12 / 365)});
+  if (days < 730) return t("%1 months", {std::to_string(std::max<std::int64_t>(2, days * 12 / 365))});
   return t("%1 years", {std::to_string(days / 365)});
 }
 

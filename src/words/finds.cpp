@@ -126,10 +126,11 @@ std::vector<Said> Words::evidence(const Find& f, const FindContext& c, const Evi
     if (!text.empty()) all.push_back({t(label), std::move(text)});
   };
   if (e.place != nullptr) {
-    say("What it is", e.place->what + (e.place->maker.empty() ? "" : "; " + e.place->maker));
+    const bool said = e.place->maker.empty() && e.place->what == findTitle(f);
+    if (!said) say("What it is", e.place->what + (e.place->maker.empty() ? "" : "; " + e.place->maker));
   }
   say("Why here", whyHere(f));
-  say("Where", path(whereIs(f)));
+  if (findNote(f).find(path(whereIs(f))) == std::string::npos) say("Where", path(whereIs(f)));
   say("Owner", owner(c, f.owner) + (e.needsRights ? t("; removing it needs an administrator's rights") : ""));
   sayOfLoss(f, e, all);
   sayOfTimes(f, c, all);
@@ -147,7 +148,8 @@ void Words::sayOfLoss(const Find& f, const Evidence& e, std::vector<Said>& all) 
                      : f.regret == Regret::timeOrBandwidth ? t("time or bandwidth until it is there again")
                      : f.regret == Regret::wayBack         ? t("a way back")
                                                            : t("it is personal, and gone for good");
-  all.push_back({t("Lost"), std::move(lost)});
+  const bool needed = f.standing == Standing::bedrock && !(told && !e.place->lost.empty());
+  if (!needed) all.push_back({t("Lost"), std::move(lost)});
   std::string back = told && !e.place->back.empty()     ? e.place->back
                      : f.standing == Standing::rebuilds ? t("by itself, when it is needed")
                                                         : t("no");

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Makes the pictures of docs/screenshots: usage: zt_shots STAND-IN OUT [SIZE]. Drives the window as a user
-// would.
+// Makes the pictures of docs/screenshots, of the three stand-in drives. Drives the window as a user would.
 #include <QAction>
 #include <QApplication>
 #include <QCheckBox>
@@ -125,13 +124,40 @@ void whole(Studio& s, const QString& standIn) {
   }
 }
 
+/// A drive of another family: its finds, the current one that answers a question, and a plan for its target.
+void family(Studio& s, const QString& standIn, const QString& name, const QString& question) {
+  s.window.goTo(benchStation);
+  const auto before = s.session().view().survey;
+  s.window.openStandIn(standIn);
+  QTest::qWait(500);
+  QTest::mouseClick(s.find<QPushButton>("measure"), Qt::LeftButton);
+  waitFor([&] { return s.session().view().survey != nullptr && s.session().view().survey != before; });
+  s.idle();
+  s.window.goTo(findsStation);
+  auto* list = s.find<QTreeView>("finds");
+  auto* line = s.find<QLineEdit>("findsFilter");
+  line->setText(question);
+  QTest::keyClick(line, Qt::Key_Return);
+  QTest::keyClick(list, Qt::Key_Home);
+  QTest::keyClick(list, Qt::Key_Down);
+  QTest::qWait(600);
+  s.grab(QStringLiteral("finds-") + name);
+  line->clear();
+  s.window.goTo(planStation);
+  QTest::mouseClick(s.find<QPushButton>("propose"), Qt::LeftButton);
+  waitFor([&] { return s.session().view().proposal.has_value(); });
+  s.idle();
+  s.grab(QStringLiteral("plan-") + name);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
   QApplication app(argc, argv);
   QApplication::setApplicationName(QStringLiteral("zip-tally"));
   QApplication::setOrganizationName(QStringLiteral("zip-tally"));
-  if (argc < 3) return std::fprintf(stderr, "usage: zt_shots STAND-IN OUT [WIDTHxHEIGHT] [dark]\n"), 2;
+  if (argc < 3)
+    return std::fprintf(stderr, "usage: zt_shots STAND-IN OUT [WIDTHxHEIGHT light|dark [NT MAC]]\n"), 2;
   Workshop workshop = linuxWorkshop();
   workshop.files = std::make_shared<Leisurely>(workshop.files);
   zt::test::YesPrompter prompter;
@@ -144,7 +170,12 @@ int main(int argc, char** argv) {
   if (dark) window.findChild<QAction*>(QStringLiteral("actDark"))->setChecked(true);
   Studio studio{window, QString::fromLocal8Bit(argv[2]), dark ? QStringLiteral("-dark") : QString()};
   whole(studio, QString::fromLocal8Bit(argv[1]));
-  if (dark || argc > 3) return 0;
+  if (argc > 6) {
+    family(studio, QString::fromLocal8Bit(argv[5]), QStringLiteral("nt"),
+           QStringLiteral("leftovers, unjudged"));
+    family(studio, QString::fromLocal8Bit(argv[6]), QStringLiteral("mac"), QStringLiteral("caches"));
+  }
+  if (dark || (argc > 3 && argc < 7)) return 0;
   // One picture of the dark face, of the station with the most in it.
   window.findChild<QAction*>(QStringLiteral("actDark"))->setChecked(true);
   window.goTo(findsStation);

@@ -134,6 +134,15 @@ void dropSurplus(std::vector<const Find*>& finds, Bytes need, const GainModel& g
     if (gainOf(f) >= need) std::erase(finds, f);
 }
 
+/// Where nothing reaches, a plan is not filled up with hundreds of lines that each give next to nothing,
+/// unless they are worth something together.
+void dropWorthless(std::vector<const Find*>& finds, Bytes need) {
+  const auto worthless = [&](const Find* f) { return f->offers.front().gain.sure < need / 1000; };
+  Bytes together = 0;
+  for (const Find* f : finds) together += worthless(f) ? f->offers.front().gain.sure : 0;
+  if (together < need / 50) std::erase_if(finds, worthless);
+}
+
 /// How much likelier somebody lets a thing go that lay untouched for long, and that may be elsewhere, too.
 std::uint32_t ageAndCopies(const Find& find, const Evidence& known, TimeNs now) {
   const TimeNs age = now - find.newest;
@@ -246,6 +255,7 @@ Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& con
     proposal.ceiling = static_cast<Regret>(level);
     choice = best(choices, proposal.ceiling, need);
   }
+  if (!choice.reached) dropWorthless(choice.finds, need);
   dropSurplus(choice.finds, need, context.gain);
   proposal.plan = planOf(choice, steps, marks);
   const Bytes given = plannedGain(proposal.plan, context.gain).sure;

@@ -81,7 +81,7 @@ QPushButton* button(const QString& text, const char* name, QWidget* parent, bool
   auto* b = new QPushButton(text, parent);
   b->setObjectName(QLatin1String(name));
   b->setProperty("main", main);
-  b->setAutoDefault(false);
+  b->setAutoDefault(main);  // Enter does what the station is for
   return b;
 }
 

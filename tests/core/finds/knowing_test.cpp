@@ -25,7 +25,7 @@ struct Knowing : ::testing::Test {
   void look(SystemFamily family = SystemFamily::linuxFamily) {
     survey = surveyOf(files, "/");
     options.now = today;
-    options.largeBytes = 5'000;
+    if (options.largeBytes == 0) options.largeBytes = 5'000;
     std::vector<SystemRoot> systems;
     if (family != SystemFamily::none) systems.push_back({"", "", family, true, false});
     context = std::make_shared<FindContext>(survey, PlaceMap(std::move(systems), {}), options);
@@ -168,6 +168,26 @@ TEST_F(Knowing, ARuleOnATrashTakesRecordsAlong) {
   EXPECT_EQ(again.items.back().recordOf, trash->items.back().recordOf)
       << "also of a job that was opened again";
   EXPECT_FALSE(again.items.back().recordOf.empty());
+}
+
+/// What is known by its form lies in a thousand folders: one find, and not a thousand.
+TEST_F(Knowing, GathersWhatIsSmallAndEverywhere) {
+  text("etc/os-release", "ID=demo\n");
+  options.largeBytes = 50'000;
+  for (int i = 0; i < 60; ++i)
+    add("home/warden/code/part-" + std::to_string(i) + "/__pycache__/a.cpython-311.pyc", 4'000);
+  add("home/warden/code/big/__pycache__/b.cpython-311.pyc", 90'000);
+  add("home/ringer/tool/x/__pycache__/c.cpython-311.pyc", 4'000);
+  look();
+  std::multiset<std::size_t> things;
+  for (const Find& f : finds)
+    if (f.kind == "caches") things.insert(f.items.size());
+  EXPECT_EQ(things, (std::multiset<std::size_t>{1, 1, 60})) << "what is large stands for itself";
+  const Find* many = nullptr;
+  for (const Find& f : finds)
+    if (f.items.size() == 60) many = &f;
+  ASSERT_NE(many, nullptr);
+  EXPECT_EQ(many->place, "home/warden/code");
 }
 
 TEST_F(Knowing, ARuleLeavesAWholeAlone) {

@@ -56,13 +56,28 @@ std::uint32_t likelihoodOf(const Place& place) {
   }
 }
 
+/// The folder under which a thing is gathered with others of its place. What a place knows by its form alone
+/// can lie in a thousand folders: the small ones are one find, beneath the nearest folder that a person would
+/// name: in a home the first in it, else the second from the top.
+NodeId PlaceFinds::gatheredAt(const Sighting& s) const {
+  const SurveyTree& tree = context_.tree;
+  if (s.node == 0) return 0;
+  if (!s.place->isForm() || tree.weight(s.node) >= context_.large()) return tree.parent(s.node);
+  std::vector<NodeId> way;
+  for (NodeId up = tree.parent(s.node); up != 0; up = tree.parent(up)) way.push_back(up);
+  const auto& homes = context_.sightings.homes;
+  for (std::size_t i = 1; i < way.size(); ++i)
+    if (std::find(homes.begin(), homes.end(), way[i]) != homes.end()) return way[i - 1];
+  return way.size() < 2 ? tree.parent(s.node) : way[way.size() - 2];
+}
+
 std::vector<PlaceFinds::Group> PlaceFinds::groups() const {
   std::map<std::tuple<const Place*, NodeId, bool>, Group> groups;
   const Sightings& seen = context_.sightings;
   for (std::uint32_t i = 1; i < seen.all.size(); ++i) {
     const Sighting& s = seen.all[i];
     if (s.place->kind != kind_ || context_.tree.isGone(s.node)) continue;
-    const NodeId folder = s.node == 0 ? 0 : context_.tree.parent(s.node);
+    const NodeId folder = gatheredAt(s);
     Group& group = groups[{s.place, folder, s.verdict == Verdict::personal}];
     group.place = s.place;
     group.folder = folder;

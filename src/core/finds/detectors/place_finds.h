@@ -26,6 +26,7 @@ private:
     std::uint64_t stay = 0;   ///< left out because they are the newest
   };
   std::vector<Group> groups() const;
+  NodeId gatheredAt(const Sighting& sighting) const;
   std::uint64_t heldIn(const Group& group) const;
   void addOtherReasons(Find& find) const;
   Find findOf(const Group& group, const absl::flat_hash_set<NodeId>& broken) const;

@@ -122,7 +122,7 @@ void PlanStation::setupDecisions(QVBoxLayout* box) {
   decisionRows_ = new RowsModel({tr("what"), tr("why it is asked"), tr("at most")}, {2}, this);
   decisions_->setModel(decisionRows_);
   decisions_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
-  decisions_->setColumnWidth(1, 300);
+  decisions_->setColumnWidth(1, 460);
   decisions_->setColumnWidth(2, 90);
   decisions_->installEventFilter(this);
   box->addWidget(decisions_, 3);
