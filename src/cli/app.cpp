@@ -71,6 +71,11 @@ void addFinding(CLI::App& app, Arguments& a) {
   f->add_option("QUESTION", a.question, questionHelp);
   f->add_option("--kind", a.kinds, "large, old, dormant, trash, picked");
   f->add_option("--top", a.top, "so many at most (0: all)");
+  CLI::App* c =
+      jobVerb(app, a, "match", "compares contents: equal files, and files of one name that are not");
+  c->add_option("QUESTION", a.question, questionHelp);
+  c->add_option("--least", a.least, "leave shorter files out; usually by what is short");
+  c->add_option("--top", a.top, "print so many groups at most (0: all)");
   CLI::App* m = app.add_subcommand("mark", "says what is kept, what may go, and what not now");
   m->fallthrough();
   m->add_option("--job", a.job, "the job file (*.ztjob)")->required();
@@ -157,10 +162,11 @@ void addCarryingOut(CLI::App& app, Arguments& a) {
 }
 
 constexpr std::pair<const char*, Verb> verbs[] = {
-    {"drives", drives},       {"measure", measureVerb}, {"tree", tree},         {"finds", finds},
-    {"mark", mark},           {"list", list},           {"export", exportVerb}, {"import", importVerb},
-    {"propose", proposeVerb}, {"plan", plan},           {"reclaim", reclaim},   {"prove", proveVerb},
-    {"undo", undo},           {"release", release},     {"demo", demo},         {"places", places}};
+    {"drives", drives},     {"measure", measureVerb}, {"tree", tree},       {"finds", finds},
+    {"match", matchVerb},   {"mark", mark},           {"list", list},       {"export", exportVerb},
+    {"import", importVerb}, {"propose", proposeVerb}, {"plan", plan},       {"reclaim", reclaim},
+    {"prove", proveVerb},   {"undo", undo},           {"release", release}, {"demo", demo},
+    {"places", places}};
 
 }  // namespace
 

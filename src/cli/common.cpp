@@ -16,6 +16,7 @@ Exit exitFor(const Error& error) {
   switch (error.code) {
     case Errc::bedrock:
     case Errc::kept:
+    case Errc::lastCopy:
     case Errc::asleep:
     case Errc::conflict:
     case Errc::outsideRoot:

@@ -36,6 +36,7 @@ struct Arguments {
   std::string consent;
   std::int64_t run = 0;
   std::string question;
+  std::string least;  ///< of match: shorter files are left out
   std::string sort = "occupied";
   std::string edit;                ///< add, drop, show, move; keep, may-go, not-now, clear
   std::vector<std::string> items;  ///< find ids or paths
@@ -55,6 +56,7 @@ int drives(Console& console, const Arguments& args);
 int measureVerb(Console& console, const Arguments& args);
 int tree(Console& console, const Arguments& args);
 int finds(Console& console, const Arguments& args);
+int matchVerb(Console& console, const Arguments& args);
 int mark(Console& console, const Arguments& args);
 int proposeVerb(Console& console, const Arguments& args);
 int plan(Console& console, const Arguments& args);

@@ -18,6 +18,19 @@ PathBytes whereIs(const Find& f) {
   return f.items.size() == 1 ? f.items.front().path : f.place;
 }
 
+const char* keeperReason(const Find& f) {
+  static const std::map<std::string_view, const char*> texts{
+      {"said-keep", "somebody said keep of it"},
+      {"cannot-go", "a system or program keeps it"},
+      {"not-dated", "it lies in no dated copy"},
+      {"not-arrived", "it was put somewhere, and not only fetched"},
+      {"older", "it is the older one"},
+      {"shorter-path", "its path is the shorter one"},
+      {"first-of-equal", "nothing tells them apart but their names"}};
+  const auto known = texts.find(textIn(f, "keeper-rule"));
+  return known == texts.end() ? "it is the one that was chosen" : known->second;
+}
+
 bool ofPlaces(const Find& f) {
   static const std::set<std::string_view> kinds{"leftovers", "caches", "memory-files", "components",
                                                 "packages"};
@@ -48,6 +61,8 @@ std::string Words::findTitle(const Find& f) const {
   if (const auto kernel = textIn(f, "kernel-version"); !kernel.empty())
     return t("superseded kernel %1", {kernel});
   if (f.kind == "programs") return path(baseName(whereIs(f)));
+  if (f.kind == "duplicates") return t("copies of %1", {textIn(f, "keeper")});
+  if (f.kind == "namesakes") return t("%1 files named %2", {number(f.items.size()), path(f.place)});
   if (f.kind == "stale-backups" && f.items.size() > 1) return t("dated copies in %1", {path(f.place)});
   if (const std::string own = textIn(f, "what"); !own.empty()) return own;
   if (ofPlaces(f))
@@ -60,6 +75,9 @@ std::string Words::findNote(const Find& f) const {
   if (f.kind == "old") return files(f.files) + ", " + sinceModified(f.band);
   if (f.kind == "dormant") return t("dormant: %1, %2", {files(f.files), sinceModified(f.band)});
   if (f.kind == "trash") return t("%1 thrown away", {things(thrownAway(f))});
+  if (f.kind == "duplicates")
+    return t("%1 of %2 each", {things(f.items.size()), bytes(numberIn(f, "bytes-each"))});
+  if (f.kind == "namesakes") return t("different content; the newest first");
   if (f.kind == "arrivals") return files(f.files) + ", " + sinceModified(f.band);
   if (f.kind == "programs") {
     const std::string wanted = textIn(f, "wanted");
@@ -95,6 +113,8 @@ std::string Words::whyHere(const Find& f) const {
       {"stale-backups", "a copy that nobody has written to for half a year or more"},
       {"memory-files", "it stands in for memory, and is made by the system"},
       {"components", "a part of the system or of a program that can be big; measured only"},
+      {"duplicates", "equal, byte for byte as far as digests tell, to a file that stays"},
+      {"namesakes", "files of one name that are not the same"},
       {"many-small", "thousands of small files that matter only in sum"},
       {"picked", "someone picked it"}};
   const auto known = texts.find(f.kind);
@@ -135,7 +155,8 @@ std::vector<Said> Words::evidence(const Find& f, const FindContext& c, const Evi
   sayOfLoss(f, e, all);
   sayOfTimes(f, c, all);
   sayOfSize(f, e, all);
-  sayOfCopies(f, e, all);
+  sayOfKeeper(f, all);
+  if (f.kind != "duplicates" && f.kind != "namesakes") sayOfCopies(f, e, all);
   sayOfLimits(f, e, all);
   return all;
 }
@@ -201,6 +222,14 @@ void Words::sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all
   } else if (f.regret >= Regret::personalMoved && f.standing >= Standing::unjudged && f.files == 1) {
     all.push_back({t("Copies"), t("none of that name and length on this drive")});
   }
+}
+
+/// Which of equal files stays, and why.
+void Words::sayOfKeeper(const Find& f, std::vector<Said>& all) const {
+  if (f.kind != "duplicates") return;
+  all.push_back({t("Stays"), textIn(f, "keeper") + ": " + t(keeperReason(f))});
+  all.push_back({t("Equal"), t("%1 files of %2; compared byte by byte once more before one goes",
+                               {number(numberIn(f, "copies")), bytes(numberIn(f, "bytes-each"))})});
 }
 
 void Words::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all) const {

@@ -99,6 +99,8 @@ std::string Words::findKind(std::string_view kind) const {
                                                              {"packages", "packages"},
                                                              {"programs", "program"},
                                                              {"arrivals", "arrivals"},
+                                                             {"duplicates", "equal file"},
+                                                             {"namesakes", "files of one name"},
                                                              {"stale-backups", "stale backup"},
                                                              {"memory-files", "memory file"},
                                                              {"components", "part of the system"},
@@ -115,6 +117,8 @@ std::string Words::action(std::string_view id) const {
                                                              {"release", "release"},
                                                              {"advise", "advise"},
                                                              {"transfer", "move elsewhere"},
+                                                             {"link", "link to the one that stays"},
+                                                             {"share", "share its bytes"},
                                                              {"remove", "remove by its owner"},
                                                              {"switch-off", "switch off"},
                                                              {"limit", "limit"}};

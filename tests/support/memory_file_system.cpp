@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "support/memory_file_system.h"
 
+#include <algorithm>
 #include <cerrno>
 
 namespace zt::test {
@@ -180,6 +181,36 @@ Result<std::string> MemoryFileSystem::attribute(const Folder& at, std::string_vi
   const auto value = child->second->attributes.find(key);
   if (value == child->second->attributes.end()) return fail(Errc::notThere, "attribute", PathBytes(name));
   return value->second;
+}
+
+namespace {
+class MemoryFile final : public OpenedFile {
+public:
+  explicit MemoryFile(std::shared_ptr<MemoryFileSystem::Node> node) : node_(std::move(node)) {}
+  Result<EntryStat> stat() override { return node_->stat; }
+  Result<std::size_t> read(Bytes offset, std::span<char> into) override {
+    const std::string& all = node_->content;
+    const auto from = static_cast<std::size_t>(std::min<Bytes>(offset, all.size()));
+    const std::size_t size = std::min(into.size(), all.size() - from);
+    std::copy_n(all.data() + from, size, into.data());
+    return size;
+  }
+  Result<Stretch> nextData(Bytes offset) override {
+    return Stretch{offset, std::max<Bytes>(offset, node_->content.size())};
+  }
+
+private:
+  std::shared_ptr<MemoryFileSystem::Node> node_;
+};
+}  // namespace
+
+Result<OpenedFilePtr> MemoryFileSystem::openFile(const Folder& at, std::string_view name) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("open-file", name); !ok) return tl::unexpected(ok.error());
+  const auto child = nodeOf(at).children.find(std::string(name));
+  if (child == nodeOf(at).children.end()) return failErrno("open", PathBytes(name), ENOENT);
+  if (child->second->stat.kind != EntryKind::file) return fail(Errc::notAFile, "open", PathBytes(name));
+  return OpenedFilePtr(std::make_unique<MemoryFile>(child->second));
 }
 
 Result<ExtentFacts> MemoryFileSystem::extents(const Folder&, std::string_view name) {

@@ -112,6 +112,8 @@ std::string_view name(Errc code) {
       return "unanswered";
     case Errc::placeholder:
       return "placeholder";
+    case Errc::lastCopy:
+      return "last-copy";
     case Errc::io:
       return "io";
   }

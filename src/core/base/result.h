@@ -38,6 +38,7 @@ enum class Errc {
   unknownStep,   ///< a kind of step that this version does not know
   unanswered,    ///< the system did not answer in time
   placeholder,   ///< the content lies elsewhere, online: opening it would fetch it
+  lastCopy,      ///< no equal file would be left
   io             ///< any other failure of the system; see the errno
 };
 
@@ -63,6 +64,6 @@ tl::unexpected<Error> failErrno(std::string_view operation, std::string path, in
 
 /// The stable name of a code, as printed in JSON ("no-space").
 std::string_view name(Errc code);
-constexpr int errorCodes = 30;
+constexpr int errorCodes = 31;
 
 }  // namespace zt

@@ -19,7 +19,8 @@ void DetectorTable::add(std::shared_ptr<const Detector> detector) {
 }
 
 bool DetectorTable::knows(std::string_view id) const {
-  return std::any_of(all_.begin(), all_.end(), [&](const auto& d) { return d->id() == id; });
+  return std::any_of(all_.begin(), all_.end(), [&](const auto& d) { return d->id() == id; }) ||
+         std::find(kinds_.begin(), kinds_.end(), id) != kinds_.end();
 }
 
 namespace {

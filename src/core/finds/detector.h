@@ -45,11 +45,15 @@ class DetectorTable {
 public:
   /// The later of two by one name counts.
   void add(std::shared_ptr<const Detector> detector);
+  /// A kind whose finds come of comparing contents, and not from a detector.
+  void addKind(std::string kind) { kinds_.push_back(std::move(kind)); }
+  const std::vector<std::string>& furtherKinds() const { return kinds_; }
   const std::vector<std::shared_ptr<const Detector>>& all() const { return all_; }
   bool knows(std::string_view id) const;
 
 private:
   std::vector<std::shared_ptr<const Detector>> all_;
+  std::vector<std::string> kinds_;
 };
 
 /// The detectors that come with the program.

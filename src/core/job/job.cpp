@@ -16,6 +16,7 @@ Job::Job(const Workshop& workshop, std::unique_ptr<JobFile> file)
       place_(workshop_, *file_),
       surveys_(workshop_, *file_),
       plan_(workshop_, *file_, surveys_, place_),
+      contents_(*file_, surveys_, plan_, place_),
       runs_(workshop_, *file_),
       measurer_(workshop_, place_, surveys_, plan_) {}
 
@@ -78,6 +79,7 @@ Result<void> Job::load() {
   };
   if (auto loaded = place_.load(kept); !loaded) return loaded;
   if (auto loaded = surveys_.load(site()); !loaded) return loaded;
+  if (auto loaded = contents_.load(); !loaded) return loaded;
   if (site().closed() && surveys_.survey()) place_.remember(*surveys_.survey());
   if (auto loaded = plan_.load(); !loaded) return loaded;
   if (auto loaded = runs_.load(); !loaded) return loaded;
@@ -118,7 +120,8 @@ Result<GuardedDrive> Job::guarded() {
                       plan_.marks(),
                       std::move(*root),
                       identity(),
-                      {}};
+                      {},
+                      plan_.copies(plan_.plan())};
 }
 
 Result<std::vector<JournalRecord>> Job::rehearse() {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/job/match_book.h"
 #include "core/job/measurer.h"
 #include "core/job/register.h"
 #include "core/job/run_ledger.h"
@@ -35,6 +36,8 @@ public:
   const SurveyStore& surveys() const { return surveys_; }
   PlanBook& planBook() { return plan_; }
   const PlanBook& planBook() const { return plan_; }
+  /// Compares contents.
+  MatchBook& contents() { return contents_; }
   RunLedger& runs() { return runs_; }
   JobFile& store() { return *file_; }
   /// Makes new surveys of the place.
@@ -65,6 +68,7 @@ private:
   PlaceBook place_;
   SurveyStore surveys_;
   PlanBook plan_;
+  MatchBook contents_;
   RunLedger runs_;
   Measurer measurer_;
   Recovery recovery_;

@@ -106,6 +106,8 @@ Result<void> PlanBook::addPaths(const std::vector<PathBytes>& paths, std::string
 /// Writes a changed plan, and only then lets it stand.
 Result<void> PlanBook::settle(Plan plan) {
   if (auto clear = checkConflicts(plan, *surveys_.context()); !clear) return clear;
+  if (const auto kept = copies(plan))
+    if (auto stay = kept->checkPlan(); !stay) return stay;
   if (auto put = file_.put({{"plan", toJson(plan).dump()}}); !put) return put;
   plan_ = std::move(plan);
   return {};
@@ -225,8 +227,9 @@ Result<void> PlanBook::mark(const std::vector<PathBytes>& paths, std::optional<M
   }
   Plan changed;
   std::vector<LeftLine> left;
+  const FindList shown = survey ? surveys_.marked(surveys_.detected(), said) : FindList();
   for (const PlanLine& line : plan_.lines) {
-    auto rest = unlocked(line, *surveys_.detected().finds, said, *surveys_.context());
+    auto rest = unlocked(line, shown, said, *surveys_.context());
     if (rest)
       changed.lines.push_back(std::move(*rest));
     else
@@ -239,6 +242,13 @@ Result<void> PlanBook::mark(const std::vector<PathBytes>& paths, std::optional<M
   surveys_.applyMarks(marks_);
   place_.noteMarks(marks_, paths);
   return {};
+}
+
+std::shared_ptr<const Copies> PlanBook::copies(const Plan& plan) const {
+  const auto& equal = surveys_.detected().equal;
+  if (!equal) return nullptr;
+  const FindContext& context = *surveys_.context();
+  return std::make_shared<const Copies>(equal, context, outermostItems(plan, context.gain));
 }
 
 PlannedGain PlanBook::planned() const {

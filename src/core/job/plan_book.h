@@ -55,6 +55,8 @@ public:
   Result<void> mark(const std::vector<PathBytes>& paths, std::optional<Mark> mark);
 
   PlannedGain planned() const;
+  /// What sees to it that a copy stays of all that this plan takes; nullptr where no contents were compared.
+  std::shared_ptr<const Copies> copies(const Plan& plan) const;
   /// Works a plan out for the hardest target, from what is free now.
   Result<Proposal> propose(ProposeOptions options) const;
   Consent consent() const { return consentFor(plan_); }

@@ -8,6 +8,7 @@
 #include <future>
 
 #include "core/catalogue/systems_seen.h"
+#include "core/finds/match/duplicates.h"
 #include "core/finds/narrowing.h"
 #include "core/plan/plan.h"
 #include "core/plan/plan_json.h"
@@ -139,6 +140,31 @@ ContextPtr SurveyStore::contextOf(const Site& site, SurveyPtr survey) const {
   return std::make_shared<const FindContext>(std::move(survey), std::move(places), std::move(options));
 }
 
+namespace {
+std::vector<Find> duplicatesOf(const SurveyStore::Content& content, const Marks& marks) {
+  return duplicateFinds(*content.context, *content.equal, marks, usualOrder());
+}
+std::vector<Find> namesakesOf(const SurveyStore::Content& content, const Marks&) {
+  return namesakeFinds(*content.context, *content.equal);
+}
+
+/// Groups on a later survey: those of their files that are still what they were.
+std::shared_ptr<const std::vector<EqualFiles>> carriedOver(const std::vector<EqualFiles>& groups,
+                                                           const SurveyTree& from, const SurveyTree& to) {
+  auto all = std::make_shared<std::vector<EqualFiles>>();
+  for (const EqualFiles& group : groups) {
+    EqualFiles now{group.length, group.digest, {}};
+    for (const NodeId node : group.nodes) {
+      const auto same = to.find(from.path(node));
+      if (same && to.identity(*same) == from.identity(node)) now.nodes.push_back(*same);
+    }
+    std::sort(now.nodes.begin(), now.nodes.end());
+    if (now.nodes.size() > 1) all->push_back(std::move(now));
+  }
+  return all;
+}
+}  // namespace
+
 Result<SurveyStore::Prepared> SurveyStore::prepare(const Site& site, SurveyPtr survey,
                                                    const Watch& watch) const {
   Prepared prepared;
@@ -167,6 +193,7 @@ Result<SurveyStore::Prepared> SurveyStore::prepare(const Site& site, SurveyPtr s
   }
   content.problems = std::move(detected.problems);
   content.finds = std::make_shared<const FindList>(std::move(detected.finds));
+  if (now_.equal) content.equal = carriedOver(*now_.equal, now_.survey->tree, survey->tree);
   prepared.pieces = pieces.get();
   return prepared;
 }
@@ -243,8 +270,18 @@ void SurveyStore::addPicked(const std::vector<NodeId>& nodes) {
   detected_.finds = std::make_shared<const FindList>(std::move(all));
 }
 
+void SurveyStore::setEqual(std::vector<EqualFiles> groups) {
+  detected_.equal = now_.equal = std::make_shared<const std::vector<EqualFiles>>(std::move(groups));
+}
+
 FindList SurveyStore::marked(const Content& content, const Marks& marks) const {
-  return content.finds->marked(marks, [&](const Find& find) {
+  FindList all = *content.finds;
+  if (content.equal) {
+    for (auto* make : {&duplicatesOf, &namesakesOf})
+      for (Find& find : (*make)(content, marks))
+        priceOffers(find, workshop_.craft->steps), all.add(std::move(find));
+  }
+  return all.marked(marks, [&](const Find& find) {
     auto rest = without(find, *content.context, [&](const Subject& s) { return marks.locks(s.path); });
     if (rest) priceOffers(*rest, workshop_.craft->steps);
     return rest;

@@ -5,6 +5,7 @@
 
 #include "core/finds/detector.h"
 #include "core/finds/find_list.h"
+#include "core/finds/match/matcher.h"
 #include "core/job/job_file.h"
 #include "core/job/sites/site.h"
 
@@ -22,6 +23,8 @@ public:
     ContextPtr context;
     std::shared_ptr<const FindList> finds;
     std::vector<DetectorProblem> problems;
+    /// Files whose contents were compared and are equal; nullptr before any were.
+    std::shared_ptr<const std::vector<EqualFiles>> equal = nullptr;
   };
 
   const SurveyPtr& survey() const { return now_.survey; }  ///< nullptr before the first
@@ -59,6 +62,8 @@ public:
   void applyMarks(const Marks& marks);
   /// The finds of a survey as marks would let them stand.
   FindList marked(const Content& content, const Marks& marks) const;
+  /// Takes what comparing contents found; its finds come with the next `applyMarks`.
+  void setEqual(std::vector<EqualFiles> groups);
   /// The finds as they were detected, with what was picked, whatever somebody says of them.
   const Content& detected() const { return detected_; }
 

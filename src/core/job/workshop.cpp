@@ -8,6 +8,8 @@ namespace zt {
 std::vector<std::string> findKinds(const Craft& craft) {
   std::vector<std::string> kinds{std::string(pickedKind)};
   for (const auto& detector : craft.detectors.all()) kinds.emplace_back(detector->id());
+  const auto& further = craft.detectors.furtherKinds();
+  kinds.insert(kinds.end(), further.begin(), further.end());
   return kinds;
 }
 

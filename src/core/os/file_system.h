@@ -41,6 +41,7 @@ struct EntryStat {
 struct ExtentFacts {
   bool shared = false;   ///< another file or a snapshot has some of the same extents
   bool encoded = false;  ///< compressed, or kept among the metadata: its block count is not what it takes
+  Bytes first = 0;       ///< where on the device its first extent lies; 0 where nobody says
 };
 
 /// What one entry was when it was measured; plans keep this, and the guard compares it before anything is
@@ -110,6 +111,28 @@ struct FileHead {
   std::string bytes;
 };
 
+/// An open regular file that is read by ranges, without setting its access time. One thread at a time.
+class OpenedFile {
+public:
+  /// Bytes [from, to); empty where from == to.
+  struct Stretch {
+    Bytes from = 0;
+    Bytes to = 0;
+    bool empty() const { return from == to; }
+  };
+  virtual ~OpenedFile() = default;
+  /// What it is now.
+  virtual Result<EntryStat> stat() = 0;
+  /// Reads at an offset; fewer bytes than wanted only at the end.
+  virtual Result<std::size_t> read(Bytes offset, std::span<char> into) = 0;
+  /// The next stretch that is no hole, at or after an offset; empty where none follows. Where the file system
+  /// does not say, all that follows.
+  virtual Result<Stretch> nextData(Bytes offset) = 0;
+  /// What was read is not needed again: large files need not push everything else out of memory.
+  virtual void letGo(Stretch /*read*/) {}
+};
+using OpenedFilePtr = std::unique_ptr<OpenedFile>;
+
 /// The reading half of the port to the file system. Every call may come from any thread.
 /// Names are single parts (no '/'); an empty name means the folder itself. Nothing here follows a symbolic
 /// link.
@@ -141,6 +164,11 @@ public:
   /// notPermitted where that cannot be avoided, placeholder where its content lies elsewhere: then it was not
   /// opened.
   virtual Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) = 0;
+  /// Opens a regular file for reading by ranges; fails with notPermitted where its access time would change,
+  /// placeholder where its content lies elsewhere: then it was not opened.
+  virtual Result<OpenedFilePtr> openFile(const Folder& /*at*/, std::string_view name) {
+    return fail(Errc::unsupported, "open", PathBytes(name));
+  }
   /// How a regular file is stored. Reads no content. Fails with unsupported where the file system does not
   /// say.
   virtual Result<ExtentFacts> extents(const Folder& at, std::string_view name) = 0;

@@ -33,6 +33,9 @@ public:
   Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override {
     return inner_.readHead(at, name, count);
   }
+  Result<OpenedFilePtr> openFile(const Folder& at, std::string_view name) override {
+    return inner_.openFile(at, name);
+  }
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override {
     return inner_.extents(at, name);
   }

@@ -22,6 +22,7 @@ public:
   Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) override;
   Result<std::string> attribute(const Folder& at, std::string_view name, const std::string& key) override;
   Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override;
+  Result<OpenedFilePtr> openFile(const Folder& at, std::string_view name) override;
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override;
   Result<SpaceUsage> usage(const Folder& at) override;
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override;

@@ -5,6 +5,7 @@
 
 #include "core/finds/find_context.h"
 #include "core/finds/marks.h"
+#include "core/reclaim/copies.h"
 #include "core/reclaim/journal.h"
 
 namespace zt {
@@ -21,6 +22,7 @@ struct GuardedDrive {
   FolderPtr root;
   std::string job;       ///< whose things are held: two jobs on one drive never collide
   PathBytes surveyedAt;  ///< where the survey's root lies below `root`; empty but for what another job holds
+  std::shared_ptr<const Copies> copies = nullptr;  ///< nullptr where no contents were compared
 
   const SurveyTree& tree() const { return context->tree; }
   /// The entry at a path below `root`; noNode if it was not measured.

@@ -19,6 +19,8 @@ DetectorTable builtInDetectors() {
   table.add(dormantDetector());
   table.add(largeDetector());
   table.add(oldDetector());
+  table.addKind("duplicates");
+  table.addKind("namesakes");
   return table;
 }
 

@@ -115,6 +115,11 @@ Result<std::string> FallbackFileSystem::attribute(const Folder& at, std::string_
   return inner_.attribute(at, name, key);
 }
 
+Result<OpenedFilePtr> FallbackFileSystem::openFile(const Folder& at, std::string_view name) {
+  if (lent(at) != nullptr) return fail(Errc::notPermitted, "open", PathBytes(name));
+  return inner_.openFile(at, name);
+}
+
 Result<ExtentFacts> FallbackFileSystem::extents(const Folder& at, std::string_view name) {
   if (const Lent* l = lent(at)) return access_.files().extents(*l->inner, name);
   return inner_.extents(at, name);

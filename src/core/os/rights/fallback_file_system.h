@@ -24,6 +24,7 @@ public:
   Result<std::string> readFile(const Folder& at, std::string_view name, std::size_t limit) override;
   Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override;
   Result<std::string> attribute(const Folder& at, std::string_view name, const std::string& key) override;
+  Result<OpenedFilePtr> openFile(const Folder& at, std::string_view name) override;
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override;
   Result<SpaceUsage> usage(const Folder& at) override;
   Result<void> syncAll(const Folder& at) override;

@@ -128,10 +128,13 @@ Result<void> HoldPlace::lookAt(const JournalRecord& record, const Holders& holde
   if (!sameContent(identityOf(*stat), record.identity)) return fail(Errc::changed, "look", record.path);
   if (const auto* holder = holders.holderOf(stat->device, stat->inode))
     return fail(Errc::inUse, "look", record.path, *holder);
-  if (stat->kind != EntryKind::folder) return {};
   const NodeId node = nodeOf(record);
-  if (node == noNode) return fail(Errc::changed, "look", record.path);
-  return checkContent(drive_, **hold, nameInHold(record), node, holders);
+  if (stat->kind == EntryKind::folder) {
+    if (node == noNode) return fail(Errc::changed, "look", record.path);
+    if (auto same = checkContent(drive_, **hold, nameInHold(record), node, holders); !same) return same;
+  }
+  if (!drive_.copies || node == noNode) return {};
+  return drive_.copies->checkTaken(drive_, node, **hold, nameInHold(record));
 }
 
 Result<bool> HoldPlace::holds(const JournalRecord& record) {

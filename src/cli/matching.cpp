@@ -1,0 +1,140 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// match
+#include <csignal>
+
+#include "cli/verbs.h"
+#include "core/finds/answer.h"
+#include "core/finds/match/duplicates.h"
+
+namespace zt::cli {
+
+namespace {
+
+/// Bytes that were read, of those that have to be.
+class ReadingLine final : public ProgressSink {
+public:
+  explicit ReadingLine(Console& console) : console_(console) {}
+  void report(const Progress& p) override {
+    if (!console_.progress) return;
+    console_.err << "\r" << words().bytes(p.doneBytes) << " of " << words().bytes(p.totalBytes) << " read   "
+                 << std::flush;
+    shown_ = true;
+  }
+  ~ReadingLine() override {
+    if (shown_) console_.err << '\n';
+  }
+
+private:
+  Console& console_;
+  bool shown_ = false;
+};
+
+Json copyJson(const FindContext& context, NodeId node, NodeId keeper) {
+  Json one{{"linked", context.tree.inode(node) == context.tree.inode(keeper)},
+           {"shared_extents", context.tree.mayShare(node)}};
+  putPath(one, "path", context.tree.path(node));
+  return one;
+}
+
+Json groupsJson(const Job& job, const MatchResult& result) {
+  const FindContext& context = *job.surveys().context();
+  Json all = Json::array();
+  for (const EqualFiles& group : result.groups) {
+    const Keeper keeper = keeperOf(context, group, job.planBook().marks(), usualOrder());
+    Json one{
+        {"bytes_each", group.length}, {"keeper", {{"rule", name(keeper.why)}}}, {"copies", Json::array()}};
+    putPath(one["keeper"], "path", context.tree.path(keeper.node));
+    std::vector<NodeId> others;
+    for (const NodeId node : group.nodes) {
+      if (node == keeper.node) continue;
+      others.push_back(node);
+      one["copies"].push_back(copyJson(context, node, keeper.node));
+    }
+    const GainBounds gain = context.gain.of(others);
+    one["gain"] = {{"sure_bytes", gain.sure}, {"at_most_bytes", gain.atMost}};
+    all.push_back(std::move(one));
+  }
+  return all;
+}
+
+Json namesakesJson(const Job& job) {
+  const SurveyTree& tree = job.surveys().survey()->tree;
+  Json all = Json::array();
+  for (const Find& find : *job.surveys().finds()) {
+    if (find.kind != "namesakes") continue;
+    Json one{{"name", escapePath(find.place)}, {"items", Json::array()}};
+    for (const Subject& thing : find.items) {
+      Json item{{"bytes", tree.length(thing.node)}, {"modified_ns", tree.modified(thing.node)}};
+      putPath(item, "path", thing.path);
+      one["items"].push_back(std::move(item));
+    }
+    all.push_back(std::move(one));
+  }
+  return all;
+}
+
+void printGroups(Console& console, const Job& job, std::size_t top) {
+  std::size_t shown = 0;
+  std::size_t all = 0;
+  Bytes bytes = 0;
+  for (const Find& find : *job.surveys().finds()) {
+    if (find.kind != "duplicates") continue;
+    ++all;
+    bytes += find.gain.sure;
+    if (top != 0 && shown >= top) continue;
+    ++shown;
+    console.out << column(find.gain.atMost) << "  " << words().findTitle(find) << "\n            " << find.id
+                << ": " << words().findNote(find) << '\n';
+    for (const Subject& copy : find.items) console.out << "              " << escapePath(copy.path) << '\n';
+  }
+  if (all == 0)
+    console.out << "No equal files.\n";
+  else
+    console.out << all << " groups; without the copies " << words().bytes(bytes) << " would be free.\n";
+}
+
+}  // namespace
+
+int matchVerb(Console& console, const Arguments& args) {
+  int status = 0;
+  const auto job = openJob(console, args, status);
+  if (!job) return status;
+  MatchBook::Options options;
+  options.stop = console.stop;
+  if (!args.least.empty()) {
+    const auto least = parseAmount(args.least, job->reading().capacity);
+    if (!least) return report(console, least.error());
+    options.least = *least;
+  }
+  const auto question = parseQuestion(args.question, questionWords(*job->surveys().context()));
+  if (!question) return report(console, question.error());
+  options.question = *question;
+  Result<MatchResult> result = fail(Errc::cancelled, "match");
+  {
+    ReadingLine line(console);
+    result = job->contents().match(options, &line);
+  }
+  if (!result) return report(console, result.error());
+  for (const NotCompared& left : result->left)
+    console.err << "not compared: " << words().error(left.error) << '\n';
+  if (args.json) {
+    Json left = Json::array();
+    for (const NotCompared& one : result->left) {
+      Json l{{"problem", name(one.error.code)}};
+      putPath(l, "path", one.error.path);
+      left.push_back(std::move(l));
+    }
+    print(console, {{"groups", groupsJson(*job, *result)},
+                    {"namesakes", namesakesJson(*job)},
+                    {"images", Json::array()},
+                    {"left", std::move(left)},
+                    {"stopped", result->stopped},
+                    {"read_bytes", result->read},
+                    {"needed_bytes", result->needed}});
+  } else {
+    printGroups(console, *job, args.top);
+  }
+  return result->stopped ? Exit::partly : Exit::done;
+}
+
+}  // namespace zt::cli

@@ -1,0 +1,192 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/finds/match/duplicates.h"
+
+#include <algorithm>
+#include <array>
+#include <cstdio>
+#include <map>
+#include <set>
+
+#include "core/finds/file_kinds.h"
+
+namespace zt {
+
+namespace {
+
+bool isDigit(char c) {
+  return c >= '0' && c <= '9';
+}
+
+/// "2026-04-12", "20260412" somewhere in a name.
+bool hasDate(std::string_view name) {
+  for (std::size_t i = 0; i + 8 <= name.size(); ++i) {
+    std::size_t digits = 0;
+    std::size_t at = i;
+    while (at < name.size() && digits < 8 &&
+           (isDigit(name[at]) || (digits > 0 && (name[at] == '-' || name[at] == '_'))))
+      digits += isDigit(name[at]) ? 1U : 0U, ++at;
+    const bool year = name[i] == '1' || name[i] == '2';
+    if (digits == 8 && year) return true;
+  }
+  return false;
+}
+
+bool inDatedCopy(std::string_view path) {
+  for (const auto part : splitPath(parentPath(path)))
+    if (hasDate(part)) return true;
+  return false;
+}
+
+bool arrived(const FindContext& c, NodeId node) {
+  for (NodeId up = node; up != 0; up = c.tree.parent(up)) {
+    const Place* place = c.placeOf(up);
+    if (place != nullptr && place->kind == "arrivals") return true;
+  }
+  return false;
+}
+
+/// How well a file stands by a rule: less is better.
+std::int64_t rank(const FindContext& c, NodeId node, KeeperRule rule, const Marks& marks) {
+  const PathBytes path = c.tree.path(node);
+  switch (rule) {
+    case KeeperRule::saidKeep:
+      return marks.locks(path) ? 0 : 1;
+    case KeeperRule::cannotGo:
+      return c.standing[node] <= Standing::kept || c.part[node] ? 0 : 1;
+    case KeeperRule::notDated:
+      return inDatedCopy(path) ? 1 : 0;
+    case KeeperRule::notArrived:
+      return arrived(c, node) ? 1 : 0;
+    case KeeperRule::older:
+      return c.tree.modified(node);
+    case KeeperRule::shorterPath:
+      return static_cast<std::int64_t>(splitPath(path).size()) * 5000 +
+             static_cast<std::int64_t>(path.size());
+    case KeeperRule::firstOfEqual:
+      return 0;
+  }
+  return 0;
+}
+
+Subject copyOf(const FindContext& c, NodeId node) {
+  return c.subject(node);
+}
+
+}  // namespace
+
+std::string_view name(KeeperRule rule) {
+  static constexpr std::array<std::string_view, keeperRules> names{
+      "said-keep", "cannot-go", "not-dated", "not-arrived", "older", "shorter-path", "first-of-equal"};
+  return names[static_cast<std::size_t>(rule)];
+}
+
+KeeperOrder usualOrder() {
+  return {KeeperRule::notDated, KeeperRule::notArrived, KeeperRule::older, KeeperRule::shorterPath};
+}
+
+Keeper keeperOf(const FindContext& context, const EqualFiles& group, const Marks& marks,
+                const KeeperOrder& order) {
+  KeeperOrder rules{KeeperRule::saidKeep, KeeperRule::cannotGo};
+  rules.insert(rules.end(), order.begin(), order.end());
+  std::vector<NodeId> left = group.nodes;
+  for (const KeeperRule rule : rules) {
+    std::vector<NodeId> best;
+    std::int64_t least = 0;
+    for (const NodeId node : left) {
+      const std::int64_t now = rank(context, node, rule, marks);
+      if (best.empty() || now < least) best.clear(), least = now;
+      if (now == least) best.push_back(node);
+    }
+    if (best.size() == 1 && left.size() > 1) return {best.front(), rule};
+    left = std::move(best);
+  }
+  const auto first = std::min_element(left.begin(), left.end(), [&](NodeId a, NodeId b) {
+    return context.tree.path(a) < context.tree.path(b);
+  });
+  return {*first, KeeperRule::firstOfEqual};
+}
+
+std::vector<Find> duplicateFinds(const FindContext& context, const std::vector<EqualFiles>& groups,
+                                 const Marks& marks, const KeeperOrder& order) {
+  std::vector<Find> all;
+  for (const EqualFiles& group : groups) {
+    const Keeper keeper = keeperOf(context, group, marks, order);
+    Find find;
+    find.kind = "duplicates";
+    find.likelihood = 85;
+    for (const NodeId node : group.nodes) {
+      const bool stays = context.standing[node] <= Standing::kept || context.part[node];
+      if (node != keeper.node && !stays) find.items.push_back(copyOf(context, node));
+    }
+    if (find.items.empty()) continue;
+    find.offers = {
+        {"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"link", {}, {}, {}}, {"share", {}, {}, {}}};
+    find.place = context.tree.path(keeper.node);
+    context.complete(find);
+    // One stays, so nothing is lost but a second place; whether that was meant is its owner's to say.
+    find.standing = find.judged = Standing::ownersCall;
+    find.regret = Regret::none;
+    find.placeId.clear();
+    find.band = ageBand(find.newest, context.options.now);
+    find.facts.push_back({"keeper", escapePath(find.place)});
+    find.facts.push_back({"keeper-rule", std::string(name(keeper.why))});
+    find.facts.push_back({"bytes-each", group.length});
+    find.facts.push_back({"copies", std::uint64_t{group.nodes.size()}});
+    char text[40];
+    std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(group.digest.high),
+                  static_cast<unsigned long long>(group.digest.low));
+    find.id = FindContext::findId(find.kind, text + std::to_string(group.length), AgeBand::today);
+    all.push_back(std::move(find));
+  }
+  return all;
+}
+
+std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<EqualFiles>& groups) {
+  constexpr Bytes least = 1'000'000;
+  constexpr std::size_t most = 500;
+  constexpr std::size_t mostPlaces = 50;
+  const SurveyTree& tree = context.tree;
+  absl::flat_hash_map<NodeId, std::size_t> groupOf;
+  for (std::size_t g = 0; g < groups.size(); ++g)
+    for (const NodeId node : groups[g].nodes) groupOf.emplace(node, g);
+  std::map<std::string, std::vector<NodeId>> byName;
+  for (NodeId id = 1; id < tree.size(); ++id) {
+    const FileKind kind = context.kind[id];
+    if (tree.kind(id) != EntryKind::file || tree.isGone(id) || tree.occupied(id) < least ||
+        kind == FileKind::other || kind == FileKind::program || context.inTrash[id] || context.part[id])
+      continue;
+    const Standing standing = context.standing[id];
+    if (standing <= Standing::kept || standing >= Standing::rebuilds) continue;
+    byName[std::string(tree.name(id))].push_back(id);
+  }
+  std::vector<Find> all;
+  for (auto& [name, nodes] : byName) {
+    // Of equal files one stands for all; the others are the duplicates'.
+    std::set<std::size_t> seen;
+    std::erase_if(nodes, [&](NodeId id) {
+      const auto at = groupOf.find(id);
+      return at != groupOf.end() && !seen.insert(at->second).second;
+    });
+    if (nodes.size() < 2 || nodes.size() > mostPlaces) continue;
+    Find find;
+    find.kind = "namesakes";
+    find.likelihood = 35;
+    for (const NodeId node : nodes) find.items.push_back(context.subject(node));
+    std::stable_sort(find.items.begin(), find.items.end(), [&](const Subject& a, const Subject& b) {
+      return tree.modified(a.node) > tree.modified(b.node);  // the newest first
+    });
+    find.offers = {
+        {"hold", {}, {}, {}}};  // which of them goes is said one by one; what is held can come back
+    find.place = name;
+    context.complete(find);
+    find.band = ageBand(find.newest, context.options.now);
+    find.id = FindContext::findId(find.kind, name, AgeBand::today);
+    all.push_back(std::move(find));
+  }
+  std::stable_sort(all.begin(), all.end(),
+                   [](const Find& a, const Find& b) { return a.gain.atMost > b.gain.atMost; });
+  if (all.size() > most) all.resize(most);
+  return all;
+}
+
+}  // namespace zt

@@ -1,0 +1,305 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/finds/match/matcher.h"
+
+#include <absl/container/flat_hash_set.h>
+
+#include <algorithm>
+#include <chrono>
+#include <mutex>
+#include <thread>
+
+#include "core/finds/match/file_content.h"
+
+namespace zt {
+
+namespace {
+
+/// A file of which another has the length; 24 bytes.
+struct Candidate {
+  NodeId node = noNode;
+  bool failed = false;
+  Digest digest;
+};
+/// Neighbours in the list of candidates, all of one length.
+struct Range {
+  std::size_t from = 0;
+  std::size_t to = 0;
+  std::size_t size() const { return to - from; }
+};
+
+class Matching {
+public:
+  Matching(FileSystemReader& files, const Folder& root, const FindContext& context,
+           const MatchOptions& options, const EqualFound& found, ProgressSink* progress)
+      : files_(files),
+        root_(root),
+        context_(context),
+        tree_(context.tree),
+        options_(options),
+        found_(found),
+        progress_(progress) {}
+
+  MatchResult run() {
+    findCandidates();
+    std::vector<Range> same = rangesOf([&](const Candidate& c) { return tree_.length(c.node); }, whole());
+    compareEnds(same);
+    std::vector<Range> alike;
+    for (const Range& r : same)
+      for (const Range& part : split(r)) alike.push_back(part);
+    std::stable_sort(alike.begin(), alike.end(),
+                     [&](const Range& a, const Range& b) { return weight(a) > weight(b); });
+    compareWhole(alike);
+    finish();
+    return std::move(result_);
+  }
+
+private:
+  Range whole() const { return {0, candidates_.size()}; }
+  Bytes weight(const Range& r) const { return tree_.length(candidates_[r.from].node) * (r.size() - 1); }
+  /// Ends and all are the same for these.
+  static bool isShort(Bytes length) { return length <= FileContent::blockSize; }
+
+  bool mayMatter(NodeId id) const {
+    if (tree_.kind(id) != EntryKind::file || tree_.isGone(id) || tree_.occupied(id) == 0) return false;
+    if (tree_.length(id) < std::max<Bytes>(1, options_.least) || context_.inTrash[id]) return false;
+    const Standing standing = context_.standing[id];
+    if (standing == Standing::spent || standing == Standing::rebuilds) return false;
+    return options_.only.empty() || options_.only[id];
+  }
+  bool mayGo(NodeId id) const { return context_.standing[id] > Standing::kept && !context_.part[id]; }
+
+  void findCandidates() {
+    absl::flat_hash_set<std::uint64_t> inodes;
+    for (NodeId id = 1; id < tree_.size(); ++id) {
+      if (!mayMatter(id) || (tree_.isLinked(id) && !inodes.insert(tree_.inode(id)).second)) continue;
+      candidates_.push_back({id, false, {}});
+    }
+    std::stable_sort(candidates_.begin(), candidates_.end(), [&](const Candidate& a, const Candidate& b) {
+      return tree_.length(a.node) > tree_.length(b.node);
+    });
+    // What has no other of its length, or only such as cannot go, is out.
+    std::vector<Candidate> kept;
+    for (const Range& r : rangesOf([&](const Candidate& c) { return tree_.length(c.node); }, whole()))
+      kept.insert(kept.end(), at(r.from), at(r.to));
+    candidates_ = std::move(kept);
+    candidates_.shrink_to_fit();
+  }
+
+  std::vector<Candidate>::iterator at(std::size_t i) {
+    return candidates_.begin() + static_cast<std::ptrdiff_t>(i);
+  }
+
+  /// Runs of two or more with one key in which something could go.
+  template <class Key>
+  std::vector<Range> rangesOf(const Key& key, Range in) {
+    std::vector<Range> all;
+    for (std::size_t from = in.from; from < in.to;) {
+      std::size_t to = from + 1;
+      while (to < in.to && key(candidates_[to]) == key(candidates_[from])) ++to;
+      const bool any = std::any_of(at(from), at(to), [&](const Candidate& c) { return mayGo(c.node); });
+      if (to - from > 1 && any) all.push_back({from, to});
+      from = to;
+    }
+    return all;
+  }
+
+  /// By their digests; what failed is out.
+  std::vector<Range> split(Range r) {
+    const auto failed =
+        std::stable_partition(at(r.from), at(r.to), [](const Candidate& c) { return !c.failed; });
+    r.to = static_cast<std::size_t>(failed - candidates_.begin());
+    std::stable_sort(at(r.from), at(r.to),
+                     [](const Candidate& a, const Candidate& b) { return a.digest < b.digest; });
+    return rangesOf([](const Candidate& c) { return c.digest; }, r);
+  }
+
+  void compareEnds(const std::vector<Range>& ranges) {
+    std::vector<std::size_t> tasks;
+    for (const Range& r : ranges)
+      for (std::size_t i = r.from; i < r.to; ++i) {
+        tasks.push_back(i);
+        needed_ +=
+            std::min<Bytes>(tree_.length(candidates_[i].node),
+                            isShort(tree_.length(candidates_[i].node)) ? FileContent::blockSize : 8192);
+      }
+    order(tasks);
+    readAll(tasks, [&](FileContent& content, std::size_t i) {
+      Candidate& c = candidates_[i];
+      const Bytes length = tree_.length(c.node);
+      if (isShort(length)) return digestOf(content, c);
+      return withFile(c, [&](OpenedFile& file) -> Result<Digest> {
+        read_ += 8192;
+        return content.ends(file, length);
+      });
+    });
+  }
+
+  void compareWhole(const std::vector<Range>& ranges) {
+    std::vector<std::size_t> tasks, rangeOf;
+    for (std::size_t r = 0; r < ranges.size(); ++r) {
+      if (isShort(tree_.length(candidates_[ranges[r].from].node))) continue;
+      for (std::size_t i = ranges[r].from; i < ranges[r].to; ++i) {
+        tasks.push_back(i);
+        const NodeId node = candidates_[i].node;
+        if (knownDigest(node) == nullptr) needed_ += std::min(tree_.length(node), tree_.occupied(node));
+      }
+    }
+    // Groups come as they are done, the weightiest first; on a drive that rotates, in the order of blocks.
+    if (options_.inOrder) order(tasks);
+    for (const Range& r : ranges) open_.push_back({r, r.size()});
+    std::vector<std::size_t> owner(candidates_.size(), 0);
+    for (std::size_t r = 0; r < ranges.size(); ++r)
+      for (std::size_t i = ranges[r].from; i < ranges[r].to; ++i) owner[i] = r;
+    for (std::size_t r = 0; r < ranges.size(); ++r)
+      if (isShort(tree_.length(candidates_[ranges[r].from].node))) give(ranges[r]);
+    readAll(
+        tasks, [&](FileContent& content, std::size_t i) { return digestOf(content, candidates_[i]); },
+        [&](std::size_t i) {
+          if (--open_[owner[i]].left == 0) give(open_[owner[i]].range);
+        });
+  }
+
+  const KnownContent* knownDigest(NodeId node) const {
+    if (options_.known == nullptr) return nullptr;
+    const auto at = options_.known->find(tree_.inode(node));
+    return at != options_.known->end() && at->second.identity == tree_.identity(node) ? &at->second : nullptr;
+  }
+
+  Result<void> digestOf(FileContent& content, Candidate& c) {
+    if (const KnownContent* known = knownDigest(c.node)) {
+      c.digest = known->digest;
+      return {};
+    }
+    auto done = withFile(
+        c, [&](OpenedFile& file) { return content.whole(file, tree_.length(c.node), read_, options_.stop); });
+    if (done) {
+      const std::scoped_lock lock(mutex_);
+      result_.digests.emplace_back(c.node, c.digest);
+    }
+    return done;
+  }
+
+  /// Opens a file that is still what was measured, and looks again after it was read.
+  template <class Work>
+  Result<void> withFile(Candidate& c, const Work& work) {
+    const PathBytes path = tree_.path(c.node);
+    const auto folder = files_.openBeneath(root_, parentPath(path));
+    if (!folder) return tl::unexpected(folder.error());
+    const auto file = files_.openFile(**folder, baseName(path));
+    if (!file) return tl::unexpected(file.error());
+    if (auto same = unchanged(**file, c.node); !same) return same;
+    const auto digest = work(**file);
+    if (!digest) return tl::unexpected(digest.error());
+    if (auto same = unchanged(**file, c.node); !same) return same;
+    c.digest = *digest;
+    return {};
+  }
+
+  Result<void> unchanged(OpenedFile& file, NodeId node) const {
+    const auto stat = file.stat();
+    if (!stat) return tl::unexpected(stat.error());
+    Identity now = identityOf(*stat);
+    now.changedMark = tree_.identity(node).changedMark;  // a further name changes that, and no content
+    if (now != tree_.identity(node)) return fail(Errc::changed, "match", tree_.path(node));
+    return {};
+  }
+
+  /// By where their first blocks lie, else by inode.
+  void order(std::vector<std::size_t>& tasks) {
+    if (!options_.inOrder) return;
+    std::vector<std::pair<Bytes, std::size_t>> places;
+    for (const std::size_t i : tasks) {
+      const PathBytes path = tree_.path(candidates_[i].node);
+      const auto folder = files_.openBeneath(root_, parentPath(path));
+      const auto facts =
+          folder ? files_.extents(**folder, baseName(path)) : Result<ExtentFacts>(ExtentFacts{});
+      places.emplace_back(facts ? facts->first : 0, i);
+    }
+    std::stable_sort(places.begin(), places.end());
+    for (std::size_t k = 0; k < tasks.size(); ++k) tasks[k] = places[k].second;
+  }
+
+  using Work = std::function<Result<void>(FileContent&, std::size_t)>;
+  using Done = std::function<void(std::size_t)>;
+  void readAll(const std::vector<std::size_t>& tasks, const Work& work, const Done& done = {}) {
+    std::atomic<std::size_t> next{0};
+    const auto reader = [&] {
+      FileContent content(options_.hash);
+      for (std::size_t t = next++; t < tasks.size() && !options_.stop.stop_requested(); t = next++) {
+        if (options_.pause != nullptr) options_.pause->pass(options_.stop);
+        const auto read = work(content, tasks[t]);
+        const std::scoped_lock lock(mutex_);
+        if (!read) leave(candidates_[tasks[t]], read.error());
+        if (done) done(tasks[t]);
+        tell(candidates_[tasks[t]].node);
+      }
+    };
+    std::vector<std::jthread> others;
+    for (unsigned i = 1; i < std::clamp(options_.readers, 1u, 16u); ++i) others.emplace_back(reader);
+    reader();
+  }
+
+  void leave(Candidate& c, const Error& error) {
+    c.failed = true;
+    if (error.code == Errc::cancelled) return;
+    result_.left.push_back({c.node, error});
+    result_.left.back().error.path = tree_.path(c.node);
+  }
+
+  void tell(NodeId node) {
+    constexpr std::chrono::milliseconds apart{60};
+    const auto now = std::chrono::steady_clock::now();
+    if (progress_ == nullptr || now < nextTold_) return;
+    nextTold_ = now + apart;
+    progress_->report({read_, std::max<Bytes>(needed_, read_), 0, 0, tree_.path(node)});
+  }
+
+  /// A range of which all has been read: its groups are known.
+  void give(const Range& range) {
+    for (const Range& r : split(range)) {
+      EqualFiles group{tree_.length(candidates_[r.from].node), candidates_[r.from].digest, {}};
+      for (std::size_t i = r.from; i < r.to; ++i) group.nodes.push_back(candidates_[i].node);
+      std::sort(group.nodes.begin(), group.nodes.end());
+      if (found_) found_(group);
+      result_.groups.push_back(std::move(group));
+    }
+  }
+
+  void finish() {
+    result_.stopped = options_.stop.stop_requested();
+    result_.read = read_;
+    result_.needed = needed_;
+    std::sort(result_.groups.begin(), result_.groups.end(), [](const EqualFiles& a, const EqualFiles& b) {
+      return std::tuple(b.length * (b.nodes.size() - 1), a.nodes.front()) <
+             std::tuple(a.length * (a.nodes.size() - 1), b.nodes.front());
+    });
+  }
+
+  struct Open {
+    Range range;
+    std::size_t left = 0;
+  };
+  FileSystemReader& files_;
+  const Folder& root_;
+  const FindContext& context_;
+  const SurveyTree& tree_;
+  const MatchOptions& options_;
+  const EqualFound& found_;
+  ProgressSink* progress_;
+  std::vector<Candidate> candidates_;
+  std::vector<Open> open_;
+  std::mutex mutex_;
+  std::atomic<Bytes> read_{0};
+  Bytes needed_ = 0;
+  std::chrono::steady_clock::time_point nextTold_{};
+  MatchResult result_;
+};
+
+}  // namespace
+
+MatchResult match(FileSystemReader& files, const Folder& root, const FindContext& context,
+                  const MatchOptions& options, const EqualFound& found, ProgressSink* progress) {
+  return Matching(files, root, context, options, found, progress).run();
+}
+
+}  // namespace zt

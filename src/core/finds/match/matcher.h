@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <absl/container/flat_hash_map.h>
+
+#include "core/base/pause.h"
+#include "core/base/progress.h"
+#include "core/finds/find_context.h"
+#include "core/finds/match/content_hash.h"
+
+namespace zt {
+
+/// What was read once, by what the file was then.
+struct KnownContent {
+  Identity identity;
+  Digest digest;
+};
+using KnownDigests = absl::flat_hash_map<std::uint64_t, KnownContent>;  ///< by inode
+
+struct MatchOptions {
+  Bytes least = 1;         ///< shorter files are left out
+  unsigned readers = 2;    ///< one reader on a drive that rotates
+  bool inOrder = false;    ///< read in the order of their blocks on the device
+  std::vector<bool> only;  ///< by node: only these files; empty: all
+  const KnownDigests* known = nullptr;
+  HashMaker hash = xxh3Hash;
+  std::stop_token stop;
+  PauseGate* pause = nullptr;
+};
+
+/// Files of one content: one node an inode, in the order of the tree.
+struct EqualFiles {
+  Bytes length = 0;
+  Digest digest;
+  std::vector<NodeId> nodes;
+};
+
+/// A file that could not be compared.
+struct NotCompared {
+  NodeId node = noNode;
+  Error error;
+};
+
+struct MatchResult {
+  std::vector<EqualFiles> groups;  ///< the most bytes that copies take first
+  std::vector<NotCompared> left;
+  std::vector<std::pair<NodeId, Digest>> digests;  ///< of all that was read whole
+  Bytes read = 0;                                  ///< bytes that were read
+  Bytes needed = 0;  ///< bytes that had to be: ends of all of equal length, all of those whose ends are equal
+  bool stopped = false;
+};
+
+/// Called with each group when all of its length have been read; on a reader's thread, one at a time.
+using EqualFound = std::function<void(const EqualFiles&)>;
+
+/// Finds files of equal content: by length, by their ends, by all of them. Nothing is read where no two files
+/// have a length in common. Left out are placeholders and holes (which occupy nothing), what is spent or
+/// rebuilds, what lies in a trash, and groups in which nothing could go. Any thread; readers of its own.
+MatchResult match(FileSystemReader& files, const Folder& root, const FindContext& context,
+                  const MatchOptions& options, const EqualFound& found, ProgressSink* progress);
+
+}  // namespace zt

@@ -1,0 +1,75 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <sys/sysmacros.h>
+
+#include <algorithm>
+#include <array>
+#include <cstring>
+#include <limits>
+#include <string>
+
+#include "core/os/linux_folder.h"
+
+// What the files of this adapter share.
+namespace zt {
+
+inline int fdOf(const Folder& folder) {
+  return static_cast<const LinuxFolder&>(folder).fd();
+}
+
+/// A name with its terminating zero, without the heap for names of ordinary length.
+class CName {
+public:
+  explicit CName(std::string_view name) {
+    const std::size_t size = std::min(name.size(), buffer_.size() - 1);
+    if (size > 0) std::memcpy(buffer_.data(), name.data(), size);
+    buffer_[size] = 0;
+    valid_ = size == name.size() && name.find('/') == std::string_view::npos &&
+             name.find('\0') == std::string_view::npos && name != "." && name != "..";
+  }
+  const char* get() const { return buffer_.data(); }
+  /// Whether it is a single part that stays where it is; anything else never reaches the kernel.
+  bool valid() const { return valid_; }
+
+private:
+  std::array<char, 260> buffer_;
+  bool valid_ = false;
+};
+
+constexpr int folderFlags = O_RDONLY | O_DIRECTORY | O_CLOEXEC | O_NOFOLLOW;
+
+/// Times that do not fit (before 1677, after 2262) become the nearest that does.
+inline TimeNs toNs(const statx_timestamp& t) {
+  constexpr std::int64_t most = std::numeric_limits<TimeNs>::max() / nsPerSecond - 1;
+  return std::clamp<std::int64_t>(t.tv_sec, -most, most) * nsPerSecond + t.tv_nsec;
+}
+
+inline EntryKind kindOf(unsigned mode) {
+  if (S_ISREG(mode)) return EntryKind::file;
+  if (S_ISDIR(mode)) return EntryKind::folder;
+  if (S_ISLNK(mode)) return EntryKind::symlink;
+  return EntryKind::other;
+}
+
+inline void fillStat(EntryStat& s, const struct statx& x) {
+  s.kind = kindOf(x.stx_mode);
+  s.mode = x.stx_mode & 07777u;
+  s.inode = x.stx_ino;
+  s.device = (std::uint64_t{x.stx_dev_major} << 32) | x.stx_dev_minor;
+  s.mountId = x.stx_mnt_id;
+  s.links = x.stx_nlink;
+  s.owner = x.stx_uid;
+  s.length = x.stx_size;
+  s.occupied = x.stx_blocks * 512;
+  s.modified = toNs(x.stx_mtime);
+  s.accessed = toNs(x.stx_atime);
+  s.changed = toNs(x.stx_ctime);
+  s.born = (x.stx_mask & STATX_BTIME) != 0 ? toNs(x.stx_btime) : 0;
+}
+
+constexpr unsigned statMask = STATX_BASIC_STATS | STATX_BTIME | STATX_MNT_ID;
+
+}  // namespace zt

@@ -1,0 +1,233 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What reads in files, and around them.
+#include <linux/fiemap.h>
+#include <linux/fs.h>
+#include <sys/ioctl.h>
+#include <sys/statvfs.h>
+#include <sys/xattr.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <span>
+#include <vector>
+
+#include "core/os/linux_calls.h"
+#include "core/os/linux_file_system.h"
+
+namespace zt {
+
+namespace {
+/// Gets at an entry without opening it.
+class Pointed {
+public:
+  Pointed(int at, const char* name)
+      : fd_(::openat(at, name, O_PATH | O_NOFOLLOW | O_CLOEXEC)),
+        way_("/proc/self/fd/" + std::to_string(fd_)) {}
+  ~Pointed() {
+    if (fd_ >= 0) ::close(fd_);
+  }
+  Pointed(const Pointed&) = delete;
+  Pointed& operator=(const Pointed&) = delete;
+  bool stat(struct stat& st) const { return fd_ >= 0 && ::fstat(fd_, &st) == 0; }
+  /// Bytes put into `room`; −1 and errno where there are none.
+  ssize_t attribute(const char* key, std::span<char> room) const {
+    if (fd_ < 0) return -1;
+    return ::getxattr(way_.c_str(), key, room.data(), room.size());
+  }
+
+private:
+  int fd_;
+  std::string way_;
+};
+
+/// Attributes and reparse tags of files whose content lies elsewhere: FILE_ATTRIBUTE_OFFLINE,
+/// _RECALL_ON_OPEN, _RECALL_ON_DATA_ACCESS and IO_REPARSE_TAG_CLOUD to _CLOUD_F ([MS-FSCC] 2.6 and 2.1.2.1),
+/// as the NTFS driver in user space shows them.
+bool saysElsewhere(const Pointed& file) {
+  constexpr std::uint32_t elsewhere = 0x1000 | 0x40000 | 0x400000;
+  unsigned char raw[16]{};
+  const auto room = std::span(reinterpret_cast<char*>(raw), sizeof raw);
+  if (file.attribute("system.ntfs_attrib_be", room) != 4) return false;
+  const std::uint32_t flags = std::uint32_t{raw[0]} << 24 | std::uint32_t{raw[1]} << 16 |
+                              std::uint32_t{raw[2]} << 8 | std::uint32_t{raw[3]};
+  if ((flags & elsewhere) != 0) return true;
+  std::vector<char> reparse(65536);
+  if (file.attribute("system.ntfs_reparse_data", reparse) < 4) return false;
+  const auto* tag = reinterpret_cast<const unsigned char*>(reparse.data());
+  const std::uint32_t value = std::uint32_t{tag[3]} << 24 | std::uint32_t{tag[2]} << 16 |
+                              std::uint32_t{tag[1]} << 8 | std::uint32_t{tag[0]};
+  return (value & 0xFFFF0FFF) == 0x9000001A;
+}
+
+/// Whether nothing of a file is stored here. Without a block there is nothing to read but zeros; where a
+/// system has put a placeholder, opening it would fetch the content over the net.
+bool isPlaceholder(int at, const char* name) {
+  constexpr off_t mayLieInItsRecord = 4096;
+  const Pointed file(at, name);
+  struct stat st {};
+  if (!file.stat(st) || !S_ISREG(st.st_mode)) return false;
+  if (st.st_blocks == 0 && st.st_size > mayLieInItsRecord) return true;
+  return saysElsewhere(file);
+}
+
+/// Opens a file for reading so that its access time stays: by O_NOATIME, or because the mount keeps none.
+int openUntouched(int at, const char* name) {
+  struct statvfs v;
+  const bool kept = ::fstatvfs(at, &v) == 0 && (v.f_flag & (ST_NOATIME | ST_RDONLY)) != 0;
+  const int flags = O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK;
+  return ::openat(at, name, kept ? flags : flags | O_NOATIME);
+}
+}  // namespace
+
+Result<std::string> LinuxFileSystem::readFile(const Folder& at, std::string_view name, std::size_t limit) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "read", PathBytes(name));
+  if (isPlaceholder(fdOf(at), cname.get())) return fail(Errc::placeholder, "read", PathBytes(name));
+  const int fd = openUntouched(fdOf(at), cname.get());
+  if (fd < 0) return failErrno("read", PathBytes(name), errno);
+  const LinuxFolder closer(fd, true);
+  struct stat st;
+  if (::fstat(fd, &st) != 0) return failErrno("read", PathBytes(name), errno);
+  if (!S_ISREG(st.st_mode)) return fail(Errc::notAFile, "read", PathBytes(name));
+  std::string content;
+  char block[16384];
+  for (;;) {
+    const ssize_t got = ::read(fd, block, sizeof block);
+    if (got < 0 && errno == EINTR) continue;
+    if (got < 0) return failErrno("read", PathBytes(name), errno);
+    if (got == 0) return content;
+    content.append(block, static_cast<std::size_t>(got));
+    if (content.size() > limit) return fail(Errc::badInput, "read", PathBytes(name));
+  }
+}
+
+Result<std::string> LinuxFileSystem::attribute(const Folder& at, std::string_view name,
+                                               const std::string& key) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "attribute", PathBytes(name));
+  std::string value(65536, '\0');
+  const ssize_t got = Pointed(fdOf(at), cname.get()).attribute(key.c_str(), value);
+  if (got < 0 && errno == ENODATA) return fail(Errc::notThere, "attribute", PathBytes(name));
+  if (got < 0) return failErrno("attribute", PathBytes(name), errno);
+  value.resize(static_cast<std::size_t>(got));
+  return value;
+}
+
+Result<FileHead> LinuxFileSystem::readHead(const Folder& at, std::string_view name, std::size_t count) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "look", PathBytes(name));
+  if (isPlaceholder(fdOf(at), cname.get())) return fail(Errc::placeholder, "look", PathBytes(name));
+  const int fd = openUntouched(fdOf(at), cname.get());
+  if (fd < 0) return failErrno("look", PathBytes(name), errno);
+  const LinuxFolder closer(fd, true);
+  struct stat st;
+  if (::fstat(fd, &st) != 0) return failErrno("look", PathBytes(name), errno);
+  if (!S_ISREG(st.st_mode)) return fail(Errc::notAFile, "look", PathBytes(name));
+  FileHead head{static_cast<std::uint64_t>(st.st_size), {}};
+  head.bytes.resize(std::min<std::size_t>(count, head.size));
+  const ssize_t got = ::pread(fd, head.bytes.data(), head.bytes.size(), 0);
+  if (got < 0) return failErrno("look", PathBytes(name), errno);
+  head.bytes.resize(static_cast<std::size_t>(got));
+  return head;
+}
+
+namespace {
+
+class LinuxOpenedFile final : public OpenedFile {
+public:
+  explicit LinuxOpenedFile(int fd) : fd_(fd) { (void)::posix_fadvise(fd_, 0, 0, POSIX_FADV_SEQUENTIAL); }
+  ~LinuxOpenedFile() override { ::close(fd_); }
+
+  Result<EntryStat> stat() override {
+    struct statx x;
+    if (::statx(fd_, "", AT_EMPTY_PATH, statMask, &x) != 0) return failErrno("stat", {}, errno);
+    EntryStat s;
+    fillStat(s, x);
+    return s;
+  }
+
+  Result<std::size_t> read(Bytes offset, std::span<char> into) override {
+    std::size_t done = 0;
+    while (done < into.size()) {
+      const ssize_t got =
+          ::pread(fd_, into.data() + done, into.size() - done, static_cast<off_t>(offset + done));
+      if (got < 0 && errno == EINTR) continue;
+      if (got < 0) return failErrno("read", {}, errno);
+      if (got == 0) break;
+      done += static_cast<std::size_t>(got);
+    }
+    return done;
+  }
+
+  Result<Stretch> nextData(Bytes offset) override {
+    const off_t from = ::lseek(fd_, static_cast<off_t>(offset), SEEK_DATA);
+    if (from < 0 && errno == ENXIO) return Stretch{offset, offset};
+    if (from < 0) return failErrno("read", {}, errno);
+    const off_t to = ::lseek(fd_, from, SEEK_HOLE);
+    if (to < 0) return failErrno("read", {}, errno);
+    return Stretch{static_cast<Bytes>(from), static_cast<Bytes>(to)};
+  }
+
+  void letGo(Stretch read) override {
+    (void)::posix_fadvise(fd_, static_cast<off_t>(read.from), static_cast<off_t>(read.to - read.from),
+                          POSIX_FADV_DONTNEED);
+  }
+
+private:
+  int fd_;
+};
+
+}  // namespace
+
+Result<OpenedFilePtr> LinuxFileSystem::openFile(const Folder& at, std::string_view name) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "open", PathBytes(name));
+  {
+    const Pointed file(fdOf(at), cname.get());
+    struct stat st {};
+    if (file.stat(st) && S_ISREG(st.st_mode) && saysElsewhere(file))
+      return fail(Errc::placeholder, "open", PathBytes(name));
+    if (file.stat(st) && !S_ISREG(st.st_mode)) return fail(Errc::notAFile, "open", PathBytes(name));
+  }
+  const int fd = openUntouched(fdOf(at), cname.get());
+  if (fd < 0) return failErrno("open", PathBytes(name), errno);
+  auto file = std::make_unique<LinuxOpenedFile>(fd);
+  const auto now = file->stat();
+  if (!now) return tl::unexpected(now.error());
+  if (now->kind != EntryKind::file) return fail(Errc::notAFile, "open", PathBytes(name));
+  return OpenedFilePtr(std::move(file));
+}
+
+Result<ExtentFacts> LinuxFileSystem::extents(const Folder& at, std::string_view name) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "extents", PathBytes(name));
+  // Opening alone sets no access time.
+  const int fd = ::openat(fdOf(at), cname.get(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK);
+  if (fd < 0) return failErrno("extents", PathBytes(name), errno);
+  const LinuxFolder closer(fd, true);
+  constexpr std::uint32_t room = 128;
+  alignas(fiemap) char memory[sizeof(fiemap) + room * sizeof(fiemap_extent)];
+  auto* map = reinterpret_cast<fiemap*>(memory);
+  ExtentFacts facts;
+  for (std::uint64_t from = 0;;) {
+    std::memset(map, 0, sizeof *map);
+    map->fm_start = from;
+    map->fm_length = ~std::uint64_t{0} - from;
+    map->fm_extent_count = room;
+    if (::ioctl(fd, FS_IOC_FIEMAP, map) != 0) return failErrno("extents", PathBytes(name), errno);
+    for (std::uint32_t i = 0; i < map->fm_mapped_extents; ++i) {
+      const fiemap_extent& e = map->fm_extents[i];
+      constexpr std::uint32_t elsewise =
+          FIEMAP_EXTENT_ENCODED | FIEMAP_EXTENT_DATA_INLINE | FIEMAP_EXTENT_DATA_TAIL;
+      constexpr std::uint32_t nowhere = FIEMAP_EXTENT_UNKNOWN | FIEMAP_EXTENT_DATA_INLINE;
+      if (facts.first == 0 && (e.fe_flags & nowhere) == 0) facts.first = e.fe_physical;
+      facts.shared = facts.shared || (e.fe_flags & FIEMAP_EXTENT_SHARED) != 0;
+      facts.encoded = facts.encoded || (e.fe_flags & elsewise) != 0;
+      from = e.fe_logical + e.fe_length;
+      if ((e.fe_flags & FIEMAP_EXTENT_LAST) != 0) return facts;
+    }
+    if (map->fm_mapped_extents < room || facts.shared) return facts;
+  }
+}
+
+}  // namespace zt

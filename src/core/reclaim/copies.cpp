@@ -1,0 +1,79 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/reclaim/copies.h"
+
+#include <algorithm>
+
+#include "core/finds/match/file_content.h"
+#include "core/reclaim/guard.h"
+
+namespace zt {
+
+Copies::Copies(std::shared_ptr<const std::vector<EqualFiles>> groups, const FindContext& context,
+               const std::vector<NodeId>& planned)
+    : groups_(std::move(groups)), context_(context), planned_(planned.begin(), planned.end()) {
+  for (std::size_t g = 0; g < groups_->size(); ++g)
+    for (const NodeId node : (*groups_)[g].nodes) groupOf_.emplace_back(node, g);
+  std::sort(groupOf_.begin(), groupOf_.end());
+}
+
+bool Copies::planned(NodeId node) const {
+  for (NodeId up = node;; up = context_.tree.parent(up)) {
+    if (planned_.contains(up)) return true;
+    if (up == 0) return false;
+  }
+}
+
+Result<void> Copies::checkPlan() const {
+  if (planned_.empty()) return {};
+  for (const EqualFiles& group : *groups_) {
+    const bool all =
+        std::all_of(group.nodes.begin(), group.nodes.end(), [&](NodeId node) { return planned(node); });
+    if (all) return fail(Errc::lastCopy, "plan", context_.tree.path(group.nodes.front()));
+  }
+  return {};
+}
+
+/// A copy that stays is looked for among those that the plan leaves, and compared where the taken file is
+/// one.
+Result<void> Copies::stays(const GuardedDrive& drive, const EqualFiles& group, NodeId gone, OpenedFile* taken,
+                           const std::stop_token& stop) const {
+  const SurveyTree& tree = context_.tree;
+  for (const NodeId other : group.nodes) {
+    if (other == gone || planned(other)) continue;
+    const PathBytes path = tree.path(other);
+    const auto there = look(drive, path);
+    if (!there || !sameContent(identityOf(there->stat), tree.identity(other))) continue;
+    if (taken == nullptr) return {};
+    const auto keeper = drive.files->openFile(*there->parent, baseName(path));
+    if (!keeper) continue;
+    const auto differs = firstDifference(*taken, **keeper, stop);
+    if (!differs && differs.error().code == Errc::cancelled) return tl::unexpected(differs.error());
+    if (differs && !*differs) return {};
+  }
+  return fail(Errc::lastCopy, "look", tree.path(gone));
+}
+
+Result<void> Copies::checkOne(const GuardedDrive& drive, const std::pair<NodeId, std::size_t>& entry,
+                              NodeId thing, const Folder& at, std::string_view name,
+                              const std::stop_token& stop) const {
+  const auto& [node, group] = entry;
+  if (node != thing) return stays(drive, (*groups_)[group], node, nullptr, stop);
+  const auto taken = drive.files->openFile(at, name);
+  if (!taken) return tl::unexpected(taken.error());
+  return stays(drive, (*groups_)[group], node, taken->get(), stop);
+}
+
+Result<void> Copies::checkTaken(const GuardedDrive& drive, NodeId thing, const Folder& at,
+                                std::string_view name, const std::stop_token& stop) const {
+  if (!context_.tree.isFolder(thing)) {
+    const auto entry = std::lower_bound(groupOf_.begin(), groupOf_.end(), std::pair(thing, std::size_t{0}));
+    const bool known = entry != groupOf_.end() && entry->first == thing;
+    return known ? checkOne(drive, *entry, thing, at, name, stop) : Result<void>{};
+  }
+  for (const auto& entry : groupOf_)
+    if (context_.gain.beneath(entry.first, thing))
+      if (auto safe = checkOne(drive, entry, thing, at, name, stop); !safe) return safe;
+  return {};
+}
+
+}  // namespace zt

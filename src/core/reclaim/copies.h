@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <absl/container/flat_hash_set.h>
+
+#include "core/finds/match/matcher.h"
+
+namespace zt {
+
+struct GuardedDrive;
+
+/// Sees to it that of files that were found equal one always stays. Immutable; any thread.
+class Copies {
+public:
+  /// `planned`: the outermost things that are to go.
+  Copies(std::shared_ptr<const std::vector<EqualFiles>> groups, const FindContext& context,
+         const std::vector<NodeId>& planned);
+
+  /// The first group of which the plan would take all: lastCopy. On paper.
+  Result<void> checkPlan() const;
+  /// Whether of everything at or beneath a thing that was taken (it lies in `at` as `name` now) a copy stays:
+  /// one that the plan does not take, still what was measured; of a file itself equal byte by byte. Fails
+  /// with lastCopy, cancelled.
+  Result<void> checkTaken(const GuardedDrive& drive, NodeId thing, const Folder& at, std::string_view name,
+                          const std::stop_token& stop = {}) const;
+
+private:
+  bool planned(NodeId node) const;
+  Result<void> checkOne(const GuardedDrive& drive, const std::pair<NodeId, std::size_t>& entry, NodeId thing,
+                        const Folder& at, std::string_view name, const std::stop_token& stop) const;
+  Result<void> stays(const GuardedDrive& drive, const EqualFiles& group, NodeId gone, OpenedFile* taken,
+                     const std::stop_token& stop) const;
+
+  std::shared_ptr<const std::vector<EqualFiles>> groups_;
+  const FindContext& context_;
+  absl::flat_hash_set<NodeId> planned_;
+  std::vector<std::pair<NodeId, std::size_t>> groupOf_;  ///< by node, in order
+};
+
+}  // namespace zt

@@ -1,0 +1,363 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Equal content: what is compared, how little is read, and that a collision of digests is found out.
+#include "core/finds/match/matcher.h"
+
+#include <gtest/gtest.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <fstream>
+#include <random>
+#include <set>
+
+#include "core/finds/match/duplicates.h"
+#include "core/finds/match/file_content.h"
+#include "core/job/job.h"
+#include "core/os/forwarding_file_system.h"
+#include "core/os/linux_file_system.h"
+#include "support/planned.h"
+#include "support/run_program.h"
+#include "support/temp_folder.h"
+
+namespace zt::test {
+namespace {
+
+using Groups = std::set<std::set<std::string>>;
+
+struct Matched : ::testing::Test {
+  void put(const std::string& path, const std::string& content) { files->add(path, content); }
+  void look() {
+    survey = surveyOf(files, "/");
+    FindOptions options;
+    options.now = survey->finished;
+    options.kinds = KindTable::ofThisMachine().value_or(KindTable());
+    context = std::make_shared<FindContext>(survey, PlaceMap({}, {}), options);
+  }
+  MatchResult run(MatchOptions options = {}) {
+    const auto root = files->openRoot("/").value();
+    return match(*files, *root, *context, options, {}, nullptr);
+  }
+  Groups groups(const MatchResult& result) const {
+    Groups all;
+    for (const EqualFiles& g : result.groups) {
+      std::set<std::string> paths;
+      for (const NodeId node : g.nodes) paths.insert(survey->tree.path(node));
+      all.insert(paths);
+    }
+    return all;
+  }
+  std::shared_ptr<MemoryFileSystem> files = std::make_shared<MemoryFileSystem>();
+  std::shared_ptr<Survey> survey;
+  ContextPtr context;
+};
+
+std::string noise(std::size_t size, unsigned long seed) {
+  std::mt19937 random(static_cast<std::mt19937::result_type>(seed));
+  std::string text(size, '\0');
+  for (char& c : text) c = static_cast<char>(random());
+  return text;
+}
+
+TEST_F(Matched, FindsEqualFilesAndNoNearMisses) {
+  const std::string one = noise(300'000, 1);
+  std::string lastByte = one, middle = one;
+  lastByte.back() ^= 1;
+  middle[150'000] ^= 1;
+  put("a/one", one);
+  put("b/one again", one);
+  put("c/last byte", lastByte);
+  put("d/middle", middle);
+  put("e/shorter", one.substr(1));
+  put("f/small", "hello");
+  put("g/small", "hello");
+  put("h/small", "hullo");
+  put("i/empty", "");
+  put("j/empty", "");
+  look();
+  const MatchResult result = run();
+  EXPECT_EQ(groups(result), (Groups{{"a/one", "b/one again"}, {"f/small", "g/small"}}));
+  EXPECT_TRUE(result.left.empty());
+  EXPECT_EQ(result.groups.front().length, 300'000u) << "what matters most comes first";
+  EXPECT_LE(result.read, result.needed + result.needed / 20);
+}
+
+TEST_F(Matched, ReadsNothingWhereNoLengthIsTwice) {
+  for (std::size_t i = 1; i < 200; ++i) put("f" + std::to_string(i), std::string(i * 100, 'x'));
+  look();
+  const MatchResult result = run();
+  EXPECT_EQ(result.read, 0u);
+  for (const std::string& call : files->calls()) EXPECT_EQ(call.find("open-file"), std::string::npos) << call;
+}
+
+TEST_F(Matched, ReadsOnceWhatItKnows) {
+  const std::string one = noise(300'000, 1);
+  put("a", one);
+  put("b", one);
+  look();
+  const MatchResult first = run();
+  KnownDigests known;
+  for (const auto& [node, digest] : first.digests)
+    known[survey->tree.inode(node)] = {survey->tree.identity(node), digest};
+  EXPECT_EQ(known.size(), 2u);
+  MatchOptions options;
+  options.known = &known;
+  const MatchResult second = run(options);
+  EXPECT_EQ(groups(second), groups(first));
+  EXPECT_LE(second.read, 2u * 8192) << "the ends, to see that it is worth it";
+}
+
+TEST_F(Matched, LeavesOutWhatChangesAndWhatFails) {
+  const std::string one = noise(300'000, 1);
+  for (const char* name : {"a", "b", "c", "d"}) put(name, one);
+  look();
+  files->add("c", one + "grown");
+  const MatchResult result = run();
+  EXPECT_EQ(groups(result), (Groups{{"a", "b", "d"}}));
+  ASSERT_EQ(result.left.size(), 1u);
+  EXPECT_EQ(result.left[0].error.code, Errc::changed);
+  EXPECT_EQ(result.left[0].error.path, "c");
+}
+
+TEST_F(Matched, StopsAndKeepsWhatItKnows) {
+  for (int g = 0; g < 20; ++g)
+    for (int i = 0; i < 3; ++i)
+      put(std::to_string(g) + "-" + std::to_string(i), noise(100'000 + static_cast<std::size_t>(g), 1));
+  look();
+  std::stop_source stop;
+  MatchOptions options;
+  options.stop = stop.get_token();
+  options.readers = 1;
+  std::size_t seen = 0;
+  const auto root = files->openRoot("/").value();
+  const MatchResult result = match(
+      *files, *root, *context, options,
+      [&](const EqualFiles&) {
+        if (++seen == 5) stop.request_stop();
+      },
+      nullptr);
+  EXPECT_TRUE(result.stopped);
+  EXPECT_GE(result.groups.size(), 5u);
+  EXPECT_LT(result.groups.size(), 20u);
+}
+
+/// The keeper by each rule, and the rules in another order.
+TEST_F(Matched, KeepsTheOneThatTheRulesSay) {
+  const auto keeper = [&](const std::vector<std::pair<std::string, int>>& all, const Marks& marks,
+                          KeeperOrder order) {
+    files = std::make_shared<MemoryFileSystem>();
+    for (const auto& [path, days] : all) {
+      put(path, "the same");
+      files->age(path, (1000 - days) * nsPerDay);
+    }
+    look();
+    const MatchResult result = run();
+    const Keeper k = keeperOf(*context, result.groups.at(0), marks, order);
+    return survey->tree.path(k.node) + " " + std::string(name(k.why));
+  };
+  EXPECT_EQ(keeper({{"b/x", 5}, {"a/x", 9}}, {}, usualOrder()), "a/x older");
+  EXPECT_EQ(keeper({{"2024-01-02/x", 9}, {"z/x", 5}}, {}, usualOrder()), "z/x not-dated");
+  EXPECT_EQ(keeper({{"copies/20240102-old/x", 9}, {"z/x", 5}}, {}, usualOrder()), "z/x not-dated");
+  EXPECT_EQ(keeper({{"deep/er/x", 5}, {"z/x", 5}}, {}, usualOrder()), "z/x shorter-path");
+  EXPECT_EQ(keeper({{"a/x", 5}, {"z/x", 5}}, {}, usualOrder()), "a/x first-of-equal");
+  EXPECT_EQ(keeper({{"deep/er/x", 9}, {"z/x", 5}}, {}, {KeeperRule::shorterPath}), "z/x shorter-path");
+  Marks marks;
+  marks.set("z/x", Mark::keep);
+  EXPECT_EQ(keeper({{"a/x", 9}, {"z/x", 5}}, marks, usualOrder()), "z/x said-keep");
+}
+
+TEST_F(Matched, PutsNamesakesSideBySide) {
+  put("a/film.mkv", noise(1'200'000, 1));
+  put("b/film.mkv", noise(1'200'000, 2));
+  put("c/film.mkv", noise(1'300'000, 3));
+  put("d/film.mkv", noise(1'200'000, 1));
+  put("e/other.mkv", noise(1'200'000, 4));
+  put("f/notes.bin", noise(1'200'000, 5));
+  put("g/notes.bin", noise(1'200'001, 5));
+  look();
+  const MatchResult result = run();
+  const auto finds = namesakeFinds(*context, result.groups);
+  ASSERT_EQ(finds.size(), 1u) << "of one kind that says something";
+  EXPECT_EQ(finds[0].items.size(), 3u) << "of equal ones one stands for both";
+  EXPECT_EQ(finds[0].place, "film.mkv");
+  for (const Offer& o : finds[0].offers) EXPECT_EQ(o.action, "hold") << "which goes is said one by one";
+}
+
+/// Seeded trees on a real file system: sparse and full, links, near misses; a plain checksum listing says the
+/// same.
+TEST(MatchedOnDisk, GroupsAreThoseOfAChecksumListing) {
+  for (unsigned seed = 1; seed <= 3; ++seed) {
+    SCOPED_TRACE(seed);
+    std::printf("seed %u\n", seed);
+    TempFolder t;
+    std::mt19937 random(seed);
+    const auto pick = [&](std::size_t n) { return static_cast<std::size_t>(random() % n); };
+    std::vector<std::string> contents;
+    for (int i = 0; i < 12; ++i) contents.push_back(noise(1 + pick(400'000), random()));
+    for (int i = 0; i < 12; ++i) {
+      std::string near = contents[pick(12)];
+      near[pick(near.size())] ^= 4;
+      contents.push_back(near);
+    }
+    for (int i = 0; i < 4; ++i)
+      contents.push_back(std::string(300'000, '\0') + noise(10, random()) + std::string(200'000, '\0'));
+    for (int i = 0; i < 120; ++i) {
+      const std::string path = "d" + std::to_string(i % 7) + "/f" + std::to_string(i);
+      const std::string& content = contents[pick(contents.size())];
+      if (pick(4) == 0) {  // the same, with its zeros as holes
+        t.file(path, "");
+        std::fstream out(t / path, std::ios::in | std::ios::out | std::ios::binary);
+        for (std::size_t at = 0; at < content.size(); at += 4096) {
+          const std::string part = content.substr(at, 4096);
+          if (part.find_first_not_of('\0') == std::string::npos) continue;
+          out.seekp(static_cast<std::streamoff>(at));
+          out << part;
+        }
+        out.close();
+        ASSERT_EQ(::truncate((t / path).c_str(), static_cast<off_t>(content.size())), 0);
+      } else {
+        t.file(path, content);
+      }
+      if (pick(5) == 0) must(::link((t / path).c_str(), (t / (path + "-link")).c_str()) == 0, "link");
+    }
+    const auto files = std::make_shared<LinuxFileSystem>();
+    const auto survey = surveyOf(files, t.path());
+    FindOptions options;
+    options.now = survey->finished;
+    const FindContext context(survey, PlaceMap({}, {}), options);
+    const auto root = files->openRoot(t.path()).value();
+    const MatchResult result = match(*files, *root, context, {}, {}, nullptr);
+    std::map<std::string, std::set<std::uint64_t>> listed;
+    const Ran sums =
+        runProgram({"/bin/sh", "-c", "cd " + t.path() + " && find . -type f -size +0 -exec sha256sum {} +"});
+    std::istringstream lines(sums.out);
+    for (std::string sum, path; lines >> sum >> path;)
+      listed[sum].insert(survey->tree.inode(survey->tree.find(path.substr(2)).value()));
+    std::set<std::set<std::uint64_t>> expected, found;
+    for (const auto& [sum, inodes] : listed)
+      if (inodes.size() > 1) expected.insert(inodes);
+    for (const EqualFiles& g : result.groups) {
+      std::set<std::uint64_t> inodes;
+      for (const NodeId node : g.nodes) inodes.insert(survey->tree.inode(node));
+      EXPECT_EQ(inodes.size(), g.nodes.size()) << "one name an inode";
+      found.insert(inodes);
+    }
+    EXPECT_EQ(found, expected);
+    EXPECT_LE(result.read, result.needed + result.needed / 20);
+    EXPECT_TRUE(result.left.empty());
+  }
+}
+
+TEST(MatchedOnDisk, ComparesByteByByte) {
+  TempFolder t;
+  const std::string one = noise(3'000'000, 7);
+  std::string other = one;
+  other[2'345'678] ^= 1;
+  t.file("a", one);
+  t.file("b", one);
+  t.file("c", other);
+  t.file("d", one.substr(0, 100));
+  LinuxFileSystem files;
+  const auto root = files.openRoot(t.path()).value();
+  const auto open = [&](const char* name) { return files.openFile(*root, name).value(); };
+  EXPECT_FALSE(*firstDifference(*open("a"), *open("b"), {}));
+  EXPECT_EQ(**firstDifference(*open("a"), *open("c"), {}), 2'345'678u);
+  EXPECT_EQ(**firstDifference(*open("a"), *open("d"), {}), 100u);
+}
+
+/// All digests are the same: only bytes tell, and they are asked before anything goes.
+class Colliding final : public ContentHash {
+public:
+  void add(std::span<const char>) override {}
+  Digest finish() override { return {1, 1}; }
+};
+
+struct Copying : ::testing::Test {
+  void SetUp() override {
+    t.file("drive/a/one.wav", noise(2'000'000, 1));
+    t.file("drive/b/two.wav", noise(2'000'000, 2));
+    t.file("drive/c/one.wav", noise(2'000'000, 1));
+    job = Job::create(real, t / "drive", false, {t / "a.ztjob", true}).value();
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  }
+  Result<MatchResult> match(HashMaker hash = xxh3Hash) {
+    MatchBook::Options options;
+    options.least = 1;
+    options.hash = std::move(hash);
+    return job->contents().match(options, nullptr);
+  }
+  const Find* duplicates() {
+    for (const Find& f : *job->surveys().finds())
+      if (f.kind == "duplicates") return &f;
+    return nullptr;
+  }
+  RunReport run() { return job->reclaim(job->planBook().consent().token, {}).value(); }
+  TempFolder t;
+  Workshop real = realWorkshop();
+  std::unique_ptr<Job> job;
+};
+
+TEST_F(Copying, TheCopyGoesAndTheKeeperStays) {
+  ASSERT_TRUE(match());
+  const Find* f = duplicates();
+  ASSERT_NE(f, nullptr);
+  ASSERT_EQ(f->items.size(), 1u);
+  const PathBytes copy = f->items[0].path;
+  EXPECT_EQ(f->standing, Standing::ownersCall);
+  EXPECT_FALSE(mayPropose(*f, {})) << "whether the second place was meant is its owner's to say";
+  const std::string id = f->id;
+  job.reset();
+  job = Job::open(real, t / "a.ztjob").value();
+  ASSERT_NE(duplicates(), nullptr) << "kept in the job";
+  ASSERT_TRUE(job->planBook().add({id}, ""));
+  const RunReport report = run();
+  EXPECT_EQ(report.lines.at(0).state, LineOutcome::State::done);
+  EXPECT_FALSE(t.has("drive/" + copy));
+  EXPECT_TRUE(t.has("drive/a/one.wav") || t.has("drive/c/one.wav"));
+  EXPECT_TRUE(t.has("drive/b/two.wav"));
+}
+
+TEST_F(Copying, TheLastCopyCannotBePlanned) {
+  ASSERT_TRUE(match());
+  EXPECT_EQ(job->planBook().addPaths({"a/one.wav", "c/one.wav"}, "discard").error().code, Errc::lastCopy);
+  EXPECT_EQ(job->planBook().addPaths({"a", "c"}, "discard").error().code, Errc::lastCopy);
+  ASSERT_TRUE(job->planBook().mark({"a", "c"}, Mark::mayGo));
+  ASSERT_TRUE(job->planBook().addPaths({"a/one.wav"}, "discard"));
+  EXPECT_EQ(job->planBook().addPaths({"c"}, "hold").error().code, Errc::lastCopy) << "whatever marks say";
+  EXPECT_TRUE(job->planBook().addPaths({"b/two.wav"}, "discard"));
+}
+
+TEST_F(Copying, WithoutItsKeeperACopyStays) {
+  ASSERT_TRUE(match());
+  ASSERT_TRUE(job->planBook().add({duplicates()->id}, ""));
+  const PathBytes copy = duplicates()->items[0].path;
+  const PathBytes keeper = copy == "a/one.wav" ? "c/one.wav" : "a/one.wav";
+  ASSERT_EQ(::unlink((t / ("drive/" + keeper)).c_str()), 0);
+  const RunReport report = run();
+  EXPECT_NE(report.lines.at(0).state, LineOutcome::State::done);
+  EXPECT_EQ(report.lines.at(0).problems.at(0).problem, Errc::lastCopy);
+  EXPECT_TRUE(t.has("drive/" + copy)) << "it is the last one now";
+}
+
+TEST_F(Copying, ACollisionIsFoundOutBeforeAnythingGoes) {
+  ASSERT_TRUE(match([] { return std::make_unique<Colliding>(); }));
+  const Find* f = duplicates();
+  ASSERT_NE(f, nullptr);
+  EXPECT_EQ(f->items.size(), 2u) << "all three look equal";
+  ASSERT_TRUE(job->planBook().add({f->id}, ""));
+  run();
+  EXPECT_TRUE(t.has("drive/b/two.wav")) << "only bytes tell";
+  EXPECT_EQ(t.has("drive/a/one.wav") + t.has("drive/c/one.wav"), 1) << "the true copy went, one stayed";
+}
+
+TEST_F(Copying, KeepThisOneInstead) {
+  ASSERT_TRUE(match());
+  const PathBytes copy = duplicates()->items[0].path;
+  ASSERT_TRUE(job->planBook().mark({copy}, Mark::keep));
+  ASSERT_NE(duplicates(), nullptr);
+  EXPECT_NE(duplicates()->items[0].path, copy);
+  EXPECT_EQ(textIn(*duplicates(), "keeper"), copy);
+  EXPECT_EQ(textIn(*duplicates(), "keeper-rule"), "said-keep");
+}
+
+}  // namespace
+}  // namespace zt::test
