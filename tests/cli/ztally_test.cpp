@@ -309,6 +309,29 @@ TEST_F(Ztally, PlansByARule) {
   EXPECT_EQ(planned({"--newest-stay", "0"}), "status 2");
 }
 
+/// Equal content by its keeper, and files of one name that are not equal.
+TEST_F(Ztally, MatchesContents) {
+  t.file("drive/films/two again.mp4", t.read("drive/films/two.mp4"));
+  t.file("drive/old/one.mp4", std::string(1'200'000, 'y'));
+  measure();
+  const Ran ran = ztally("match", "--job", job, "--least", "1kB", "--json");
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  const auto j = ran.json();
+  ASSERT_EQ(j["groups"].size(), 1u) << j;
+  EXPECT_EQ(j["groups"][0]["bytes_each"], 1'500'000);
+  EXPECT_EQ(j["groups"][0]["keeper"]["path"], "films/two.mp4") << "it is the older one";
+  EXPECT_EQ(j["groups"][0]["copies"][0]["path"], "films/two again.mp4");
+  EXPECT_EQ(j["groups"][0]["copies"][0]["linked"], false);
+  EXPECT_GE(j["groups"][0]["gain"]["sure_bytes"].get<int>(), 1'500'000);
+  EXPECT_LE(j["read_bytes"].get<double>(), j["needed_bytes"].get<double>() * 1.05);
+  ASSERT_EQ(j["namesakes"].size(), 1u);
+  EXPECT_EQ(j["namesakes"][0]["name"], "one.mp4");
+  EXPECT_EQ(ztally("finds", "--job", job, "--kind", "duplicates", "--json").json()["finds"].size(), 1u);
+  EXPECT_EQ(ztally("plan", "--job", job, "add", "films/two.mp4", "films/two again.mp4").status, 4);
+  EXPECT_EQ(ztally("match", "--job", job, "--least", "much").status, 2);
+  EXPECT_EQ(ztally("match", "--job", job, "--least", "2MB", "--json").json()["groups"].size(), 0u);
+}
+
 /// Options may stand before or after a sub-verb and its items.
 TEST_F(Ztally, TakesOptionsAnywhere) {
   measure();

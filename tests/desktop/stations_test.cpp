@@ -124,6 +124,31 @@ TEST_F(Stations, ARuleTakesManyAndOneIsExempted) {
   EXPECT_TRUE(text("facts").contains(QStringLiteral("left out here")));
 }
 
+/// Contents are compared by one key; the copies are planned by another, and the keeper stays.
+TEST_F(Stations, ComparesContentsByKeyboard) {
+  TempFolder t;
+  const std::string sound(3'000'000, 's');
+  t.file("drive/library/pier.wav", sound + "1");
+  t.file("drive/fetched/pier copy.wav", sound + "1");
+  t.file("drive/fetched/near miss.wav", sound + "2");
+  prompter.keepHere();
+  window->openPlace(QString::fromStdString(t / "drive"));
+  ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
+  ASSERT_TRUE(idle());
+  key(window.get(), Qt::Key_D, Qt::ControlModifier);
+  const auto copies = [&]() -> const Find* {
+    for (const Find& f : *session().view().finds)
+      if (f.kind == "duplicates") return &f;
+    return nullptr;
+  };
+  ASSERT_TRUE(waitFor([&] { return copies() != nullptr; }));
+  ASSERT_TRUE(idle());
+  ASSERT_EQ(copies()->items.size(), 1u);
+  judge(QStringLiteral("duplicates"), Qt::Key_P);
+  ASSERT_EQ(session().view().plan.lines.size(), 1u);
+  EXPECT_TRUE(text("facts").contains(QString::fromStdString(textIn(*copies(), "keeper"))));
+}
+
 TEST_F(Stations, BedrockStaysLocked) {
   TempFolder t;
   measureStandIn(t);

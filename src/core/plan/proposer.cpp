@@ -40,6 +40,7 @@ Choice cover(std::vector<const Find*> candidates, Bytes need) {
   if (free < need) {
     choice.bound = need - free;
     std::vector<Bytes> amounts;
+    amounts.reserve(costly.size());
     for (const Find* f : costly) amounts.push_back(f->gain.sure);
     const auto picked = coverTightly(amounts, choice.bound);
     choice.reached = !picked.empty();
@@ -146,7 +147,7 @@ void dropWorthless(std::vector<const Find*>& finds, Bytes need) {
 /// How much likelier somebody lets a thing go that lay untouched for long, and that may be elsewhere, too.
 std::uint32_t ageAndCopies(const Find& find, const Evidence& known, TimeNs now) {
   const TimeNs age = now - find.newest;
-  const std::uint32_t byAge = age > 3 * 365 * nsPerDay ? 15 : age > 365 * nsPerDay ? 8 : 0;
+  const std::uint32_t byAge = age > 3 * 365L * nsPerDay ? 15 : age > 365 * nsPerDay ? 8 : 0;
   const bool all = !known.namesakes.empty() && find.items.size() == 1;
   return byAge + (all ? 20u : 0u);
 }

@@ -100,6 +100,11 @@ void Commands::setupWorkMenus() {
     window_.goTo(surveyStation);
     on_.at.survey->measureCurrent();
   });
+  act(work, tr("&Compare contents"), QKeySequence(tr("Ctrl+D")), "actMatch", [this] {
+    if (!on_.session.view().survey || on_.session.busy()) return;
+    window_.goTo(findsStation);
+    on_.session.match();
+  });
   pause_ = act(work, tr("Pa&use"), QKeySequence(tr("Ctrl+B")), "actPause",
                [this] { on_.session.setPaused(!on_.session.paused()); });
   pause_->setEnabled(false);
@@ -115,6 +120,8 @@ void Commands::setupWorkMenus() {
   act(work, tr("The find may go\tM"), {}, "actMayGo",
       [this] { on_.at.finds->judge(FindsStation::Saying::mayGo); });
   act(work, tr("Not now\tN"), {}, "actNotNow", [this] { on_.at.finds->judge(FindsStation::Saying::notNow); });
+  act(work, tr("A rule on many…\tR"), {}, "actRule",
+      [this] { on_.at.finds->judge(FindsStation::Saying::rule); });
   work->addSeparator();
   act(work, tr("&Propose a plan"), QKeySequence(tr("Ctrl+P")), "actPropose", [this] {
     window_.goTo(planStation);
@@ -189,8 +196,9 @@ void Commands::keepSettings() const {
 }
 
 void Commands::showWork() {
-  const bool stoppable =
-      on_.session.work() == Session::Work::measuring || on_.session.work() == Session::Work::running;
+  const bool stoppable = on_.session.work() == Session::Work::measuring ||
+                         on_.session.work() == Session::Work::matching ||
+                         on_.session.work() == Session::Work::running;
   stop_->setEnabled(stoppable);
   pause_->setEnabled(stoppable);
   pause_->setText(stoppable && on_.session.paused() ? tr("&Go on") : tr("Pa&use"));

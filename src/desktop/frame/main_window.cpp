@@ -136,13 +136,16 @@ void MainWindow::connectDrives() {
 
 void MainWindow::showWork() {
   const bool measuring = session_.work() == Session::Work::measuring;
-  const bool stoppable = measuring || session_.work() == Session::Work::running;
+  const bool matching = session_.work() == Session::Work::matching;
+  const bool stoppable = measuring || matching || session_.work() == Session::Work::running;
   commands_->showWork();
   if (stoppable && session_.paused()) strip_->setProgress(2, tr("paused; Ctrl+B goes on, Esc stops"));
   if (session_.busy() && !since_.isValid()) {
     since_.start();
     failure_->hide();
-    strip_->setProgress(2, measuring ? tr("measuring… Esc stops") : tr("working… Esc stops"));
+    strip_->setProgress(2, measuring  ? tr("measuring… Esc stops")
+                           : matching ? tr("comparing contents… Esc stops")
+                                      : tr("working… Esc stops"));
   }
   if (!session_.busy()) {
     since_.invalidate();
@@ -189,12 +192,18 @@ void MainWindow::refreshStrip() {
 }
 
 void MainWindow::showProgress(const Progress& progress) {
-  if (session_.work() != Session::Work::measuring) return;
-  level_->setAccounted(progress.doneBytes);
-  at_.survey->showProgress();
-  refreshStrip();
+  const bool matching = session_.work() == Session::Work::matching;
+  if (session_.work() != Session::Work::measuring && !matching) return;
+  if (!matching) {
+    level_->setAccounted(progress.doneBytes);
+    at_.survey->showProgress();
+    refreshStrip();
+  }
   if (session_.paused()) return;
-  QString note = tr("%1 accounted, %2 entries")
+  QString note =
+      matching ? tr("%1 of %2 read")
+                     .arg(say(&Words::bytes, progress.doneBytes), say(&Words::bytes, progress.totalBytes))
+               : tr("%1 accounted, %2 entries")
                      .arg(say(&Words::bytes, progress.doneBytes),
                           QLocale().toString(static_cast<qulonglong>(progress.doneItems)));
   double share = 2;

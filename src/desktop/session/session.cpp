@@ -56,8 +56,8 @@ Session::~Session() {
 
 bool Session::busy() const {
   return std::any_of(waiting_.begin(), waiting_.end(), [](const Waiting& w) {
-    return w.work == Work::measuring || w.work == Work::running || w.work == Work::opening ||
-           w.work == Work::proving;
+    return w.work == Work::measuring || w.work == Work::matching || w.work == Work::running ||
+           w.work == Work::opening || w.work == Work::proving;
   });
 }
 
@@ -166,6 +166,19 @@ void Session::measureFolder(const PathBytes& folder) {
       [folder](Job& job, const Measurer::Options& options, std::stop_token stop, ProgressSink* sink) {
         return job.measurer().measureAgain(folder, options, stop, sink);
       });
+}
+
+void Session::match() {
+  setPaused(false);
+  post(Work::matching, [this](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
+    if (!job) return {};
+    Sink sink(*this);
+    MatchBook::Options options;
+    options.stop = std::move(stop);
+    options.pause = pause_.get();
+    const auto done = job->contents().match(options, &sink);
+    return done ? Result<void>{} : Result<void>(tl::unexpected(done.error()));
+  });
 }
 
 void Session::postMeasuring(bool everything, bool watched, Measuring measuring) {

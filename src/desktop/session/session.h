@@ -25,7 +25,7 @@ public:
   explicit Session(const Workshop& workshop, QObject* parent = nullptr);
   ~Session() override;
 
-  enum class Work { none, opening, measuring, proposing, running, proving, editing };
+  enum class Work { none, opening, measuring, matching, proposing, running, proving, editing };
   /// The work at hand.
   Work work() const { return waiting_.empty() ? Work::none : waiting_.front().work; }
   /// Whether anything waits or goes on that others must not interfere with.
@@ -51,6 +51,8 @@ public:
   /// survey was made with are kept; `everything` asks for them.
   void measure(bool everything);
   void measureFolder(const PathBytes& folder);
+  /// Compares contents; the finds of it come with the view.
+  void match();
   /// Looks into a file of the survey, beside the work at hand.
   void look(const PathBytes& path, Glance::Then then) { glance_.look(view_, path, std::move(then)); }
   /// A run waits between items while it is paused, a measurement between folders.

@@ -24,6 +24,12 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
   head->addSpacing(10);
   summary_ = noteLabel({}, page, "findsSummary");
   head->addWidget(summary_, 1);
+  match_ = linkButton(tr("Compare contents (Ctrl+D)"), "matchContents", page);
+  match_->setToolTip(tr("Reads files of equal length, and finds those that are the same"));
+  connect(match_, &QPushButton::clicked, this, [this] {
+    if (view().survey && !session_.busy()) session_.match();
+  });
+  head->addWidget(match_);
   left->addLayout(head);
   ladder_ = noteLabel({}, page, "findsLadder");
   ladder_->setProperty("word", QStringLiteral("ladder"));
@@ -240,6 +246,7 @@ void FindsStation::select(const QModelIndex& index) {
 void FindsStation::refresh() {
   showPage(ready(), tr("Finds wait for a measurement. Choose a drive on the Bench and measure it."));
   if (!ready()) return;
+  match_->setEnabled(view().survey != nullptr && !session_.busy());
   const std::string keep = current_;
   const FindsShown now = shown();
   model_->show(now);

@@ -7,6 +7,7 @@
 #include "desktop/stations/station.h"
 
 class QHBoxLayout;
+class QPushButton;
 
 namespace zt::desktop {
 
@@ -45,6 +46,7 @@ private:
 
   QLabel* summary_ = nullptr;
   QLabel* ladder_ = nullptr;
+  QPushButton* match_ = nullptr;
   QTreeView* list_ = nullptr;
   FindsModel* model_ = nullptr;
   QuestionLine* question_ = nullptr;
