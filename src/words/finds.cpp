@@ -64,7 +64,7 @@ std::string Words::findTitle(const Find& f) const {
   if (f.kind == "duplicates") return t("copies of %1", {textIn(f, "keeper")});
   if (f.kind == "namesakes") return t("%1 files named %2", {number(f.items.size()), path(f.place)});
   if (f.kind == "stale-backups" && f.items.size() > 1) return t("dated copies in %1", {path(f.place)});
-  if (const std::string own = textIn(f, "what"); !own.empty()) return own;
+  if (std::string own = textIn(f, "what"); !own.empty()) return own;
   if (ofPlaces(f))
     if (const Place* place = placeFor(f); place != nullptr && !place->what.empty()) return place->what;
   return f.items.empty() ? path(f.place) : path(f.items.front().path);

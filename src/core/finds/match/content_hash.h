@@ -5,6 +5,7 @@
 #include <functional>
 #include <memory>
 #include <span>
+#include <utility>
 
 namespace zt {
 
@@ -13,7 +14,10 @@ namespace zt {
 struct Digest {
   std::uint64_t high = 0;
   std::uint64_t low = 0;
-  auto operator<=>(const Digest&) const = default;
+  bool operator==(const Digest&) const = default;
+  bool operator<(const Digest& other) const {
+    return std::pair(high, low) < std::pair(other.high, other.low);
+  }
 };
 
 /// Folds bytes into a digest. One thread at a time.

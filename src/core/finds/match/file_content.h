@@ -2,7 +2,9 @@
 #pragma once
 
 #include <atomic>
+#include <optional>
 #include <stop_token>
+#include <vector>
 
 #include "core/finds/match/content_hash.h"
 #include "core/os/file_system.h"
@@ -13,7 +15,7 @@ namespace zt {
 /// read.
 class FileContent {
 public:
-  static constexpr std::size_t blockSize = 64 * 1024;
+  static constexpr std::size_t blockSize = std::size_t{64} * 1024;
   explicit FileContent(HashMaker hash = xxh3Hash);
 
   /// A digest of the first and last 4 KiB. Fails as reading does, and with changed where the file is shorter

@@ -92,7 +92,7 @@ Result<void> FallbackFileSystem::scan(const Folder& at, ScanSink& sink) {
   private:
     bool first_ = true;
   } probe(sink);
-  const auto direct = inner_.scan(at, probe);
+  auto direct = inner_.scan(at, probe);
   if (!probe.blind) return direct;
   const auto helped = sameFromHelper(at, {});
   if (!helped) return inner_.scan(at, sink);

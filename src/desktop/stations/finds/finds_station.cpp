@@ -183,8 +183,8 @@ void FindsStation::askRule(const std::vector<const Find*>& finds) {
   menu.setObjectName(QStringLiteral("rules"));
   menu.setProperty("word", QStringLiteral("rule"));
   const auto offer = [&](const QString& text, const std::vector<const Find*>& on, const Narrowing& by) {
-    std::vector<std::string> ids;
-    for (const Find* find : on) ids.push_back(find->id);
+    std::vector<std::string> ids(on.size());
+    std::transform(on.begin(), on.end(), ids.begin(), [](const Find* find) { return find->id; });
     menu.addAction(text, this, [this, ids, by] { desk_.planFinds(ids, {}, by); });
   };
   const TimeNs now = view().context->options.now;
