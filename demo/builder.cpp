@@ -103,6 +103,7 @@ private:
       f.path = joinPath(set.folder, numbered(set.name, n, set.count));
       f.length = sizes[static_cast<std::size_t>(n - 1)];
       f.key = set.content.empty() ? f.path : set.content + std::to_string(n);
+      f.differs = set.differs;
       f.head = set.text.empty() ? fromHex(set.magic) : set.text;
       // Ages are spread evenly, in an order that does not follow the sizes.
       const double part = set.count == 1 ? 0 : static_cast<double>((n * 7919) % set.count) / set.count;

@@ -23,6 +23,7 @@ FileSet fileSet(const toml::table& t) {
   f.oldest = t["to_days"].value_or(f.youngest);
   f.owner = static_cast<int>(t["owner"].value_or(0));
   f.content = t["content"].value_or(std::string{});
+  f.differs = t["differs"].value_or(false);
   f.text = t["text"].value_or(std::string{});
   f.magic = t["magic"].value_or(std::string{});
   f.occupied = gigabytes(t, "occupied_gb");

@@ -19,12 +19,13 @@ struct FileSet {
   bool even = false;    ///< all of one size
   double youngest = 1;  ///< age in days
   double oldest = 1;
-  int owner = 0;        ///< user number
-  std::string content;  ///< files of one content key and number have equal content; empty: each its own
-  std::string text;     ///< the whole content, instead of bytes
-  std::string magic;    ///< hexadecimal bytes at the start
-  Bytes occupied = 0;   ///< declared hole: what it occupies on the stand-in; 0: its length
-  std::string heldBy;   ///< declared open by this program
+  int owner = 0;         ///< user number
+  std::string content;   ///< files of one content key and number have equal content; empty: each its own
+  bool differs = false;  ///< in one byte from others of its content key
+  std::string text;      ///< the whole content, instead of bytes
+  std::string magic;     ///< hexadecimal bytes at the start
+  Bytes occupied = 0;    ///< declared hole: what it occupies on the stand-in; 0: its length
+  std::string heldBy;    ///< declared open by this program
   int mode = 0644;
   bool placeholder = false;  ///< stands for an online copy: a length, and nothing behind it
 };

@@ -25,6 +25,7 @@ public:
     TimeNs modified = 0;
     int owner = 0;
     int mode = 0644;
+    bool differs = false;  ///< in one byte near the end from others of its key
   };
   Result<void> folder(const std::string& path, int owner = 0, int mode = 0755);
   Result<void> file(const File& file);

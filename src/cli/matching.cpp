@@ -115,8 +115,11 @@ int matchVerb(Console& console, const Arguments& args) {
     result = job->contents().match(options, &line);
   }
   if (!result) return report(console, result.error());
-  for (const NotCompared& left : result->left)
-    console.err << "not compared: " << words().error(left.error) << '\n';
+  constexpr std::size_t named = 10;
+  for (std::size_t i = 0; i < std::min(named, result->left.size()); ++i)
+    console.err << "not compared: " << words().error(result->left[i].error) << '\n';
+  if (result->left.size() > named)
+    console.err << "and " << result->left.size() - named << " more not compared\n";
   if (args.json) {
     Json left = Json::array();
     for (const NotCompared& one : result->left) {

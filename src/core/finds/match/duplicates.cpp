@@ -153,10 +153,12 @@ std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<Eq
   for (NodeId id = 1; id < tree.size(); ++id) {
     const FileKind kind = context.kind[id];
     if (tree.kind(id) != EntryKind::file || tree.isGone(id) || tree.occupied(id) < least ||
-        kind == FileKind::other || kind == FileKind::program || context.inTrash[id] || context.part[id])
+        kind == FileKind::program || context.inTrash[id] || context.part[id])
       continue;
     const Standing standing = context.standing[id];
     if (standing <= Standing::kept || standing >= Standing::rebuilds) continue;
+    // A name says little of files that no program is known to open, but where people keep their own.
+    if (kind == FileKind::other && standing != Standing::ownersCall) continue;
     byName[std::string(tree.name(id))].push_back(id);
   }
   std::vector<Find> all;

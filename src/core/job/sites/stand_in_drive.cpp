@@ -114,6 +114,30 @@ Result<EntryStat> StandInDrive::stat(const Folder& at, std::string_view name) {
   return real;
 }
 
+Result<OpenedFilePtr> StandInDrive::openFile(const Folder& at, std::string_view name) {
+  class Weighed final : public OpenedFile {
+  public:
+    Weighed(const StandInDrive& drive, OpenedFilePtr real) : drive_(drive), real_(std::move(real)) {}
+    Result<EntryStat> stat() override {
+      auto now = real_->stat();
+      if (now) *now = drive_.weigh(*now);
+      return now;
+    }
+    Result<std::size_t> read(Bytes offset, std::span<char> into) override {
+      return real_->read(offset, into);
+    }
+    Result<Stretch> nextData(Bytes offset) override { return real_->nextData(offset); }
+    void letGo(Stretch read) override { real_->letGo(read); }
+
+  private:
+    const StandInDrive& drive_;
+    OpenedFilePtr real_;
+  };
+  auto real = inner_.openFile(at, name);
+  if (!real) return real;
+  return OpenedFilePtr(std::make_unique<Weighed>(*this, std::move(*real)));
+}
+
 Result<void> StandInDrive::scan(const Folder& at, ScanSink& sink) {
   class Weighed final : public ForwardingSink {
   public:

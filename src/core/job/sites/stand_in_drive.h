@@ -60,6 +60,7 @@ public:
   const StandInManifest& manifest() const { return manifest_; }
   const PathBytes& root() const { return root_; }
 
+  Result<OpenedFilePtr> openFile(const Folder& at, std::string_view name) override;
   Result<EntryStat> stat(const Folder& at, std::string_view name) override;
   Result<void> scan(const Folder& at, ScanSink& sink) override;
   /// Capacity less the manifest's lines and what the files really there occupy.

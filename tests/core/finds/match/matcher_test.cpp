@@ -15,6 +15,7 @@
 #include "core/job/job.h"
 #include "core/os/forwarding_file_system.h"
 #include "core/os/linux_file_system.h"
+#include "demo/builder.h"
 #include "support/planned.h"
 #include "support/run_program.h"
 #include "support/temp_folder.h"
@@ -245,6 +246,36 @@ TEST(MatchedOnDisk, GroupsAreThoseOfAChecksumListing) {
     EXPECT_LE(result.read, result.needed + result.needed / 20);
     EXPECT_TRUE(result.left.empty());
   }
+}
+
+/// The stand-in drive: what its list expects of equal files and namesakes, and none of its near misses.
+TEST(MatchedOnDisk, FindsWhatTheOfficeDrivePromises) {
+  TempFolder t;
+  const Workshop real = realWorkshop();
+  ASSERT_TRUE(zt::demo::build(t / "si", real.clock->now()));
+  const auto job = Job::create(real, t / "si", true, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  MatchBook::Options options;
+  options.least = 1;
+  const auto result = job->contents().match(options, nullptr);
+  ASSERT_TRUE(result);
+  EXPECT_TRUE(result->left.empty());
+  EXPECT_LE(result->read, result->needed + result->needed / 20);
+  const auto list = nlohmann::json::parse(t.read("si/expected-finds.json"));
+  int checked = 0;
+  for (const auto& e : list) {
+    const std::string kind = e["kind"], path = e["path"];
+    if (kind != "duplicates" && kind != "namesakes") continue;
+    bool found = false;
+    for (const Find& f : *job->surveys().finds()) {
+      if (f.kind != kind) continue;
+      found = found || f.place == path || f.place.starts_with(path + "/");
+      for (const Subject& s : f.items) found = found || s.path == path || s.path.starts_with(path + "/");
+    }
+    EXPECT_EQ(found, e["find"].get<bool>()) << e;
+    ++checked;
+  }
+  EXPECT_GE(checked, 6);
 }
 
 TEST(MatchedOnDisk, ComparesByteByByte) {
