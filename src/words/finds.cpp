@@ -150,7 +150,8 @@ std::vector<Said> Words::evidence(const Find& f, const FindContext& c, const Evi
     if (!said) say("What it is", e.place->what + (e.place->maker.empty() ? "" : "; " + e.place->maker));
   }
   say("Why here", whyHere(f));
-  if (findNote(f).find(path(whereIs(f))) == std::string::npos) say("Where", path(whereIs(f)));
+  if (f.kind != "namesakes" && findNote(f).find(path(whereIs(f))) == std::string::npos)
+    say("Where", path(whereIs(f)));
   say("Owner", owner(c, f.owner) + (e.needsRights ? t("; removing it needs an administrator's rights") : ""));
   sayOfLoss(f, e, all);
   sayOfTimes(f, c, all);

@@ -157,6 +157,7 @@ std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<Eq
       continue;
     const Standing standing = context.standing[id];
     if (standing <= Standing::kept || standing >= Standing::rebuilds) continue;
+    if (inDatedCopy(tree.path(id))) continue;  // versions of a series, and meant so
     // A name says little of files that no program is known to open, but where people keep their own.
     if (kind == FileKind::other && standing != Standing::ownersCall) continue;
     byName[std::string(tree.name(id))].push_back(id);
@@ -181,6 +182,7 @@ std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<Eq
         {"hold", {}, {}, {}}};  // which of them goes is said one by one; what is held can come back
     find.place = name;
     context.complete(find);
+    find.placeId.clear();
     find.band = ageBand(find.newest, context.options.now);
     find.id = FindContext::findId(find.kind, name, AgeBand::today);
     all.push_back(std::move(find));

@@ -2,6 +2,7 @@
 #include "desktop/stations/finds/evidence_panel.h"
 
 #include <QtWidgets>
+#include <set>
 
 #include "desktop/charts/time_line.h"
 #include "desktop/models/rows_model.h"
@@ -126,7 +127,8 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context, const Evid
     return;
   }
   const QString title = say(&Words::findTitle, *find);
-  title_->setText(find->items.size() > 1 ? title : title.section(QLatin1Char('/'), -1));
+  const bool isPath = find->items.size() == 1 && title == say(&Words::path, find->items.front().path);
+  title_->setText(isPath ? title.section(QLatin1Char('/'), -1) : title);
   note_->setText(say(&Words::standing, find->standing) + QStringLiteral(" · ") +
                  say(&Words::findNote, *find));
   note_->setWordWrap(true);
@@ -198,11 +200,17 @@ void EvidencePanel::fillInside(const Find& find, const FindContext& context) {
   const std::size_t count = std::min<std::size_t>(nodes.size(), 200);
   std::partial_sort(nodes.begin(), nodes.begin() + static_cast<std::ptrdiff_t>(count), nodes.end(),
                     [&](NodeId a, NodeId b) { return t.weight(a) > t.weight(b); });
+  // Of files with one name the place tells more than the name.
+  std::set<std::string_view> names;
+  for (std::size_t i = 0; i < count; ++i) names.insert(t.name(nodes[i]));
+  const bool byPlace = !oneFolder && names.size() < count;
   for (std::size_t i = 0; i < count; ++i) {
     const NodeId id = nodes[i];
     const auto item =
         std::find_if(find.items.begin(), find.items.end(), [&](const Subject& f) { return f.node == id; });
-    QString name = oneFolder ? say(&Words::path, t.name(id)) : say(&Words::path, baseName(t.path(id)));
+    QString name = oneFolder
+                       ? say(&Words::path, t.name(id))
+                       : say(&Words::path, byPlace ? PathBytes(t.path(id)) : PathBytes(baseName(t.path(id))));
     QString tip = say(&Words::path, t.path(id));
     if (item != find.items.end() && !item->origin.empty()) {
       name = tr("%1, from %2").arg(name, say(&Words::path, item->origin));
