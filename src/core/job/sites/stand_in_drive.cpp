@@ -44,7 +44,7 @@ void weighBeneath(FileSystemReader& files, const FolderPtr& top, Weigh& sum) {
 Result<std::unique_ptr<StandInDrive>> StandInDrive::open(const System& system, const PathBytes& folder) {
   const auto top = system.files->openRoot(folder);
   if (!top) return tl::unexpected(top.error());
-  const auto text = system.files->readFile(**top, "manifest.json", 16 * 1024 * 1024);
+  const auto text = system.files->readFile(**top, "manifest.json", std::size_t{16} * 1024 * 1024);
   if (!text)
     return fail(text.error().code == Errc::notThere ? Errc::notOurs : text.error().code, "stand-in", folder);
   auto manifest = parseStandIn(*text);
