@@ -41,6 +41,20 @@ int report(Console& console, const Error& error) {
   return exitFor(error);
 }
 
+void ProgressLine::report(const Progress& p) {
+  if (!console_.progress) return;
+  console_.err << "\r" << words().bytes(p.doneBytes);
+  if (p.totalBytes > 0)
+    console_.err << " of " << words().bytes(p.totalBytes) << (what_ == Of::reading ? " read" : " accounted");
+  if (what_ == Of::accounting) console_.err << ", " << p.doneItems << " entries";
+  console_.err << "   " << std::flush;
+  shown_ = true;
+}
+
+ProgressLine::~ProgressLine() {
+  if (shown_) console_.err << '\n';
+}
+
 void print(Console& console, const Json& json) {
   console.out << json.dump(2, ' ', false, Json::error_handler_t::replace) << '\n';
 }

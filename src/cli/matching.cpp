@@ -1,7 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // match
-#include <csignal>
-
 #include "cli/verbs.h"
 #include "core/finds/answer.h"
 #include "core/finds/match/duplicates.h"
@@ -9,25 +7,6 @@
 namespace zt::cli {
 
 namespace {
-
-/// Bytes that were read, of those that have to be.
-class ReadingLine final : public ProgressSink {
-public:
-  explicit ReadingLine(Console& console) : console_(console) {}
-  void report(const Progress& p) override {
-    if (!console_.progress) return;
-    console_.err << "\r" << words().bytes(p.doneBytes) << " of " << words().bytes(p.totalBytes) << " read   "
-                 << std::flush;
-    shown_ = true;
-  }
-  ~ReadingLine() override {
-    if (shown_) console_.err << '\n';
-  }
-
-private:
-  Console& console_;
-  bool shown_ = false;
-};
 
 Json copyJson(const FindContext& context, NodeId node, NodeId keeper) {
   Json one{{"linked", context.tree.inode(node) == context.tree.inode(keeper)},
@@ -111,7 +90,7 @@ int matchVerb(Console& console, const Arguments& args) {
   options.question = *question;
   Result<MatchResult> result = fail(Errc::cancelled, "match");
   {
-    ReadingLine line(console);
+    ProgressLine line(console, ProgressLine::Of::reading);
     result = job->contents().match(options, &line);
   }
   if (!result) return report(console, result.error());

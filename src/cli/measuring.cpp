@@ -138,25 +138,6 @@ int drives(Console& console, const Arguments& args) {
 
 namespace {
 
-class LineProgressBar final : public ProgressSink {
-public:
-  explicit LineProgressBar(Console& console) : console_(console) {}
-  void report(const Progress& p) override {
-    if (!console_.progress) return;
-    console_.err << "\r" << words().bytes(p.doneBytes);
-    if (p.totalBytes > 0) console_.err << " of " << words().bytes(p.totalBytes) << " accounted";
-    console_.err << ", " << p.doneItems << " entries   " << std::flush;
-    shown_ = true;
-  }
-  ~LineProgressBar() override {
-    if (shown_) console_.err << '\n';
-  }
-
-private:
-  Console& console_;
-  bool shown_ = false;
-};
-
 Json statementJson(const Statement& s) {
   Json lines = Json::array();
   for (std::size_t i = 0; i < statementLines; ++i) {
@@ -293,7 +274,7 @@ int measureVerb(Console& console, const Arguments& args) {
   options.threads = args.threads;
   options.everything = args.everything;
   {
-    LineProgressBar bar(console);
+    ProgressLine bar(console, ProgressLine::Of::accounting);
     const auto measured = args.folder.empty() ? (*job)->measurer().measure(options, console.stop, &bar)
                                               : (*job)->measurer().measureAgain(unescapePath(args.folder),
                                                                                 options, console.stop, &bar);

@@ -79,6 +79,20 @@ int report(Console& console, const Error& error);
 /// Opens the job named on the command line and says what was recovered; nullptr (and `status`) if it cannot
 /// be opened, or has no survey.
 std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& status);
+/// Tells on a terminal how far something has come, in one line that is written over.
+class ProgressLine final : public ProgressSink {
+public:
+  enum class Of { accounting, reading };
+  ProgressLine(Console& console, Of what) : console_(console), what_(what) {}
+  ~ProgressLine() override;
+  void report(const Progress& progress) override;
+
+private:
+  Console& console_;
+  Of what_;
+  bool shown_ = false;
+};
+
 /// Prints one JSON document, bytes that are not UTF-8 replaced (paths are escaped before).
 void print(Console& console, const Json& json);
 /// A right-aligned amount of 10 columns.

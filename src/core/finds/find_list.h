@@ -38,9 +38,10 @@ public:
   explicit FindList(std::vector<Find> finds) {
     for (Find& f : finds) add(std::move(f));
   }
-  void add(Find find) {
-    at_.emplace(find.id, finds_.size());
-    finds_.push_back(std::make_shared<const Find>(std::move(find)));
+  void add(Find find) { add(std::make_shared<const Find>(std::move(find))); }
+  void add(std::shared_ptr<const Find> find) {
+    at_.emplace(find->id, finds_.size());
+    finds_.push_back(std::move(find));
   }
   Iterator begin() const { return Iterator(finds_.data()); }
   Iterator end() const { return Iterator(finds_.data() + finds_.size()); }

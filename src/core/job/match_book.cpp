@@ -2,6 +2,8 @@
 #include "core/job/match_book.h"
 
 #include <charconv>
+#include <map>
+#include <set>
 
 #include "core/base/json_reader.h"
 #include "core/finds/answer.h"
@@ -91,10 +93,26 @@ Result<MatchResult> MatchBook::match(const Options& options, ProgressSink* progr
   MatchResult result = zt::match(*site.files(), **root, context, how, options.found, progress);
   for (const auto& [node, digest] : result.digests)
     known_[context.tree.inode(node)] = {context.tree.identity(node), digest};
-  if (auto saved = save(result.groups); !saved) return tl::unexpected(saved.error());
-  surveys_.setEqual(result.groups);
+  std::vector<EqualFiles> all = withEarlier(result.groups);
+  if (auto saved = save(all); !saved) return tl::unexpected(saved.error());
+  surveys_.setEqual(std::move(all));
   surveys_.applyMarks(plan_.marks());
   return result;
+}
+
+/// What was found before holds as long as the survey does, whatever was asked for now.
+std::vector<EqualFiles> MatchBook::withEarlier(std::vector<EqualFiles> groups) const {
+  const auto& earlier = surveys_.detected().equal;
+  if (!earlier) return groups;
+  std::map<std::pair<Digest, Bytes>, std::set<NodeId>> all;
+  for (const std::vector<EqualFiles>* list :
+       {static_cast<const std::vector<EqualFiles>*>(&groups), earlier.get()})
+    for (const EqualFiles& group : *list)
+      all[{group.digest, group.length}].insert(group.nodes.begin(), group.nodes.end());
+  groups.clear();
+  for (const auto& [content, nodes] : all)
+    groups.push_back({content.second, content.first, {nodes.begin(), nodes.end()}});
+  return groups;
 }
 
 Result<void> MatchBook::save(const std::vector<EqualFiles>& groups) {

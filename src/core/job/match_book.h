@@ -22,7 +22,8 @@ public:
     HashMaker hash = xxh3Hash;
   };
   /// Compares contents, keeps what was found, and lets the finds show it. A stopped one keeps what it knows;
-  /// the next begins with what was read already. Fails with away, changed, imported, notThere.
+  /// the next begins with what was read already, and what was found before stays known. Fails with away,
+  /// changed, imported, notThere.
   Result<MatchResult> match(const Options& options, ProgressSink* progress);
 
   /// Files below this could not matter: a ten-thousandth of what is short, at least 4 KiB; a megabyte where
@@ -33,6 +34,7 @@ public:
   Result<void> load();
 
 private:
+  std::vector<EqualFiles> withEarlier(std::vector<EqualFiles> groups) const;
   Result<void> save(const std::vector<EqualFiles>& groups);
 
   JobFile& file_;

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 
+#include "core/finds/match/duplicates.h"
 #include "core/plan/plan_json.h"
 
 namespace zt {
@@ -290,8 +291,17 @@ Result<Proposal> PlanBook::propose(ProposeOptions options) const {
   // A little more than the shortfall: the machine goes on writing, and folders for the hold take a block.
   if (need > 0) need += need / 2000 + 65536;
   std::vector<Find> finds(surveys_.finds()->begin(), surveys_.finds()->end());
-  addFreed(*surveys_.context(), marks_, workshop_.craft->steps, finds);
-  return zt::propose(finds, need, *surveys_.context(), workshop_.craft->steps, marks_, options);
+  const FindContext& context = *surveys_.context();
+  addFreed(context, marks_, workshop_.craft->steps, finds);
+  while (true) {
+    Proposal proposal = zt::propose(finds, need, context, workshop_.craft->steps, marks_, options);
+    const auto kept = copies(proposal.plan);
+    const auto taken = kept ? kept->allTaken() : std::vector<const EqualFiles*>{};
+    if (taken.empty()) return proposal;
+    // Of each group one stays; what else there is may make up for it.
+    for (const EqualFiles* group : taken)
+      options.keep.push_back(context.tree.path(keeperOf(context, *group, marks_, usualOrder()).node));
+  }
 }
 
 PlanBook::Rebound PlanBook::rebind(const SurveyStore::Content& content) const {

@@ -141,13 +141,6 @@ ContextPtr SurveyStore::contextOf(const Site& site, SurveyPtr survey) const {
 }
 
 namespace {
-std::vector<Find> duplicatesOf(const SurveyStore::Content& content, const Marks& marks) {
-  return duplicateFinds(*content.context, *content.equal, marks, usualOrder());
-}
-std::vector<Find> namesakesOf(const SurveyStore::Content& content, const Marks&) {
-  return namesakeFinds(*content.context, *content.equal);
-}
-
 /// Groups on a later survey: those of their files that are still what they were.
 std::shared_ptr<const std::vector<EqualFiles>> carriedOver(const std::vector<EqualFiles>& groups,
                                                            const SurveyTree& from, const SurveyTree& to) {
@@ -193,7 +186,10 @@ Result<SurveyStore::Prepared> SurveyStore::prepare(const Site& site, SurveyPtr s
   }
   content.problems = std::move(detected.problems);
   content.finds = std::make_shared<const FindList>(std::move(detected.finds));
-  if (now_.equal) content.equal = carriedOver(*now_.equal, now_.survey->tree, survey->tree);
+  if (now_.equal) {
+    content.equal = carriedOver(*now_.equal, now_.survey->tree, survey->tree);
+    compareNames(content);
+  }
   prepared.pieces = pieces.get();
   return prepared;
 }
@@ -270,18 +266,44 @@ void SurveyStore::addPicked(const std::vector<NodeId>& nodes) {
   detected_.finds = std::make_shared<const FindList>(std::move(all));
 }
 
+/// Makes the finds of equal contents and of names, once for a survey and its groups.
+void SurveyStore::compareNames(Content& content) const {
+  content.ofContents.clear();
+  const auto add = [&](std::optional<Find> find) {
+    if (find) priceOffers(*find, workshop_.craft->steps);
+    content.ofContents.push_back(find ? std::make_shared<const Find>(std::move(*find)) : nullptr);
+  };
+  for (const EqualFiles& group : *content.equal)
+    add(duplicateFind(*content.context, group, {}, usualOrder()));
+  for (Find& find : namesakeFinds(*content.context, *content.equal)) add(std::move(find));
+}
+
 void SurveyStore::setEqual(std::vector<EqualFiles> groups) {
-  detected_.equal = now_.equal = std::make_shared<const std::vector<EqualFiles>>(std::move(groups));
+  detected_.equal = std::make_shared<const std::vector<EqualFiles>>(std::move(groups));
+  compareNames(detected_);
+  now_.equal = detected_.equal;
+  now_.ofContents = detected_.ofContents;
+}
+
+/// All finds; of a group of which somebody said keep of a file, with the keeper that makes of it.
+FindList SurveyStore::withContents(const Content& content, const Marks& marks) const {
+  FindList all = *content.finds;
+  for (std::size_t i = 0; i < content.ofContents.size(); ++i) {
+    const bool said = i < content.equal->size() && !marks.all().empty() &&
+                      std::any_of((*content.equal)[i].nodes.begin(), (*content.equal)[i].nodes.end(),
+                                  [&](NodeId id) { return marks.locks(content.context->tree.path(id)); });
+    if (!said) {
+      if (content.ofContents[i]) all.add(content.ofContents[i]);
+    } else if (auto find = duplicateFind(*content.context, (*content.equal)[i], marks, usualOrder())) {
+      priceOffers(*find, workshop_.craft->steps);
+      all.add(std::move(*find));
+    }
+  }
+  return all;
 }
 
 FindList SurveyStore::marked(const Content& content, const Marks& marks) const {
-  FindList all = *content.finds;
-  if (content.equal) {
-    for (auto* make : {&duplicatesOf, &namesakesOf})
-      for (Find& find : (*make)(content, marks))
-        priceOffers(find, workshop_.craft->steps), all.add(std::move(find));
-  }
-  return all.marked(marks, [&](const Find& find) {
+  return withContents(content, marks).marked(marks, [&](const Find& find) {
     auto rest = without(find, *content.context, [&](const Subject& s) { return marks.locks(s.path); });
     if (rest) priceOffers(*rest, workshop_.craft->steps);
     return rest;

@@ -25,6 +25,8 @@ public:
     std::vector<DetectorProblem> problems;
     /// Files whose contents were compared and are equal; nullptr before any were.
     std::shared_ptr<const std::vector<EqualFiles>> equal = nullptr;
+    /// The find of each group where nobody said anything (nullptr: none), then the namesakes.
+    std::vector<std::shared_ptr<const Find>> ofContents;
   };
 
   const SurveyPtr& survey() const { return now_.survey; }  ///< nullptr before the first
@@ -68,6 +70,8 @@ public:
   const Content& detected() const { return detected_; }
 
 private:
+  void compareNames(Content& content) const;
+  FindList withContents(const Content& content, const Marks& marks) const;
   ContextPtr contextOf(const Site& site, SurveyPtr survey) const;
 
   const Workshop& workshop_;

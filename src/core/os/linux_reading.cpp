@@ -77,18 +77,33 @@ int openUntouched(int at, const char* name) {
   const int flags = O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK;
   return ::openat(at, name, kept ? flags : flags | O_NOATIME);
 }
+
+/// A regular file that is stored here, opened so that its access time stays.
+struct Opened {
+  int fd = -1;
+  std::uint64_t size = 0;
+};
+Result<Opened> openRegular(const Folder& at, std::string_view name, std::string_view operation) {
+  const CName cname(name);
+  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, operation, PathBytes(name));
+  if (isPlaceholder(fdOf(at), cname.get())) return fail(Errc::placeholder, operation, PathBytes(name));
+  const int fd = openUntouched(fdOf(at), cname.get());
+  if (fd < 0) return failErrno(operation, PathBytes(name), errno);
+  struct stat st;
+  const bool known = ::fstat(fd, &st) == 0;
+  if (known && S_ISREG(st.st_mode)) return Opened{fd, static_cast<std::uint64_t>(st.st_size)};
+  const int why = errno;
+  ::close(fd);
+  if (known) return fail(Errc::notAFile, operation, PathBytes(name));
+  return failErrno(operation, PathBytes(name), why);
+}
 }  // namespace
 
 Result<std::string> LinuxFileSystem::readFile(const Folder& at, std::string_view name, std::size_t limit) {
-  const CName cname(name);
-  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "read", PathBytes(name));
-  if (isPlaceholder(fdOf(at), cname.get())) return fail(Errc::placeholder, "read", PathBytes(name));
-  const int fd = openUntouched(fdOf(at), cname.get());
-  if (fd < 0) return failErrno("read", PathBytes(name), errno);
+  const auto file = openRegular(at, name, "read");
+  if (!file) return tl::unexpected(file.error());
+  const int fd = file->fd;
   const LinuxFolder closer(fd, true);
-  struct stat st;
-  if (::fstat(fd, &st) != 0) return failErrno("read", PathBytes(name), errno);
-  if (!S_ISREG(st.st_mode)) return fail(Errc::notAFile, "read", PathBytes(name));
   std::string content;
   char block[16384];
   for (;;) {
@@ -114,16 +129,11 @@ Result<std::string> LinuxFileSystem::attribute(const Folder& at, std::string_vie
 }
 
 Result<FileHead> LinuxFileSystem::readHead(const Folder& at, std::string_view name, std::size_t count) {
-  const CName cname(name);
-  if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "look", PathBytes(name));
-  if (isPlaceholder(fdOf(at), cname.get())) return fail(Errc::placeholder, "look", PathBytes(name));
-  const int fd = openUntouched(fdOf(at), cname.get());
-  if (fd < 0) return failErrno("look", PathBytes(name), errno);
+  const auto file = openRegular(at, name, "look");
+  if (!file) return tl::unexpected(file.error());
+  const int fd = file->fd;
   const LinuxFolder closer(fd, true);
-  struct stat st;
-  if (::fstat(fd, &st) != 0) return failErrno("look", PathBytes(name), errno);
-  if (!S_ISREG(st.st_mode)) return fail(Errc::notAFile, "look", PathBytes(name));
-  FileHead head{static_cast<std::uint64_t>(st.st_size), {}};
+  FileHead head{file->size, {}};
   head.bytes.resize(std::min<std::size_t>(count, head.size));
   const ssize_t got = ::pread(fd, head.bytes.data(), head.bytes.size(), 0);
   if (got < 0) return failErrno("look", PathBytes(name), errno);

@@ -16,21 +16,32 @@ Copies::Copies(std::shared_ptr<const std::vector<EqualFiles>> groups, const Find
   std::sort(groupOf_.begin(), groupOf_.end());
 }
 
-bool Copies::planned(NodeId node) const {
+/// The planned thing that a file is, or lies in; noNode for none.
+NodeId Copies::plannedWith(NodeId node) const {
   for (NodeId up = node;; up = context_.tree.parent(up)) {
-    if (planned_.contains(up)) return true;
-    if (up == 0) return false;
+    if (planned_.contains(up)) return up;
+    if (up == 0) return noNode;
   }
 }
 
-Result<void> Copies::checkPlan() const {
-  if (planned_.empty()) return {};
+std::vector<const EqualFiles*> Copies::allTaken() const {
+  std::vector<const EqualFiles*> all;
   for (const EqualFiles& group : *groups_) {
-    const bool all =
-        std::all_of(group.nodes.begin(), group.nodes.end(), [&](NodeId node) { return planned(node); });
-    if (all) return fail(Errc::lastCopy, "plan", context_.tree.path(group.nodes.front()));
+    if (planned_.empty()) break;
+    const NodeId first = plannedWith(group.nodes.front());
+    const bool taken = first != noNode && std::all_of(group.nodes.begin(), group.nodes.end(),
+                                                      [&](NodeId node) { return planned(node); });
+    const bool together = taken && std::all_of(group.nodes.begin(), group.nodes.end(),
+                                               [&](NodeId node) { return plannedWith(node) == first; });
+    if (taken && !together) all.push_back(&group);
   }
-  return {};
+  return all;
+}
+
+Result<void> Copies::checkPlan() const {
+  const auto all = allTaken();
+  if (all.empty()) return {};
+  return fail(Errc::lastCopy, "plan", context_.tree.path(all.front()->nodes.front()));
 }
 
 /// A copy that stays is looked for among those that the plan leaves, and compared where the taken file is
@@ -57,6 +68,9 @@ Result<void> Copies::checkOne(const GuardedDrive& drive, const std::pair<NodeId,
                               NodeId thing, const Folder& at, std::string_view name,
                               const std::stop_token& stop) const {
   const auto& [node, group] = entry;
+  const auto& all = (*groups_)[group].nodes;
+  const auto inIt = [&](NodeId other) { return context_.gain.beneath(other, thing); };
+  if (node != thing && std::all_of(all.begin(), all.end(), inIt)) return {};
   if (node != thing) return stays(drive, (*groups_)[group], node, nullptr, stop);
   const auto taken = drive.files->openFile(at, name);
   if (!taken) return tl::unexpected(taken.error());

@@ -16,7 +16,10 @@ public:
   Copies(std::shared_ptr<const std::vector<EqualFiles>> groups, const FindContext& context,
          const std::vector<NodeId>& planned);
 
-  /// The first group of which the plan would take all: lastCopy. On paper.
+  /// The groups of which the plan would take all, in several things. What lies in one thing that goes as a
+  /// whole was never judged as copies of each other.
+  std::vector<const EqualFiles*> allTaken() const;
+  /// lastCopy if there is one. On paper.
   Result<void> checkPlan() const;
   /// Whether of everything at or beneath a thing that was taken (it lies in `at` as `name` now) a copy stays:
   /// one that the plan does not take, still what was measured; of a file itself equal byte by byte. Fails
@@ -25,7 +28,8 @@ public:
                           const std::stop_token& stop = {}) const;
 
 private:
-  bool planned(NodeId node) const;
+  NodeId plannedWith(NodeId node) const;
+  bool planned(NodeId node) const { return plannedWith(node) != noNode; }
   Result<void> checkOne(const GuardedDrive& drive, const std::pair<NodeId, std::size_t>& entry, NodeId thing,
                         const Folder& at, std::string_view name, const std::stop_token& stop) const;
   Result<void> stays(const GuardedDrive& drive, const EqualFiles& group, NodeId gone, OpenedFile* taken,

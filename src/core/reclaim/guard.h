@@ -4,14 +4,12 @@
 #include <absl/container/flat_hash_map.h>
 
 #include "core/finds/find_context.h"
+#include "core/finds/hold_name.h"
 #include "core/finds/marks.h"
 #include "core/reclaim/copies.h"
 #include "core/reclaim/journal.h"
 
 namespace zt {
-
-/// The name of the folder that holds are kept in, at the top of the drive or subvolume.
-constexpr std::string_view holdName = ".zip-tally-hold";
 
 /// What the guard checks against. The survey is the one that the plan was made from.
 struct GuardedDrive {

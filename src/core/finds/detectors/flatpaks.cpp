@@ -3,26 +3,18 @@
 
 #include <absl/container/flat_hash_set.h>
 
-#include <algorithm>
+#include "core/base/lines.h"
+#include "core/finds/detectors/children.h"
 
 namespace zt {
 
 namespace {
 
 template <class Each>
-void lines(std::string_view text, Each each) {
-  while (!text.empty()) {
-    const auto stop = std::min(text.find('\n'), text.size());
-    each(text.substr(0, stop));
-    text.remove_prefix(std::min(text.size(), stop + 1));
-  }
-}
-
-template <class Each>
 void foldersIn(const SurveyTree& tree, NodeId folder, Each each) {
-  const FolderTotals& t = tree.totals(folder);
-  for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
-    if (!tree.isGone(id) && tree.isFolder(id)) each(id);
+  eachIn(tree, folder, [&](NodeId id) {
+    if (tree.isFolder(id)) each(id);
+  });
 }
 
 /// One installation: `app/ID/ARCH/BRANCH/COMMIT/metadata` and `runtime/…` of the same form.
@@ -116,7 +108,7 @@ std::vector<Flatpak> flatpaksIn(const DetectInput& input, const SystemRoot& syst
 
 std::string flatpakRuntimeOf(std::string_view metadata) {
   std::string runtime;
-  lines(metadata, [&](std::string_view line) {
+  eachLine(metadata, [&](std::string_view line) {
     if (line.starts_with("runtime=")) runtime = line.substr(8);
   });
   return runtime;
@@ -125,7 +117,7 @@ std::string flatpakRuntimeOf(std::string_view metadata) {
 std::vector<std::string> flatpakExtensionsOf(std::string_view metadata) {
   std::vector<std::string> all;
   constexpr std::string_view heading = "[Extension ";
-  lines(metadata, [&](std::string_view line) {
+  eachLine(metadata, [&](std::string_view line) {
     if (line.starts_with(heading) && line.ends_with(']'))
       all.emplace_back(line.substr(heading.size(), line.size() - heading.size() - 1));
   });

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <cctype>
 
+#include "core/finds/detectors/children.h"
+
 namespace zt {
 
 namespace {
@@ -16,13 +18,6 @@ std::string_view versionIn(std::string_view name) {
     if (name.starts_with(before) && name.ends_with(after) && name.size() > before.size() + after.size())
       return name.substr(before.size(), name.size() - before.size() - after.size());
   return {};
-}
-
-template <class Each>
-void eachIn(const SurveyTree& tree, NodeId folder, Each each) {
-  const FolderTotals& t = tree.totals(folder);
-  for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
-    if (!tree.isGone(id)) each(id);
 }
 
 /// Folders of modules and headers that belong to a version.

@@ -5,6 +5,8 @@
 
 #include <algorithm>
 
+#include "core/base/lines.h"
+
 namespace zt {
 
 namespace {
@@ -16,26 +18,17 @@ constexpr std::size_t mostPackages = 200'000;
 template <class Each, class End>
 void paragraphs(std::string_view text, Each each, End end) {
   bool any = false;
-  while (!text.empty()) {
-    const auto stop = std::min(text.find('\n'), text.size());
-    std::string_view line = text.substr(0, stop);
-    text.remove_prefix(std::min(text.size(), stop + 1));
+  eachLine(text, [&](std::string_view line) {
     if (line.ends_with('\r')) line.remove_suffix(1);
-    if (line.empty()) {
-      if (std::exchange(any, false)) end();
-      continue;
-    }
-    if (line.front() == ' ' || line.front() == '\t') continue;
+    if (line.empty() && std::exchange(any, false)) end();
+    if (line.empty() || line.front() == ' ' || line.front() == '\t') return;
     any = true;
     const auto colon = line.find(':');
-    if (colon == std::string_view::npos) {
-      each(line, std::string_view{});
-      continue;
-    }
+    if (colon == std::string_view::npos) return each(line, std::string_view{});
     std::string_view value = line.substr(colon + 1);
     while (value.starts_with(' ') || value.starts_with('\t')) value.remove_prefix(1);
     each(line.substr(0, colon), value);
-  }
+  });
   if (any) end();
 }
 
@@ -122,15 +115,12 @@ namespace {
 template <class Each>
 void headedValues(std::string_view text, Each each) {
   std::string_view heading;
-  while (!text.empty()) {
-    const auto stop = std::min(text.find('\n'), text.size());
-    const std::string_view line = text.substr(0, stop);
-    text.remove_prefix(std::min(text.size(), stop + 1));
+  eachLine(text, [&](std::string_view line) {
     if (line.size() > 2 && line.front() == '%' && line.back() == '%')
       heading = line;
     else if (!line.empty())
       each(heading, line);
-  }
+  });
 }
 
 /// What a package of pacman may be called (PKGBUILD, "pkgname"), which makes a part of a path of it.

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "core/base/lines.h"
 #include "core/finds/detectors/detectors.h"
 #include "core/finds/detectors/flatpaks.h"
 #include "core/finds/detectors/package_sources.h"
@@ -160,20 +161,17 @@ private:
     PackageWeight weight;
     PathsInOrder paths(c.tree, top);
     absl::flat_hash_set<std::uint64_t> inodes;  // names of one inode count once
-    while (!list.empty()) {
-      const auto stop = std::min(list.find('\n'), list.size());
-      const std::string_view line = list.substr(0, stop);
-      list.remove_prefix(std::min(list.size(), stop + 1));
+    eachLine(list, [&](std::string_view line) {
       const NodeId id = paths.find(line);
-      if (id == noNode || c.tree.kind(id) != EntryKind::file) continue;
-      if (c.tree.isLinked(id) && !inodes.insert(c.tree.inode(id)).second) continue;
+      if (id == noNode || c.tree.kind(id) != EntryKind::file) return;
+      if (c.tree.isLinked(id) && !inodes.insert(c.tree.inode(id)).second) return;
       weight.files.push_back(id);
       weight.occupied += c.tree.occupied(id);
       const bool runs = line.starts_with("/usr/bin/") || line.starts_with("/bin/") ||
                         line.starts_with("/usr/games/") || line.starts_with("/usr/sbin/") ||
                         line.starts_with("/opt/");
       if (runs && c.options.keepsAccessTimes) weight.used = std::max(weight.used, c.tree.accessedSeconds(id));
-    }
+    });
     return weight;
   }
 

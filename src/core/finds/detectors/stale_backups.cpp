@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <map>
 
+#include "core/finds/dated_name.h"
 #include "core/finds/detectors/detectors.h"
 #include "core/finds/detectors/place_finds.h"
 
@@ -10,28 +11,6 @@ namespace zt {
 namespace {
 
 constexpr int staleDays = 180;
-
-bool digits(std::string_view text, std::size_t from, std::size_t count) {
-  if (from + count > text.size()) return false;
-  return std::all_of(text.begin() + static_cast<std::ptrdiff_t>(from),
-                     text.begin() + static_cast<std::ptrdiff_t>(from + count),
-                     [](char c) { return c >= '0' && c <= '9'; });
-}
-
-/// Whether a date stands in a name: 2019-11-30, 2019_11_30, 20191130, with a year of 1990 to 2099.
-bool holdsDate(std::string_view name) {
-  for (std::size_t i = 0; i + 8 <= name.size(); ++i) {
-    if (!digits(name, i, 4) || !(name.substr(i, 2) == "19" || name.substr(i, 2) == "20")) continue;
-    const bool apart = name.size() >= i + 10 &&
-                       (name[i + 4] == '-' || name[i + 4] == '_' || name[i + 4] == '.') &&
-                       name[i + 7] == name[i + 4] && digits(name, i + 5, 2) && digits(name, i + 8, 2);
-    const std::size_t month = apart ? i + 5 : i + 4;
-    if (!apart && !digits(name, i, 8)) continue;
-    const int m = (name[month] - '0') * 10 + name[month + 1] - '0';
-    if (m >= 1 && m <= 12) return true;
-  }
-  return false;
-}
 
 /// Words that people and tools put into names of copies.
 bool saysCopy(std::string_view name) {
@@ -116,7 +95,7 @@ private:
     const auto name = c.tree.name(id);
     const bool turned = (name.starts_with("daily.") || name.starts_with("weekly.") ||
                          name.starts_with("hourly.") || name.starts_with("monthly.")) &&
-                        digits(name, name.find('.') + 1, 1);
+                        hasDigits(name, name.find('.') + 1, 1);
     if (!turned && !holdsDate(name)) return false;
     const FolderTotals& t = c.tree.totals(id);
     return t.files > 0 && t.exclusive < t.occupied - t.occupied / 4;

@@ -3,6 +3,7 @@
 #include <array>
 #include <ctime>
 
+#include "core/finds/detectors/children.h"
 #include "core/finds/detectors/detectors.h"
 #include "core/finds/detectors/recycle_record.h"
 #include "core/finds/detectors/trash_info.h"
@@ -71,13 +72,6 @@ private:
   static FolderPtr open(const DetectInput& input, NodeId folder) {
     if (!input.files || !input.root) return nullptr;
     return input.files->openBeneath(*input.root, input.context->tree.path(folder)).value_or(nullptr);
-  }
-
-  template <class Each>
-  static void eachIn(const SurveyTree& tree, NodeId folder, Each each) {
-    const FolderTotals& t = tree.totals(folder);
-    for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
-      if (!tree.isGone(id)) each(id);
   }
 
   /// freedesktop.org Trash specification 1.0: `files/X` and `info/X.trashinfo`.

@@ -3,37 +3,19 @@
 
 #include <algorithm>
 #include <array>
-#include <cstdio>
 #include <map>
 #include <set>
 
+#include "core/finds/dated_name.h"
 #include "core/finds/file_kinds.h"
 
 namespace zt {
 
 namespace {
 
-bool isDigit(char c) {
-  return c >= '0' && c <= '9';
-}
-
-/// "2026-04-12", "20260412" somewhere in a name.
-bool hasDate(std::string_view name) {
-  for (std::size_t i = 0; i + 8 <= name.size(); ++i) {
-    std::size_t digits = 0;
-    std::size_t at = i;
-    while (at < name.size() && digits < 8 &&
-           (isDigit(name[at]) || (digits > 0 && (name[at] == '-' || name[at] == '_'))))
-      digits += isDigit(name[at]) ? 1U : 0U, ++at;
-    const bool year = name[i] == '1' || name[i] == '2';
-    if (digits == 8 && year) return true;
-  }
-  return false;
-}
-
 bool inDatedCopy(std::string_view path) {
   for (const auto part : splitPath(parentPath(path)))
-    if (hasDate(part)) return true;
+    if (holdsDate(part)) return true;
   return false;
 }
 
@@ -66,10 +48,6 @@ std::int64_t rank(const FindContext& c, NodeId node, KeeperRule rule, const Mark
       return 0;
   }
   return 0;
-}
-
-Subject copyOf(const FindContext& c, NodeId node) {
-  return c.subject(node);
 }
 
 }  // namespace
@@ -106,39 +84,32 @@ Keeper keeperOf(const FindContext& context, const EqualFiles& group, const Marks
   return {*first, KeeperRule::firstOfEqual};
 }
 
-std::vector<Find> duplicateFinds(const FindContext& context, const std::vector<EqualFiles>& groups,
-                                 const Marks& marks, const KeeperOrder& order) {
-  std::vector<Find> all;
-  for (const EqualFiles& group : groups) {
-    const Keeper keeper = keeperOf(context, group, marks, order);
-    Find find;
-    find.kind = "duplicates";
-    find.likelihood = 85;
-    for (const NodeId node : group.nodes) {
-      const bool stays = context.standing[node] <= Standing::kept || context.part[node];
-      if (node != keeper.node && !stays) find.items.push_back(copyOf(context, node));
-    }
-    if (find.items.empty()) continue;
-    find.offers = {
-        {"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"link", {}, {}, {}}, {"share", {}, {}, {}}};
-    find.place = context.tree.path(keeper.node);
-    context.complete(find);
-    // One stays, so nothing is lost but a second place; whether that was meant is its owner's to say.
-    find.standing = find.judged = Standing::ownersCall;
-    find.regret = Regret::none;
-    find.placeId.clear();
-    find.band = ageBand(find.newest, context.options.now);
-    find.facts.push_back({"keeper", escapePath(find.place)});
-    find.facts.push_back({"keeper-rule", std::string(name(keeper.why))});
-    find.facts.push_back({"bytes-each", group.length});
-    find.facts.push_back({"copies", std::uint64_t{group.nodes.size()}});
-    char text[40];
-    std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(group.digest.high),
-                  static_cast<unsigned long long>(group.digest.low));
-    find.id = FindContext::findId(find.kind, text + std::to_string(group.length), AgeBand::today);
-    all.push_back(std::move(find));
+std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& group, const Marks& marks,
+                                  const KeeperOrder& order) {
+  const Keeper keeper = keeperOf(context, group, marks, order);
+  Find find;
+  find.kind = "duplicates";
+  find.likelihood = 85;
+  for (const NodeId node : group.nodes) {
+    const bool stays = context.standing[node] <= Standing::kept || context.part[node];
+    if (node != keeper.node && !stays) find.items.push_back(context.subject(node));
   }
-  return all;
+  if (find.items.empty()) return std::nullopt;
+  find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"link", {}, {}, {}}, {"share", {}, {}, {}}};
+  find.place = context.tree.path(keeper.node);
+  context.complete(find);
+  // One stays, so nothing is lost but a second place; whether that was meant is its owner's to say.
+  find.standing = find.judged = Standing::ownersCall;
+  find.regret = Regret::none;
+  find.placeId.clear();
+  find.band = ageBand(find.newest, context.options.now);
+  find.facts.push_back({"keeper", escapePath(find.place)});
+  find.facts.push_back({"keeper-rule", std::string(name(keeper.why))});
+  find.facts.push_back({"bytes-each", group.length});
+  find.facts.push_back({"copies", std::uint64_t{group.nodes.size()}});
+  const std::string content = std::to_string(group.digest.high) + "/" + std::to_string(group.digest.low);
+  find.id = FindContext::findId(find.kind, content + "/" + std::to_string(group.length), AgeBand::today);
+  return find;
 }
 
 std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<EqualFiles>& groups) {
@@ -150,6 +121,7 @@ std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<Eq
   for (std::size_t g = 0; g < groups.size(); ++g)
     for (const NodeId node : groups[g].nodes) groupOf.emplace(node, g);
   std::map<std::string, std::vector<NodeId>> byName;
+  const std::vector<NodeId> holds = holdFolders(tree);
   for (NodeId id = 1; id < tree.size(); ++id) {
     const FileKind kind = context.kind[id];
     if (tree.kind(id) != EntryKind::file || tree.isGone(id) || tree.occupied(id) < least ||
@@ -157,6 +129,7 @@ std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<Eq
       continue;
     const Standing standing = context.standing[id];
     if (standing <= Standing::kept || standing >= Standing::rebuilds) continue;
+    if (isBeneathAny(context.gain, id, holds)) continue;
     if (inDatedCopy(tree.path(id))) continue;  // versions of a series, and meant so
     // A name says little of files that no program is known to open, but where people keep their own.
     if (kind == FileKind::other && standing != Standing::ownersCall) continue;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <optional>
+
 #include "core/finds/marks.h"
 #include "core/finds/match/matcher.h"
 
@@ -33,11 +35,11 @@ struct Keeper {
 Keeper keeperOf(const FindContext& context, const EqualFiles& group, const Marks& marks,
                 const KeeperOrder& order);
 
-/// Finds of the kind "duplicates", one a group: its things are the copies that could go, without the keeper
+/// The find of a group, of the kind "duplicates": its things are the copies that could go, without the keeper
 /// and what is locked. Facts: "keeper" (path, escaped), "keeper-rule", "bytes-each", "copies". No offers are
-/// priced. Groups in which nothing could go give none.
-std::vector<Find> duplicateFinds(const FindContext& context, const std::vector<EqualFiles>& groups,
-                                 const Marks& marks, const KeeperOrder& order);
+/// priced. Nothing for a group in which nothing could go.
+std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& group, const Marks& marks,
+                                  const KeeperOrder& order);
 
 /// Finds of the kind "namesakes", one a name: files of one name and kind, of a megabyte and more, that are
 /// not equal as far as is known. Nothing is read.

@@ -8,6 +8,7 @@
 #include <mutex>
 #include <thread>
 
+#include "core/finds/hold_name.h"
 #include "core/finds/match/file_content.h"
 
 namespace zt {
@@ -64,11 +65,15 @@ private:
     if (tree_.length(id) < std::max<Bytes>(1, options_.least) || context_.inTrash[id]) return false;
     const Standing standing = context_.standing[id];
     if (standing == Standing::spent || standing == Standing::rebuilds) return false;
+    // What is a way back goes, or stays, with the whole that it lies in.
+    if (standing == Standing::ownersCall && context_.regret[id] == Regret::wayBack) return false;
+    if (isBeneathAny(context_.gain, id, holds_)) return false;
     return options_.only.empty() || options_.only[id];
   }
   bool mayGo(NodeId id) const { return context_.standing[id] > Standing::kept && !context_.part[id]; }
 
   void findCandidates() {
+    holds_ = holdFolders(tree_);
     absl::flat_hash_set<std::uint64_t> inodes;
     for (NodeId id = 1; id < tree_.size(); ++id) {
       if (!mayMatter(id) || (tree_.isLinked(id) && !inodes.insert(tree_.inode(id)).second)) continue;
@@ -286,6 +291,7 @@ private:
   const MatchOptions& options_;
   const EqualFound& found_;
   ProgressSink* progress_;
+  std::vector<NodeId> holds_;
   std::vector<Candidate> candidates_;
   std::vector<Open> open_;
   std::mutex mutex_;
@@ -296,6 +302,18 @@ private:
 };
 
 }  // namespace
+
+std::vector<NodeId> holdFolders(const SurveyTree& tree) {
+  std::vector<NodeId> all;
+  for (NodeId id = 1; id < tree.size(); ++id)
+    if (!tree.isGone(id) && tree.isFolder(id) && tree.name(id) == holdName) all.push_back(id);
+  return all;
+}
+
+bool isBeneathAny(const GainModel& gain, NodeId node, const std::vector<NodeId>& folders) {
+  return std::any_of(folders.begin(), folders.end(),
+                     [&](NodeId folder) { return gain.beneath(node, folder); });
+}
 
 MatchResult match(FileSystemReader& files, const Folder& root, const FindContext& context,
                   const MatchOptions& options, const EqualFound& found, ProgressSink* progress) {

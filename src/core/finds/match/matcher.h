@@ -17,6 +17,10 @@ struct KnownContent {
 };
 using KnownDigests = absl::flat_hash_map<std::uint64_t, KnownContent>;  ///< by inode
 
+/// The folders in which this program holds things: those are on their way out, and copies of nothing.
+std::vector<NodeId> holdFolders(const SurveyTree& tree);
+bool isBeneathAny(const GainModel& gain, NodeId node, const std::vector<NodeId>& folders);
+
 struct MatchOptions {
   Bytes least = 1;         ///< shorter files are left out
   unsigned readers = 2;    ///< one reader on a drive that rotates
@@ -54,8 +58,9 @@ struct MatchResult {
 using EqualFound = std::function<void(const EqualFiles&)>;
 
 /// Finds files of equal content: by length, by their ends, by all of them. Nothing is read where no two files
-/// have a length in common. Left out are placeholders and holes (which occupy nothing), what is spent or
-/// rebuilds, what lies in a trash, and groups in which nothing could go. Any thread; readers of its own.
+/// have a length in common. Left out are placeholders and holes (which occupy nothing), what is held, spent,
+/// rebuilds or is a way back as a whole, what lies in a trash, and groups in which nothing could go. Any
+/// thread; readers of its own.
 MatchResult match(FileSystemReader& files, const Folder& root, const FindContext& context,
                   const MatchOptions& options, const EqualFound& found, ProgressSink* progress);
 

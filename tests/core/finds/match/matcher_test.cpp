@@ -380,6 +380,56 @@ TEST_F(Copying, ACollisionIsFoundOutBeforeAnythingGoes) {
   EXPECT_EQ(t.has("drive/a/one.wav") + t.has("drive/c/one.wav"), 1) << "the true copy went, one stayed";
 }
 
+/// What this program holds is on its way out: it is no copy that would stay.
+TEST_F(Copying, AHeldCopyIsNone) {
+  ASSERT_TRUE(job->planBook().addPaths({"a/one.wav"}, "hold"));
+  ASSERT_EQ(run().lines.at(0).state, LineOutcome::State::done);
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  ASSERT_TRUE(match());
+  EXPECT_EQ(duplicates(), nullptr);
+}
+
+/// Equal files in one thing that goes as a whole were never judged as copies of each other.
+TEST_F(Copying, AFolderMayGoWithAllItsCopies) {
+  t.file("drive/trip/one.jpg", noise(900'000, 5));
+  t.file("drive/trip/again.jpg", noise(900'000, 5));
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  ASSERT_TRUE(match());
+  EXPECT_EQ(job->planBook().addPaths({"trip/one.jpg", "trip/again.jpg"}, "discard").error().code,
+            Errc::lastCopy);
+  ASSERT_TRUE(job->planBook().addPaths({"trip"}, "discard"));
+  EXPECT_EQ(run().lines.at(0).state, LineOutcome::State::done);
+  EXPECT_FALSE(t.has("drive/trip"));
+}
+
+/// A proposal of what may go leaves one of equal files, and says no more than that it does not reach.
+TEST_F(Copying, AProposalLeavesOneOfEqualFiles) {
+  ASSERT_TRUE(match());
+  ASSERT_TRUE(job->planBook().mark({"a", "b", "c"}, Mark::mayGo));
+  ASSERT_TRUE(job->planBook().addTarget("", "4096"));
+  std::vector<Target> targets = job->planBook().targets();
+  targets[0].bytes = job->reading().free + 50'000'000;
+  ASSERT_TRUE(job->planBook().setTargets(targets));
+  const auto proposal = job->planBook().propose({});
+  ASSERT_TRUE(proposal);
+  ASSERT_TRUE(job->planBook().set(proposal->plan)) << "what is proposed can be put on the plan";
+  std::set<PathBytes> planned;
+  for (const PlanLine& line : job->planBook().plan().lines)
+    for (const Subject& item : line.items) planned.insert(item.path);
+  EXPECT_TRUE(planned.contains("b/two.wav"));
+  EXPECT_EQ(planned.contains("a/one.wav") + planned.contains("c/one.wav"), 1);
+}
+
+/// What was found stays known when less is asked for later, or the asking is stopped.
+TEST_F(Copying, KnowsWhatWasFoundBefore) {
+  ASSERT_TRUE(match());
+  MatchBook::Options options;
+  options.least = 900'000'000;
+  ASSERT_TRUE(job->contents().match(options, nullptr));
+  EXPECT_NE(duplicates(), nullptr);
+  EXPECT_EQ(job->planBook().addPaths({"a/one.wav", "c/one.wav"}, "discard").error().code, Errc::lastCopy);
+}
+
 TEST_F(Copying, KeepThisOneInstead) {
   ASSERT_TRUE(match());
   const PathBytes copy = duplicates()->items[0].path;
