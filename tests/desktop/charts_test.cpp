@@ -46,6 +46,25 @@ void paintsAnything(T& chart, const auto& shown) {
   paintsAnything(chart);
 }
 
+TEST(Charts, TheBalanceTellsEachTarget) {
+  DrivePicture view = openView(50'000'000'000, 9'000'000'000);
+  view.targets.clear();
+  for (const auto& [label, bytes] :
+       {std::pair("upgrade", 22'000'000'000), std::pair("house", 8'000'000'000)}) {
+    Target t;
+    t.label = label;
+    t.bytes = static_cast<Bytes>(bytes);
+    t.chosen = true;
+    view.targets.push_back(t);
+  }
+  BalanceBar balance;
+  balance.show(view);
+  for (const char* label : {"upgrade", "house"})
+    EXPECT_TRUE(balance.toolTip().contains(QLatin1String(label))) << balance.toolTip().toStdString();
+  EXPECT_TRUE(balance.toolTip().contains(QStringLiteral("1.0 GB to spare")))
+      << balance.toolTip().toStdString();
+}
+
 TEST(Charts, BearNothingAndExtremes) {
   LevelGauge level;
   AgeSizeGrid grid;

@@ -60,6 +60,32 @@ TEST_P(OtherFileSystems, MeasureReclaimAndProve) {
   EXPECT_TRUE(std::filesystem::exists(drive / "set2/file2"));
 }
 
+/// A user's folder that is a mount of its own: not looked into, said, and what holds it cannot go.
+TEST(MountedUserFolder, IsNotGoneInto) {
+  LoopDrive drive("ext4", Bytes{64} << 20);
+  ZT_NEEDS(drive);
+  write(drive / "etc/os-release", 10);
+  write(drive / "usr/bin/sh", 10);
+  write(drive / "var/lib/dpkg/status", 10);
+  std::filesystem::create_directories(drive / "home/kim");
+  must(::mount("tmpfs", (drive / "home/kim").c_str(), "tmpfs", 0, "size=8m") == 0, "mount a user's folder");
+  write(drive / "home/kim/.cache/tool/data", 400'000);
+  write(drive / "home/kim/Downloads/setup.exe", 400'000);
+  TempFolder t;
+  const std::string job = t / "a.ztjob";
+  const auto measured = runProgram({ZTALLY, "measure", drive.path(), "--job", job, "--json"});
+  const auto found = runProgram({ZTALLY, "finds", "--job", job, "--json"}).json();
+  const int whole = runProgram({ZTALLY, "plan", "--job", job, "add", "home"}).status;
+  const int inside = runProgram({ZTALLY, "plan", "--job", job, "add", "home/kim/Downloads"}).status;
+  must(::umount2((drive / "home/kim").c_str(), MNT_DETACH) == 0, "unmount a user's folder");
+  EXPECT_EQ(measured.status, 0);
+  for (const auto& f : found["finds"])
+    for (const auto& item : f["items"])
+      EXPECT_FALSE(item["path"].get<std::string>().starts_with("home/kim/")) << item["path"];
+  EXPECT_EQ(whole, 4) << "what holds a mount stays";
+  EXPECT_NE(inside, 0);
+}
+
 INSTANTIATE_TEST_SUITE_P(Loop, OtherFileSystems,
                          ::testing::Values(std::pair<const char*, Bytes>{"xfs", Bytes{400} << 20},
                                            std::pair<const char*, Bytes>{"btrfs", Bytes{300} << 20}),

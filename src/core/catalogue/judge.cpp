@@ -89,7 +89,8 @@ private:
   }
 
   std::uint32_t add(const Visit& visit, const Place& place, bool certain, std::uint32_t above) {
-    Sighting s{visit.node, &place, place.standing, place.regret, Verdict::asSaid, above, visit.way.inHome};
+    Sighting s{visit.node,      &place, place.standing,  place.regret,
+               Verdict::asSaid, above,  visit.way.layer, visit.way.inHome};
     s.verdict = verdictOn(place, visit.node, certain, visit.way.layer);
     if (s.verdict != Verdict::asSaid) hold(s);
     out_.all.push_back(s);

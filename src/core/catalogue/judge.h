@@ -37,6 +37,7 @@ struct Sighting {
   Regret regret = Regret::personalGone;
   Verdict verdict = Verdict::asSaid;
   std::uint32_t above = 0;  ///< what speaks of the folder it lies in
+  std::uint16_t layer = 0;  ///< of the map: the catalogue and where it was put to
   bool inHome = false;
 };
 

@@ -49,8 +49,9 @@ const std::vector<Signs>& allSigns() {
   return all;
 }
 
-/// The system whose top lies at a path, if the first sign of a family does; certain with one more.
-std::optional<SystemRoot> systemAt(const NameView& names, const PathBytes& at) {
+/// The systems whose top lies at a path: of each family whose first sign does, certain with one more.
+std::vector<SystemRoot> systemsAt(const NameView& names, const PathBytes& at) {
+  std::vector<SystemRoot> all;
   for (const Signs& family : allSigns()) {
     const bool fold = foldsCase(family.family);
     const auto there = [&](const std::vector<std::string_view>& sign) {
@@ -61,9 +62,14 @@ std::optional<SystemRoot> systemAt(const NameView& names, const PathBytes& at) {
     const bool first = there(family.signs.front());
     // A kernel or a registry is there with its folder; that alone is one sign.
     if (first || (family.family != SystemFamily::linuxFamily && count > 0))
-      return SystemRoot{at, {}, family.family, first && count >= 2, false};
+      all.push_back({at, {}, family.family, first && count >= 2, false});
   }
-  return std::nullopt;
+  return all;
+}
+
+std::optional<SystemRoot> systemAt(const NameView& names, const PathBytes& at) {
+  const auto all = systemsAt(names, at);
+  return all.empty() ? std::nullopt : std::optional(all.front());
 }
 
 /// Parts of a system that Btrfs layouts put beside its top, and what they stand for.
@@ -125,6 +131,7 @@ void findPrevious(const NameView& names, const SystemRoot& used, std::vector<Sys
     auto system = systemAt(names, folder);
     for (const Signs& family : allSigns())
       if (!system && family.family == used.family) system = suspectAt(names, folder, family);
+    // Of another family it is somebody's copy, and nobody's caches lie in it.
     if (!system || system->family != used.family) continue;
     system->previous = true;
     found.push_back(std::move(*system));
@@ -135,9 +142,9 @@ void findPrevious(const NameView& names, const SystemRoot& used, std::vector<Sys
 
 std::vector<SystemRoot> systemsIn(const NameView& names) {
   std::vector<SystemRoot> found;
-  if (auto top = systemAt(names, {})) {
-    found.push_back(*top);
-    findPrevious(names, *top, found);
+  found = systemsAt(names, {});
+  if (!found.empty()) {
+    findPrevious(names, SystemRoot(found.front()), found);
   } else {
     findBelow(names, found);
   }

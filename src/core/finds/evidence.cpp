@@ -9,8 +9,7 @@ namespace zt {
 
 namespace {
 
-/// Smaller files have too many namesakes that mean nothing.
-constexpr Bytes worthAsking = 1'000'000;
+constexpr Bytes worthAsking = worthKnowingElsewhere;
 constexpr std::size_t mostNamesakes = 10;
 
 }  // namespace
@@ -33,7 +32,11 @@ EvidenceDesk::EvidenceDesk(const FindContext& context, std::span<const Find* con
       if (item.node == noNode || tree.kind(item.node) != EntryKind::file) continue;
       if (tree.length(item.node) < worthAsking) continue;
       lengths.insert(tree.length(item.node));
-      namesakes_[{tree.length(item.node), std::string(tree.name(item.node))}];
+      const auto [at, isNew] =
+          namesakes_.try_emplace({tree.length(item.node), std::string(tree.name(item.node))});
+      if (!isNew || !context.options.elsewhere) continue;
+      auto others = context.options.elsewhere(at->first.first, at->first.second);
+      if (!others.empty()) elsewhere_[at->first] = std::move(others);
     }
   if (lengths.empty()) return;
   for (NodeId id = 1; id < tree.size(); ++id) {
@@ -64,10 +67,14 @@ Evidence EvidenceDesk::of(const Find& find) const {
     e.placeholders += item.node != noNode && tree.kind(item.node) == EntryKind::file &&
                       tree.occupied(item.node) == 0 && tree.length(item.node) > mayLieInItsRecord;
   for (const Subject& item : find.items) {
-    if (item.node == noNode || e.namesakes.size() >= mostNamesakes) continue;
+    if (item.node == noNode || std::min(e.namesakes.size(), e.elsewhere.size()) >= mostNamesakes) continue;
     e.needsRights = e.needsRights || (self_ != 0 && tree.owner(item.node) != self_);
     if (tree.kind(item.node) != EntryKind::file) continue;
-    const auto at = namesakes_.find({tree.length(item.node), std::string(tree.name(item.node))});
+    const std::pair key(tree.length(item.node), std::string(tree.name(item.node)));
+    if (const auto others = elsewhere_.find(key); others != elsewhere_.end())
+      for (const FileElsewhere& other : others->second)
+        if (e.elsewhere.size() < mostNamesakes) e.elsewhere.push_back({other, item.path});
+    const auto at = namesakes_.find(key);
     if (at == namesakes_.end()) continue;
     for (const NodeId other : at->second)
       if (other != item.node && e.namesakes.size() < mostNamesakes)

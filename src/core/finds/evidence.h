@@ -16,14 +16,21 @@ struct Namesake {
   PathBytes of;  ///< the thing of the find
 };
 
+/// The same on a drive that was measured before.
+struct NamesakeElsewhere {
+  FileElsewhere file;
+  PathBytes of;
+};
+
 /// What is known of a find beside what it says itself. Facts only; `words` makes sentences.
 struct Evidence {
   const Place* place = nullptr;  ///< lives as long as the catalogue
   Verdict verdict = Verdict::asSaid;
   SizeVerdict size = SizeVerdict::unknown;
-  std::vector<Namesake> namesakes;  ///< at most ten
-  bool needsRights = false;         ///< it belongs to somebody else
-  std::uint32_t placeholders = 0;   ///< of its things: files with a length of which nothing is stored here
+  std::vector<Namesake> namesakes;           ///< at most ten
+  std::vector<NamesakeElsewhere> elsewhere;  ///< at most ten
+  bool needsRights = false;                  ///< it belongs to somebody else
+  std::uint32_t placeholders = 0;  ///< of its things: files with a length of which nothing is stored here
 };
 
 /// Looks for namesakes of the things of several finds in one pass. The context must outlive it. Immutable;
@@ -36,8 +43,10 @@ public:
 private:
   const FindContext& context_;
   std::uint32_t self_;
-  /// By length and name: the nodes that have them.
-  absl::flat_hash_map<std::pair<Bytes, std::string>, std::vector<NodeId>> namesakes_;
+  template <class Value>
+  using ByLengthAndName = absl::flat_hash_map<std::pair<Bytes, std::string>, Value>;
+  ByLengthAndName<std::vector<NodeId>> namesakes_;
+  ByLengthAndName<std::vector<FileElsewhere>> elsewhere_;
 };
 
 /// The place that a find is of; nullptr where none is known.

@@ -6,6 +6,7 @@
 #include <future>
 
 #include "core/catalogue/judge.h"
+#include "core/finds/elsewhere.h"
 #include "core/finds/file_kinds.h"
 #include "core/finds/find.h"
 #include "core/os/machine.h"
@@ -29,6 +30,7 @@ struct FindOptions {
   bool live = false;             ///< the system on the drive is the one that runs
   MachineFacts machine;          ///< of the machine that it runs on; empty where it does not
   bool keepsAccessTimes = true;  ///< the mount keeps them well enough to be quoted
+  Elsewhere elsewhere;           ///< empty where nothing is known of other drives
   /// The first bytes of a file; empty where the drive is not at hand. Asked while the context is built only.
   std::function<std::optional<std::string>(NodeId file, std::size_t most)> head;
 };

@@ -149,6 +149,26 @@ void PlaceBook::noteVisit(const Survey& s) const {
   if (!workshop_.visits || site_->closed()) return;
   (void)workshop_.visits->noteVisit({site_->drive().id, identity_, file_.path(), site_->opened(), s.finished,
                                      s.usage.capacity, s.usage.available, s.tree.entries(), s.wholeDrive});
+  if (!s.partial) noteLargeFiles(s);
+}
+
+/// The largest files, for visits to other drives: a person asks whether a thing is the only one.
+void PlaceBook::noteLargeFiles(const Survey& survey) const {
+  constexpr std::size_t most = 20'000;
+  const SurveyTree& tree = survey.tree;
+  std::vector<NodeId> large;
+  for (NodeId id = 1; id < tree.size(); ++id)
+    if (tree.kind(id) == EntryKind::file && tree.length(id) >= worthKnowingElsewhere && !tree.isGone(id))
+      large.push_back(id);
+  if (large.size() > most) {
+    std::nth_element(large.begin(), large.begin() + most, large.end(),
+                     [&](NodeId a, NodeId b) { return tree.length(a) > tree.length(b); });
+    large.resize(most);
+  }
+  LargeFiles seen{site_->drive().id, site_->drive().label, belowTop(), survey.finished, {}};
+  for (const NodeId id : large)
+    seen.files.push_back({joinPath(seen.top, tree.path(id)), tree.length(id), tree.modified(id)});
+  (void)workshop_.visits->noteLargeFiles(seen);
 }
 
 void PlaceBook::noteMarks(const Marks& marks, const std::vector<PathBytes>& paths) const {

@@ -44,6 +44,7 @@ public:
   /// The figures of a survey that was kept just now.
   void adopt(const Survey& survey);
 
+  /// Notes the visit and the large files of the drive in the register.
   void noteVisit(const Survey& survey) const;
   /// Notes in the register what is said of these paths now.
   void noteMarks(const Marks& marks, const std::vector<PathBytes>& paths) const;
@@ -54,6 +55,7 @@ public:
 private:
   Result<void> loadIdentity();
   PathBytes belowTop() const;
+  void noteLargeFiles(const Survey& survey) const;
 
   const Workshop& workshop_;
   JobFile& file_;

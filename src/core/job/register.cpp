@@ -11,7 +11,7 @@ namespace zt {
 namespace {
 
 constexpr int applicationId = 0x5A545247;  // "ZTRG"
-constexpr int schemaVersion = 2;
+constexpr int schemaVersion = 3;
 constexpr int patienceMs = 2000;
 
 constexpr const char* schema = R"(
@@ -25,6 +25,14 @@ CREATE TABLE hold(drive TEXT NOT NULL, folder BLOB NOT NULL, PRIMARY KEY(drive, 
 constexpr const char* markTable = R"(
 CREATE TABLE IF NOT EXISTS mark(drive TEXT NOT NULL, path BLOB NOT NULL, said TEXT NOT NULL, inode INTEGER NOT NULL,
                                 folder INTEGER NOT NULL, PRIMARY KEY(drive, path)) WITHOUT ROWID;
+)";
+/// Since version 3. Titles and times are of a drive, not of a file, yet a join would save nothing here.
+constexpr const char* fileTable = R"(
+CREATE TABLE IF NOT EXISTS file(drive TEXT NOT NULL, path BLOB NOT NULL, name BLOB NOT NULL, length INTEGER NOT NULL,
+                                modified INTEGER NOT NULL, seen INTEGER NOT NULL, title TEXT NOT NULL,
+                                PRIMARY KEY(drive, path)) WITHOUT ROWID;
+CREATE INDEX IF NOT EXISTS file_by_length ON file(length, name);
+CREATE TABLE IF NOT EXISTS said(name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
 )";
 
 template <class Work>
@@ -75,6 +83,7 @@ Result<std::shared_ptr<Register>> Register::open(const PathBytes& file) {
       db->exec(schema);
     }
     db->exec(markTable);
+    db->exec(fileTable);
     db->exec("PRAGMA user_version=" + std::to_string(schemaVersion));
     all.commit();
     return std::shared_ptr<Register>(new Register(file, std::move(db)));
@@ -185,6 +194,76 @@ Marks Register::marks(const std::string& drive) {
     return all;
   });
   return read.value_or(Marks{});
+}
+
+Result<void> Register::noteLargeFiles(const LargeFiles& seen) {
+  const std::scoped_lock lock(mutex_);
+  return guarded(file_, [&] {
+    SQLite::Transaction all(*db_, SQLite::TransactionBehavior::IMMEDIATE);
+    // '0' is the byte after '/': everything that begins with "top/".
+    SQLite::Statement clear(*db_, seen.top.empty() ? "DELETE FROM file WHERE drive=?"
+                                                   : "DELETE FROM file WHERE drive=? AND path>=? AND path<?");
+    clear.bind(1, seen.drive);
+    if (!seen.top.empty()) {
+      sqlite::bindBlob(clear, 2, seen.top + "/");
+      sqlite::bindBlob(clear, 3, seen.top + "0");
+    }
+    clear.exec();
+    SQLite::Statement put(*db_, "INSERT OR REPLACE INTO file VALUES(?,?,?,?,?,?,?)");
+    for (const LargeFile& f : seen.files) {
+      put.reset();
+      put.bind(1, seen.drive);
+      sqlite::bindBlob(put, 2, f.path);
+      sqlite::bindBlob(put, 3, PathBytes(baseName(f.path)));
+      put.bind(4, static_cast<std::int64_t>(f.length));
+      put.bind(5, f.modified);
+      put.bind(6, seen.seen);
+      put.bind(7, seen.title);
+      put.exec();
+    }
+    all.commit();
+  });
+}
+
+std::vector<FileElsewhere> Register::elsewhere(const std::string& notOn, Bytes length,
+                                               std::string_view name) {
+  const std::scoped_lock lock(mutex_);
+  const auto read = guarded(file_, [&] {
+    std::vector<FileElsewhere> all;
+    SQLite::Statement q(*db_,
+                        "SELECT title,drive,path,modified,seen FROM file WHERE length=? AND name=? "
+                        "AND drive<>? ORDER BY drive,path LIMIT 10");
+    q.bind(1, static_cast<std::int64_t>(length));
+    sqlite::bindBlob(q, 2, PathBytes(name));
+    q.bind(3, notOn);
+    while (q.executeStep()) {
+      const std::string title = q.getColumn(0).getString();
+      all.push_back({title.empty() ? q.getColumn(1).getString() : title, sqlite::blob(q.getColumn(2)),
+                     q.getColumn(3).getInt64(), q.getColumn(4).getInt64()});
+    }
+    return all;
+  });
+  return read.value_or(std::vector<FileElsewhere>{});
+}
+
+Result<void> Register::say(const std::string& name, const std::string& value) {
+  const std::scoped_lock lock(mutex_);
+  return guarded(file_, [&] {
+    SQLite::Statement q(*db_, "INSERT OR REPLACE INTO said VALUES(?,?)");
+    q.bind(1, name);
+    q.bind(2, value);
+    q.exec();
+  });
+}
+
+std::string Register::said(const std::string& name) {
+  const std::scoped_lock lock(mutex_);
+  const auto read = guarded(file_, [&] {
+    SQLite::Statement q(*db_, "SELECT value FROM said WHERE name=?");
+    q.bind(1, name);
+    return q.executeStep() ? q.getColumn(0).getString() : std::string();
+  });
+  return read.value_or(std::string());
 }
 
 Result<void> Register::noteHold(const std::string& drive, const PathBytes& folder) {

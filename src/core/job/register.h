@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/drive/drive.h"
+#include "core/finds/elsewhere.h"
 #include "core/finds/marks.h"
 
 namespace SQLite {
@@ -26,6 +27,22 @@ struct Visit {
   Bytes free = 0;
   std::uint64_t entries = 0;
   bool wholeDrive = false;
+};
+
+/// One of the large files that a visit saw.
+struct LargeFile {
+  PathBytes path;  ///< from the drive's top
+  Bytes length = 0;
+  TimeNs modified = 0;
+};
+
+/// The large files of one drive, or of a folder of it, as one visit saw them.
+struct LargeFiles {
+  std::string drive;  ///< id of the drive
+  std::string title;  ///< as its owner named it; may be empty
+  PathBytes top;      ///< from the drive's top: what was measured
+  TimeNs seen = 0;
+  std::vector<LargeFile> files;
 };
 
 /// The register of drives and of the visits to them (docs/formats/register.md): one SQLite file in the user's
@@ -51,6 +68,15 @@ public:
   Result<void> noteMarks(const std::string& drive, const Marks& said, const std::vector<PathBytes>& cleared);
   /// Nothing where nothing can be read.
   Marks marks(const std::string& drive);
+
+  /// Takes the place of what was known of the same folder.
+  Result<void> noteLargeFiles(const LargeFiles& seen);
+  /// Files of a length and name on all drives but one, at most ten. Nothing where nothing can be read.
+  std::vector<FileElsewhere> elsewhere(const std::string& notOn, Bytes length, std::string_view name);
+
+  /// What this shop has said once for all, by a name: "keepers" (the order of rules). Empty for nothing.
+  Result<void> say(const std::string& name, const std::string& value);
+  std::string said(const std::string& name);
 
   /// Where things are held on a drive beside its top: folders relative to the drive's top.
   Result<void> noteHold(const std::string& drive, const PathBytes& folder);

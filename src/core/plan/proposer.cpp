@@ -148,8 +148,8 @@ void dropWorthless(std::vector<const Find*>& finds, Bytes need) {
 std::uint32_t ageAndCopies(const Find& find, const Evidence& known, TimeNs now) {
   const TimeNs age = now - find.newest;
   const std::uint32_t byAge = age > 3 * 365L * nsPerDay ? 15 : age > 365 * nsPerDay ? 8 : 0;
-  const bool all = !known.namesakes.empty() && find.items.size() == 1;
-  return byAge + (all ? 20u : 0u);
+  if (find.items.size() != 1) return byAge;
+  return byAge + (!known.namesakes.empty() ? 20u : 0u) + (!known.elsewhere.empty() ? 12u : 0u);
 }
 
 /// How much of what is short a thing gives, of forty.
@@ -202,6 +202,7 @@ std::vector<Decision> decisionsOf(const Choices& choices, Bytes shortBy) {
     d.standing = f->standing;
     d.untouched = f->newest;
     if (f->items.size() == 1 && !known.namesakes.empty()) d.perhapsCopy = known.namesakes.front().path;
+    if (f->items.size() == 1 && !known.elsewhere.empty()) d.perhapsOn = known.elsewhere.front().file.drive;
     d.comesAgain = textIn(*f, "arrived") == "can-be-fetched";
     decisions.push_back(std::move(d));
   }

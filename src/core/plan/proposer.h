@@ -24,6 +24,7 @@ struct Decision {
   std::string kind;
   Standing standing = Standing::unjudged;
   TimeNs untouched = 0;     ///< since the latest change in it
+  std::string perhapsOn;    ///< a drive that had one of its name and length when it was measured
   PathBytes perhapsCopy;    ///< of the same name and length elsewhere on the drive; empty where there is none
   bool comesAgain = false;  ///< it can be fetched again, as what is known of it says
 };

@@ -17,9 +17,14 @@ BalanceBar::BalanceBar(QWidget* parent) : Chart(parent) {
 
 void BalanceBar::show(const DrivePicture& view) {
   view_ = view;
-  setToolTip(view.shown ? tr("free %1, planned %2")
-                              .arg(say(&Words::exact, view.free), say(&Words::exact, view.planned.sure))
-                        : QString());
+  QStringList lines;
+  if (view.shown) {
+    lines.append(
+        tr("free %1, planned %2").arg(say(&Words::exact, view.free), say(&Words::exact, view.planned.sure)));
+    for (const Target& t : view.targets)
+      if (t.chosen) lines.append(standOf(t));
+  }
+  setToolTip(lines.join(QLatin1Char('\n')));
   twinChanged();
 }
 
@@ -45,15 +50,19 @@ QList<BalanceBar::Part> BalanceBar::parts() const {
   return all;
 }
 
+/// A target and what is to spare of it, or short.
+QString BalanceBar::standOf(const Target& t) const {
+  const SignedBytes over = surplus(t, view_.free + view_.planned.sure);
+  return say(&Words::targetName, t) + QStringLiteral(": ") +
+         (over >= 0 ? tr("%1 to spare").arg(say(&Words::signedBytes, over))
+                    : tr("%1 short").arg(say(&Words::signedBytes, -over)));
+}
+
 QStringList BalanceBar::others() const {
   QStringList all;
   const Target* most = hardest(view_.targets);
   for (const Target& t : view_.targets) {
-    if (!t.chosen || &t == most) continue;
-    const SignedBytes over = surplus(t, view_.free + view_.planned.sure);
-    all.append(say(&Words::targetName, t) + QStringLiteral(": ") +
-               (over >= 0 ? tr("%1 to spare").arg(say(&Words::signedBytes, over))
-                          : tr("%1 short").arg(say(&Words::signedBytes, -over))));
+    if (t.chosen && &t != most) all.append(standOf(t));
   }
   return all;
 }

@@ -26,6 +26,7 @@ private:
     bool alarm = false;
   };
   QList<Part> parts() const;
+  QString standOf(const Target& t) const;
   QStringList others() const;
   DrivePicture view_;
 };

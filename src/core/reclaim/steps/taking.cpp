@@ -1,11 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/reclaim/steps/taking.h"
 
+#include "core/reclaim/still_marked.h"
+
 namespace zt {
 
 namespace {
 HoldPlace placeOf(StepSite& site, const JournalRecord& record) {
   return {site.drive, record.run};
+}
+
+Result<void> stillMarked(StepSite& site, const JournalRecord& record) {
+  const NodeId node = site.drive.nodeAt(record.path);
+  return node == noNode ? Result<void>{} : checkStillMarked(site.drive, node);
 }
 
 /// Whether the item lies in the hold. If it does not, its state says where it is: a power cut can undo the
@@ -19,7 +26,8 @@ Result<bool> heldIn(HoldPlace& place, JournalRecord& record) {
 
 Result<void> TakingExecutor::check(StepSite& site, const JournalRecord& record) const {
   const auto fits = placeOf(site, record).stillMeasured(record, site.holders);
-  return fits ? Result<void>{} : Result<void>(tl::unexpected(fits.error()));
+  if (!fits) return tl::unexpected(fits.error());
+  return stillMarked(site, record);
 }
 
 Result<void> TakingExecutor::prepare(StepSite& site, JournalRecord& record) const {
@@ -27,6 +35,7 @@ Result<void> TakingExecutor::prepare(StepSite& site, JournalRecord& record) cons
 }
 
 Result<void> TakingExecutor::apply(StepSite& site, JournalRecord& record) const {
+  if (auto marked = stillMarked(site, record); !marked) return marked;
   return placeOf(site, record).take(record, site.holders);
 }
 

@@ -1,0 +1,14 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/reclaim/guard.h"
+
+namespace zt {
+
+/// Whether the signs by which a place speaks of an entry are on the drive as the survey saw them: what must
+/// not be near it is not (an update that waits for its files, begun since), and what must lie beside it or at
+/// the system's top is. Signs inside an entry are not asked for once more: they may have gone as part of it.
+/// Fails with changed; with what the drive says where it cannot be told. Any thread.
+Result<void> checkStillMarked(const GuardedDrive& drive, NodeId node);
+
+}  // namespace zt
