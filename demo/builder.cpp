@@ -110,6 +110,11 @@ private:
       f.modified = ago(set.youngest + (set.oldest - set.youngest) * part);
       f.owner = set.owner;
       f.mode = set.mode;
+      if (!set.disk.empty()) {
+        f.pieces = set.disk == "raw" ? rawDisk(f.length, set.guestUsed)
+                                     : qcow2Disk(f.length, set.guest, set.guestUsed, set.idle);
+        manifest_["stored"].push_back({{"path", f.path}});
+      }
       if (auto made = writer_.file(f); !made) return made;
       if (!set.placeholder) length_ += set.occupied != 0 ? set.occupied : f.length;
       if (set.occupied != 0 || set.placeholder)

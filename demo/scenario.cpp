@@ -29,6 +29,10 @@ FileSet fileSet(const toml::table& t) {
   f.occupied = gigabytes(t, "occupied_gb");
   f.heldBy = t["held_by"].value_or(std::string{});
   f.mode = static_cast<int>(t["mode"].value_or(0644));
+  f.disk = t["disk"].value_or(std::string{});
+  f.guest = gigabytes(t, "guest_gb");
+  f.guestUsed = gigabytes(t, "guest_used_gb");
+  f.idle = gigabytes(t, "idle_gb");
   f.placeholder = t["placeholder"].value_or(false);
   return f;
 }

@@ -27,6 +27,10 @@ struct FileSet {
   Bytes occupied = 0;    ///< declared hole: what it occupies on the stand-in; 0: its length
   std::string heldBy;    ///< declared open by this program
   int mode = 0644;
+  std::string disk;          ///< "raw" or "qcow2": it is the disk of another machine
+  Bytes guest = 0;           ///< as large as the guest thinks it is
+  Bytes guestUsed = 0;       ///< what its file system uses
+  Bytes idle = 0;            ///< qcow2: room that belongs to nobody
   bool placeholder = false;  ///< stands for an online copy: a length, and nothing behind it
 };
 

@@ -70,12 +70,15 @@ Result<void> TreeWriter::file(const File& f) {
   bool good = ::ftruncate(fd, static_cast<off_t>(f.length)) == 0;
   const auto headSize =
       static_cast<std::size_t>(std::min(f.length, f.length <= 2 * block ? f.length : block));
-  std::string head = content(f.key, 0, headSize);
-  head.replace(0, std::min(f.head.size(), head.size()), f.head.substr(0, head.size()));
-  good = good && writeAt(fd, head, 0);
-  std::string end = content(f.key, 1, block);
-  if (f.differs) end[100] ^= 1;
-  if (f.length > 2 * block) good = good && writeAt(fd, end, (f.length - block) / block * block);
+  if (f.pieces.empty()) {
+    std::string head = content(f.key, 0, headSize);
+    head.replace(0, std::min(f.head.size(), head.size()), f.head.substr(0, head.size()));
+    good = good && writeAt(fd, head, 0);
+    std::string end = content(f.key, 1, block);
+    if (f.differs) end[100] ^= 1;
+    if (f.length > 2 * block) good = good && writeAt(fd, end, (f.length - block) / block * block);
+  }
+  for (const auto& [place, bytes] : f.pieces) good = good && writeAt(fd, bytes, place);
   good = good && ::ftruncate(fd, static_cast<off_t>(f.length)) == 0 &&
          ::fchmod(fd, static_cast<mode_t>(f.mode)) == 0;
   if (::geteuid() == 0) (void)!::fchown(fd, static_cast<uid_t>(f.owner), static_cast<gid_t>(f.owner));

@@ -8,6 +8,7 @@
 #include "core/base/bytes.h"
 #include "core/base/clock.h"
 #include "core/base/result.h"
+#include "demo/guest_disks.h"
 
 namespace zt::demo {
 
@@ -26,6 +27,7 @@ public:
     int owner = 0;
     int mode = 0644;
     bool differs = false;  ///< in one byte near the end from others of its key
+    Pieces pieces = {};    ///< its whole content, where it is not made up
   };
   Result<void> folder(const std::string& path, int owner = 0, int mode = 0755);
   Result<void> file(const File& file);

@@ -19,3 +19,4 @@
 void fuzzSurvey(std::string_view input);
 void fuzzHelper(std::string_view input);
 void fuzzRecords(std::string_view input);
+void fuzzImages(std::string_view input);

@@ -9,7 +9,7 @@ import sys
 from pathlib import Path
 
 # From the ground up; an include may only point to the same layer or a lower one.
-LAYERS = ["core/base", "core/os", "core/drive", "core/survey", "core/catalogue", "core/finds", "core/points", "core/plan",
+LAYERS = ["core/base", "core/os", "core/images", "core/drive", "core/survey", "core/catalogue", "core/finds", "core/points", "core/plan",
           "core/reclaim", "core/proof", "core/job", "core/report", "core/upkeep", "words"]
 TOPS = ["cli", "desktop", "helper"]  # stand on the core, never on each other
 # Within the desktop: pictures and models know values, not `Session`.

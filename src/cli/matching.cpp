@@ -3,6 +3,8 @@
 #include "cli/verbs.h"
 #include "core/finds/answer.h"
 #include "core/finds/match/duplicates.h"
+#include "core/job/image_json.h"
+#include "core/job/register.h"
 
 namespace zt::cli {
 
@@ -19,7 +21,7 @@ Json groupsJson(const Job& job, const MatchResult& result) {
   const FindContext& context = *job.surveys().context();
   Json all = Json::array();
   for (const EqualFiles& group : result.groups) {
-    const Keeper keeper = keeperOf(context, group, job.planBook().marks(), usualOrder());
+    const Keeper keeper = keeperOf(context, group, job.planBook().marks(), job.surveys().keeperOrder());
     Json one{
         {"bytes_each", group.length}, {"keeper", {{"rule", name(keeper.why)}}}, {"copies", Json::array()}};
     putPath(one["keeper"], "path", context.tree.path(keeper.node));
@@ -44,12 +46,36 @@ Json namesakesJson(const Job& job) {
     Json one{{"name", escapePath(find.place)}, {"items", Json::array()}};
     for (const Subject& thing : find.items) {
       Json item{{"bytes", tree.length(thing.node)}, {"modified_ns", tree.modified(thing.node)}};
+      if (const auto at =
+              differenceOf(*job.surveys().detected().differences, find.items.front().node, thing.node))
+        item["first_difference"] = *at;
       putPath(item, "path", thing.path);
       one["items"].push_back(std::move(item));
     }
     all.push_back(std::move(one));
   }
   return all;
+}
+
+Json imagesJson(const Job& job) {
+  const FindContext& context = *job.surveys().context();
+  Json all = Json::array();
+  for (const ImageSeen& image : *job.surveys().detected().images) {
+    Json one = imageJson(image.facts);
+    putPath(one, "path", context.tree.path(image.node));
+    one["in_use"] = context.held.contains(image.node);
+    all.push_back(std::move(one));
+  }
+  return all;
+}
+
+void printImages(Console& console, const Job& job) {
+  for (const Find& find : *job.surveys().finds()) {
+    if (find.kind != "images") continue;
+    console.out << column(find.gain.atMost) << "  " << words().findTitle(find) << "\n            "
+                << words().findNote(find) << "; could return " << words().bytes(find.gain.sure) << " to "
+                << words().bytes(find.gain.atMost) << '\n';
+  }
 }
 
 void printGroups(Console& console, const Job& job, std::size_t top) {
@@ -76,6 +102,13 @@ void printGroups(Console& console, const Job& job, std::size_t top) {
 
 int matchVerb(Console& console, const Arguments& args) {
   int status = 0;
+  if (!args.keepBy.empty()) {
+    const auto order = parseOrder(args.keepBy == "usual" ? "" : args.keepBy);
+    if (!order) return report(console, order.error());
+    if (!console.workshop.visits) return report(console, Error{Errc::notThere, "register", {}, 0, {}});
+    if (auto kept = console.workshop.visits->say("keepers", orderText(*order)); !kept)
+      return report(console, kept.error());
+  }
   const auto job = openJob(console, args, status);
   if (!job) return status;
   MatchBook::Options options;
@@ -108,13 +141,15 @@ int matchVerb(Console& console, const Arguments& args) {
     }
     print(console, {{"groups", groupsJson(*job, *result)},
                     {"namesakes", namesakesJson(*job)},
-                    {"images", Json::array()},
+                    {"images", imagesJson(*job)},
                     {"left", std::move(left)},
                     {"stopped", result->stopped},
                     {"read_bytes", result->read},
-                    {"needed_bytes", result->needed}});
+                    {"needed_bytes", result->needed},
+                    {"images_read_bytes", result->readOfImages}});
   } else {
     printGroups(console, *job, args.top);
+    printImages(console, *job);
   }
   return result->stopped ? Exit::partly : Exit::done;
 }

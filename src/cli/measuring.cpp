@@ -384,6 +384,12 @@ Json evidenceJson(const Find& f, const Evidence& e) {
     putPath(copy, "of", n.of);
     j["copies"].push_back(std::move(copy));
   }
+  for (const NamesakeElsewhere& n : e.elsewhere) {
+    Json copy{{"by", "name-and-length"}, {"drive", n.file.drive}, {"seen_ns", n.file.seen}};
+    putPath(copy, "path", n.file.path);
+    putPath(copy, "of", n.of);
+    j["copies"].push_back(std::move(copy));
+  }
   return j;
 }
 

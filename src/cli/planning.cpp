@@ -98,6 +98,7 @@ Json proposalJson(const Job& job, const Proposal& p) {
     decision["untouched_since_ns"] = d.untouched;
     decision["can_be_fetched"] = d.comesAgain;
     if (!d.perhapsCopy.empty()) putPath(decision, "perhaps_copy", d.perhapsCopy);
+    if (!d.perhapsOn.empty()) decision["perhaps_on"] = d.perhapsOn;
     j["decisions"].push_back(std::move(decision));
   }
   return j;

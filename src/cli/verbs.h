@@ -36,7 +36,8 @@ struct Arguments {
   std::string consent;
   std::int64_t run = 0;
   std::string question;
-  std::string least;  ///< of match: shorter files are left out
+  std::string least;   ///< of match: shorter files are left out
+  std::string keepBy;  ///< of match: rules by which one of equal files stays
   std::string sort = "occupied";
   std::string edit;                ///< add, drop, show, move; keep, may-go, not-now, clear
   std::vector<std::string> items;  ///< find ids or paths

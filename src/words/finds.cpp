@@ -61,6 +61,9 @@ std::string Words::findTitle(const Find& f) const {
   if (const auto kernel = textIn(f, "kernel-version"); !kernel.empty())
     return t("superseded kernel %1", {kernel});
   if (f.kind == "programs") return path(baseName(whereIs(f)));
+  if (numberIn(f, "whole-folder") == 1) return t("a copy of the folder %1", {textIn(f, "keeper")});
+  if (numberIn(f, "whole-folder") == 2)
+    return t("%1: all of it is in %2, too", {path(f.items.front().path), textIn(f, "keeper")});
   if (f.kind == "duplicates") return t("copies of %1", {textIn(f, "keeper")});
   if (f.kind == "namesakes") return t("%1 files named %2", {number(f.items.size()), path(f.place)});
   if (f.kind == "stale-backups" && f.items.size() > 1) return t("dated copies in %1", {path(f.place)});
@@ -75,9 +78,15 @@ std::string Words::findNote(const Find& f) const {
   if (f.kind == "old") return files(f.files) + ", " + sinceModified(f.band);
   if (f.kind == "dormant") return t("dormant: %1, %2", {files(f.files), sinceModified(f.band)});
   if (f.kind == "trash") return t("%1 thrown away", {things(thrownAway(f))});
+  if (numberIn(f, "whole-folder") > 0) return t("a whole folder, %1", {files(f.files)});
   if (f.kind == "duplicates")
     return t("%1 of %2 each", {things(f.items.size()), bytes(numberIn(f, "bytes-each"))});
   if (f.kind == "namesakes") return t("different content; the newest first");
+  if (f.kind == "images")
+    return !hasFact(f, "inside")
+               ? t("%1 disk, %2 outside", {textIn(f, "format"), bytes(numberIn(f, "outside"))})
+               : t("%1 disk, %2 outside, %3 used inside",
+                   {textIn(f, "format"), bytes(numberIn(f, "outside")), bytes(numberIn(f, "inside"))});
   if (f.kind == "arrivals") return files(f.files) + ", " + sinceModified(f.band);
   if (f.kind == "programs") {
     const std::string wanted = textIn(f, "wanted");
@@ -115,6 +124,7 @@ std::string Words::whyHere(const Find& f) const {
       {"components", "a part of the system or of a program that can be big; measured only"},
       {"duplicates", "equal, byte for byte as far as digests tell, to a file that stays"},
       {"namesakes", "files of one name that are not the same"},
+      {"images", "by its content it is the disk of another machine"},
       {"many-small", "thousands of small files that matter only in sum"},
       {"picked", "someone picked it"}};
   const auto known = texts.find(f.kind);
@@ -157,6 +167,7 @@ std::vector<Said> Words::evidence(const Find& f, const FindContext& c, const Evi
   sayOfTimes(f, c, all);
   sayOfSize(f, e, all);
   sayOfKeeper(f, all);
+  sayOfImage(f, all);
   if (f.kind != "duplicates" && f.kind != "namesakes") sayOfCopies(f, e, all);
   sayOfLimits(f, e, all);
   return all;
@@ -221,7 +232,16 @@ void Words::sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all
     if (e.namesakes.size() > 1) text += t(" and %1 more", {number(e.namesakes.size() - 1)});
     all.push_back({t("Perhaps copies"), t("%1: same name and length; the content was not compared", {text})});
   } else if (f.regret >= Regret::personalMoved && f.standing >= Standing::unjudged && f.files == 1) {
-    all.push_back({t("Copies"), t("none of that name and length on this drive")});
+    all.push_back(
+        {t("Copies"), e.elsewhere.empty()
+                          ? t("none of that name and length on this drive, nor on one measured before")
+                          : t("none of that name and length on this drive")});
+  }
+  if (!e.elsewhere.empty()) {
+    const FileElsewhere& first = e.elsewhere.front().file;
+    std::string text = first.drive + ": " + path(first.path);
+    if (e.elsewhere.size() > 1) text += t(" and %1 more", {number(e.elsewhere.size() - 1)});
+    all.push_back({t("Other drives"), t("%1; same name and length when it was measured", {text})});
   }
 }
 
@@ -229,8 +249,43 @@ void Words::sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all
 void Words::sayOfKeeper(const Find& f, std::vector<Said>& all) const {
   if (f.kind != "duplicates") return;
   all.push_back({t("Stays"), textIn(f, "keeper") + ": " + t(keeperReason(f))});
+  if (numberIn(f, "whole-folder") > 0) {
+    all.push_back(
+        {t("Equal"), numberIn(f, "whole-folder") == 1
+                         ? t("all names and all contents; compared byte by byte once more before it goes")
+                         : t("each file of it is in the other, too, perhaps by another name; compared byte "
+                             "by byte once more before it goes")});
+    return;
+  }
   all.push_back({t("Equal"), t("%1 files of %2; compared byte by byte once more before one goes",
                                {number(numberIn(f, "copies")), bytes(numberIn(f, "bytes-each"))})});
+}
+
+/// A disk image from outside and from inside.
+void Words::sayOfImage(const Find& f, std::vector<Said>& all) const {
+  if (f.kind != "images") return;
+  all.push_back({t("Outside"), t("%1 on this drive", {bytes(numberIn(f, "outside"))})});
+  std::string inside =
+      hasFact(f, "inside")
+          ? t("%1 used of %2", {bytes(numberIn(f, "inside")), bytes(numberIn(f, "guest-length"))})
+          : t("cannot be told; its disk has %1", {bytes(numberIn(f, "guest-length"))});
+  if (const std::string systems = textIn(f, "guest-systems"); !systems.empty())
+    inside += " (" + systems + ")";
+  all.push_back({t("Inside"), std::move(inside)});
+  all.push_back(
+      {t("Could return"), t("%1 at least, without its machine; %2 at most, with what its machine has free",
+                            {bytes(numberIn(f, "least-back")), bytes(numberIn(f, "most-back"))})});
+  if (const std::string below = textIn(f, "backing"); !below.empty())
+    all.push_back({t("Lies upon"), hasFact(f, "backing-not-read")
+                                       ? t("%1, which is not on this drive or cannot be read", {below})
+                                       : below});
+  if (const auto kept = numberIn(f, "kept-states"); kept > 0)
+    all.push_back({t("Keeps"), t("%1 earlier states inside it; they count as used", {number(kept)})});
+  if (hasFact(f, "encrypted")) all.push_back({t("Encrypted"), t("what is inside cannot be read")});
+  if (hasFact(f, "unclean"))
+    all.push_back({t("Not closed"), t("it was not shut down properly; its figures may be behind")});
+  if (hasFact(f, "in-use"))
+    all.push_back({t("In use"), t("a program or a loop device has it open: stop its machine first")});
 }
 
 void Words::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all) const {
@@ -320,6 +375,7 @@ std::string Words::decision(const Decision& d, TimeNs now) const {
   if (d.untouched != 0 && now - d.untouched > 30 * nsPerDay)
     text += t("; untouched for %1", {age(d.untouched, now)});
   if (d.comesAgain) text += t("; can be fetched again");
+  if (!d.perhapsOn.empty()) text += t("; perhaps also on %1", {d.perhapsOn});
   if (!d.perhapsCopy.empty())
     text += t("; perhaps also at %1 (same name and length, not compared)", {path(d.perhapsCopy)});
   return text;

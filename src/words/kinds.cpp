@@ -101,6 +101,7 @@ std::string Words::findKind(std::string_view kind) const {
                                                              {"arrivals", "arrivals"},
                                                              {"duplicates", "equal file"},
                                                              {"namesakes", "files of one name"},
+                                                             {"images", "disk image"},
                                                              {"stale-backups", "stale backup"},
                                                              {"memory-files", "memory file"},
                                                              {"components", "part of the system"},
@@ -119,6 +120,7 @@ std::string Words::action(std::string_view id) const {
                                                              {"transfer", "move elsewhere"},
                                                              {"link", "link to the one that stays"},
                                                              {"share", "share its bytes"},
+                                                             {"compact", "make it compact"},
                                                              {"remove", "remove by its owner"},
                                                              {"switch-off", "switch off"},
                                                              {"limit", "limit"}};

@@ -118,6 +118,7 @@ private:
   void sayOfLoss(const Find& f, const Evidence& e, std::vector<Said>& all) const;
   void sayOfTimes(const Find& f, const FindContext& c, std::vector<Said>& all) const;
   void sayOfSize(const Find& f, const Evidence& e, std::vector<Said>& all) const;
+  void sayOfImage(const Find& find, std::vector<Said>& all) const;
   void sayOfKeeper(const Find& find, std::vector<Said>& all) const;
   void sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all) const;
   void sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all) const;

@@ -2,8 +2,10 @@
 #include <QAbstractItemModelTester>
 #include <QAction>
 #include <QClipboard>
+#include <fstream>
 #include <numeric>
 
+#include "demo/guest_disks.h"
 #include "desktop/window_fixture.h"
 
 namespace zt::test {
@@ -146,6 +148,63 @@ TEST_F(Stations, ComparesContentsByKeyboard) {
   judge(QStringLiteral("duplicates"), Qt::Key_P);
   ASSERT_EQ(session().view().plan.lines.size(), 1u);
   EXPECT_TRUE(text("facts").contains(QString::fromStdString(textIn(*copies(), "keeper"))));
+}
+
+/// The faces of what comparing finds, and the key that keeps another one instead.
+TEST_F(Stations, ShowsGroupsFoldersNamesakesAndImages) {
+  TempFolder t;
+  const std::string sound(3'000'000, 's');
+  t.file("drive/library/pier.wav", sound + "1");
+  t.file("drive/fetched/pier copy.wav", sound + "1");
+  for (const char* top : {"drive/days", "drive/elsewhere/days"})
+    for (int i = 0; i < 3; ++i)
+      t.file(std::string(top) + "/d" + std::to_string(i), std::string(2'000'000, static_cast<char>('a' + i)));
+  std::string report(1'500'000, 'r');
+  t.file("drive/a/report.odt", report);
+  report[700'000] = 'R';
+  t.file("drive/b/report.odt", report);
+  const Bytes length = Bytes{64} << 20;
+  t.sparse("drive/guest", length);
+  std::fstream guest(t / "drive/guest", std::ios::in | std::ios::out | std::ios::binary);
+  for (const auto& [at, bytes] : demo::rawDisk(length, Bytes{10} << 20))
+    guest.seekp(static_cast<std::streamoff>(at)) << bytes;
+  guest.seekp(30 << 20) << std::string(4 << 20, 'g');  // deleted inside, and still there
+  guest.close();
+  prompter.keepHere();
+  window->openPlace(QString::fromStdString(t / "drive"));
+  ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
+  ASSERT_TRUE(idle());
+  const auto anyOf = [&](std::string_view kind) {
+    const auto& finds = *session().view().finds;
+    return std::any_of(finds.begin(), finds.end(), [&](const Find& f) { return f.kind == kind; });
+  };
+  key(window.get(), Qt::Key_D, Qt::ControlModifier | Qt::ShiftModifier);
+  ASSERT_TRUE(waitFor([&] { return anyOf("images"); }));
+  ASSERT_TRUE(idle());
+  const auto rows = [&] {
+    const auto* model = find<QTreeView>("inside")->model();
+    QStringList all;
+    for (int r = 0; r < model->rowCount(); ++r)
+      for (int c = 0; c < model->columnCount(); ++c) all << model->index(r, c).data().toString();
+    return all.join(QLatin1Char('|'));
+  };
+  choose(QStringLiteral("images"));
+  EXPECT_TRUE(rows().contains(QStringLiteral("occupied, in use|"))) << rows().toStdString();
+  EXPECT_TRUE(rows().contains(QStringLiteral("10.5 MB"))) << rows().toStdString();
+  choose(QStringLiteral("namesakes"));
+  EXPECT_TRUE(rows().contains(QStringLiteral("differs from byte 700,000 on"))) << rows().toStdString();
+  choose(QStringLiteral("duplicates, elsewhere"));
+  EXPECT_TRUE(text("evidenceTitle").contains(QStringLiteral("a copy of the folder days")));
+  choose(QStringLiteral("duplicates, wav"));
+  const QString before = rows();
+  auto* inside = find<QTreeView>("inside");
+  inside->setFocus();
+  inside->setCurrentIndex(inside->model()->index(1, 0));
+  key(inside, Qt::Key_K);
+  ASSERT_TRUE(idle());
+  choose(QStringLiteral("duplicates, wav"));
+  EXPECT_NE(rows(), before);
+  EXPECT_TRUE(rows().startsWith(before.section(QLatin1Char('|'), 3, 3))) << "the chosen one stays now";
 }
 
 TEST_F(Stations, BedrockStaysLocked) {

@@ -100,8 +100,8 @@ protected:
   void station(int number) {
     key(window.get(), static_cast<Qt::Key>(Qt::Key_0 + number), Qt::ControlModifier);
   }
-  /// Chooses a find by a part of its title and presses a key on it.
-  void judge(const QString& title, Qt::Key k) {
+  /// Chooses a find by a part of its title.
+  void choose(const QString& title) {
     auto* list = find<QTreeView>("finds");
     auto* filter = find<QLineEdit>("findsFilter");
     key(list, Qt::Key_Slash);
@@ -112,7 +112,11 @@ protected:
     ASSERT_TRUE(group.isValid()) << title.toStdString();
     key(list, Qt::Key_Home);
     key(list, Qt::Key_Down);
-    key(list, k);
+  }
+  /// Presses a key on it, too.
+  void judge(const QString& title, Qt::Key k) {
+    choose(title);
+    key(find<QTreeView>("finds"), k);
     ASSERT_TRUE(idle());
   }
   void measureStandIn(const TempFolder& t) {

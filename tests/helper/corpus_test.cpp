@@ -45,5 +45,8 @@ TEST(Corpus, OfHelperMessagesIsBorne) {
 TEST(Corpus, OfRecordsIsBorne) {
   replay("records", fuzzRecords);
 }
+TEST(Corpus, OfImagesIsBorne) {
+  replay("images", fuzzImages);
+}
 
 }  // namespace

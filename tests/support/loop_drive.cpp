@@ -42,12 +42,16 @@ LoopDrive::LoopDrive(const std::string& type, Bytes size, const std::string& opt
   remount(options);
 }
 
-bool LoopDrive::remount(const std::string& options) {
+void LoopDrive::unmount() {
   // Other programs that look at all drives may be looking at this one.
   for (int tries = 0; tries < 100; ++tries) {
     if (runProgram({programAt("umount"), mountPoint_}).err.find("busy") == std::string::npos) break;
     ::usleep(50'000);
   }
+}
+
+bool LoopDrive::remount(const std::string& options) {
+  unmount();
   const std::string all = options.empty() ? "loop" : "loop," + options;
   std::vector<std::string> mount{programAt("mount")};
   if (type_ == "ntfs") mount.insert(mount.end(), {"-t", "ntfs-3g"});

@@ -24,6 +24,8 @@ public:
   std::string image() const { return folder_ / "image"; }
   /// Mounts it anew with other options.
   bool remount(const std::string& options);
+  /// Leaves the image alone, as its system would leave it when it is shut down.
+  void unmount();
   const std::string& path() const { return mountPoint_; }
   std::string operator/(const std::string& name) const { return mountPoint_ + "/" + name; }
 

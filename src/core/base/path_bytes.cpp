@@ -116,4 +116,13 @@ bool needsEscape(std::string_view bytes) {
   return escapePath(bytes) != bytes;
 }
 
+bool plainRelative(std::string_view path) {
+  if (path.empty() || path.front() == '/' || path.back() == '/' || path.find('\0') != std::string_view::npos)
+    return false;
+  if (path.find("//") != std::string_view::npos) return false;
+  for (const auto part : splitPath(path))
+    if (part == "." || part == ".." || part.size() > 255) return false;
+  return true;
+}
+
 }  // namespace zt

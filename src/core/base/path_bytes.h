@@ -36,4 +36,7 @@ inline bool beneath(std::string_view path, std::string_view folder) {
                             path[folder.size()] == '/');
 }
 
+/// Whether a path is relative, not empty, and without "." and "..".
+bool plainRelative(std::string_view path);
+
 }  // namespace zt

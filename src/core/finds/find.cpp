@@ -19,6 +19,11 @@ std::string_view name(SubjectKind kind) {
   return names[static_cast<std::size_t>(kind)];
 }
 
+bool hasFact(const Find& find, std::string_view factId) {
+  return std::any_of(find.facts.begin(), find.facts.end(),
+                     [&](const Fact& fact) { return fact.id == factId; });
+}
+
 std::uint64_t numberIn(const Find& find, std::string_view factId) {
   for (const Fact& fact : find.facts)
     if (const auto* number = std::get_if<std::uint64_t>(&fact.value); number != nullptr && fact.id == factId)

@@ -103,6 +103,7 @@ struct Find {
 bool isOfKind(const Find& find, std::string_view kind);
 /// The value of a number among the facts; 0 if there is none.
 std::uint64_t numberIn(const Find& find, std::string_view factId);
+bool hasFact(const Find& find, std::string_view factId);
 /// The text of a fact; empty if there is none.
 std::string textIn(const Find& find, std::string_view factId);
 

@@ -7,6 +7,7 @@
 
 #include "core/base/json_reader.h"
 #include "core/finds/answer.h"
+#include "core/job/image_json.h"
 
 namespace zt {
 
@@ -71,6 +72,25 @@ Bytes MatchBook::usualLeast() const {
   return std::max(block, (most->bytes - free) / 10'000);
 }
 
+MatchOptions MatchBook::matchOptions(const Options& options) const {
+  const Site& site = place_.site();
+  MatchOptions how;
+  how.least = options.least.value_or(usualLeast());
+  how.inOrder = site.drive().kind == DriveKind::rotating && !site.drive().standIn;
+  how.readers = how.inOrder ? 1 : 2;
+  how.known = &known_;
+  how.hash = options.hash;
+  how.also = filesOfAlikeFolders(*surveys_.context(), how.least);
+  how.stop = options.stop;
+  how.pause = options.pause;
+  if (!options.question.empty()) {
+    const FindContext& context = *surveys_.context();
+    how.only.assign(context.tree.size(), false);
+    for (const NodeId id : answer(context, options.question, options.stop)) how.only[id] = true;
+  }
+  return how;
+}
+
 Result<MatchResult> MatchBook::match(const Options& options, ProgressSink* progress) {
   if (auto here = place_.checkHere("match"); !here) return tl::unexpected(here.error());
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
@@ -78,24 +98,28 @@ Result<MatchResult> MatchBook::match(const Options& options, ProgressSink* progr
   const auto root = site.files()->openRoot(site.root());
   if (!root) return tl::unexpected(root.error());
   const FindContext& context = *surveys_.context();
-  MatchOptions how;
-  how.least = options.least.value_or(usualLeast());
-  how.inOrder = site.drive().kind == DriveKind::rotating && !site.drive().standIn;
-  how.readers = how.inOrder ? 1 : 2;
-  how.known = &known_;
-  how.hash = options.hash;
-  how.stop = options.stop;
-  how.pause = options.pause;
-  if (!options.question.empty()) {
-    how.only.assign(context.tree.size(), false);
-    for (const NodeId id : answer(context, options.question, options.stop)) how.only[id] = true;
-  }
+  const MatchOptions how = matchOptions(options);
   MatchResult result = zt::match(*site.files(), **root, context, how, options.found, progress);
   for (const auto& [node, digest] : result.digests)
     known_[context.tree.inode(node)] = {context.tree.identity(node), digest};
+  ImageSearch search;
+  search.least = std::max(how.least, search.least);
+  search.only = how.only;
+  search.stop = options.stop;
+  search.readZeros = !site.drive().standIn;  // of most that counts as stored there is nothing to be read
+  search.pause = options.pause;
+  search.known = surveys_.detected().images.get();
+  ImagesFound found = findImages(*site.files(), **root, context, search, progress);
+  result.readOfImages = found.read;
+  result.stopped = result.stopped || found.stopped;
+  result.left.insert(result.left.end(), found.left.begin(), found.left.end());
   std::vector<EqualFiles> all = withEarlier(result.groups);
-  if (auto saved = save(all); !saved) return tl::unexpected(saved.error());
-  surveys_.setEqual(std::move(all));
+  std::vector<ImageSeen> images = withEarlier(std::move(found.images));
+  const auto& known = surveys_.detected().differences;
+  Differences differences = firstDifferences(*site.files(), **root, context, namesakeFinds(context, all),
+                                             known ? *known : Differences{}, options.stop);
+  if (auto saved = save(all, images, differences); !saved) return tl::unexpected(saved.error());
+  surveys_.setContents(std::move(all), std::move(images), std::move(differences));
   surveys_.applyMarks(plan_.marks());
   return result;
 }
@@ -115,10 +139,34 @@ std::vector<EqualFiles> MatchBook::withEarlier(std::vector<EqualFiles> groups) c
   return groups;
 }
 
-Result<void> MatchBook::save(const std::vector<EqualFiles>& groups) {
+std::vector<ImageSeen> MatchBook::withEarlier(std::vector<ImageSeen> images) const {
+  const auto& earlier = surveys_.detected().images;
+  if (!earlier) return images;
+  std::set<NodeId> now;
+  for (const ImageSeen& image : images) now.insert(image.node);
+  for (const ImageSeen& image : *earlier)
+    if (!now.contains(image.node)) images.push_back(image);
+  std::sort(images.begin(), images.end(),
+            [](const ImageSeen& a, const ImageSeen& b) { return a.node < b.node; });
+  return images;
+}
+
+Result<void> MatchBook::save(const std::vector<EqualFiles>& groups, const std::vector<ImageSeen>& images,
+                             const Differences& differences) {
   const SurveyTree& tree = surveys_.survey()->tree;
-  Json all{{"version", 1}, {"groups", Json::array()}, {"read", Json::array()}};
+  Json all{{"version", 1}, {"groups", Json::array()}, {"images", Json::array()}, {"read", Json::array()}};
   for (const EqualFiles& group : groups) all["groups"].push_back(groupJson(group, tree));
+  for (const ImageSeen& image : images) {
+    Json one = imageJson(image.facts);
+    putPath(one, "path", tree.path(image.node));
+    all["images"].push_back(std::move(one));
+  }
+  for (const auto& [pair, at] : differences) {
+    Json one{{"at_bytes", at}};
+    putPath(one, "path", tree.path(pair.first));
+    putPath(one, "other", tree.path(pair.second));
+    all["differences"].push_back(std::move(one));
+  }
   for (const auto& [inode, known] : known_) {
     const Identity& i = known.identity;
     all["read"].push_back({inode, i.length, i.modified, i.bornMark, i.changedMark, hex(known.digest)});
@@ -138,6 +186,19 @@ Result<void> MatchBook::load() {
   in.each("groups", mostGroups, [&](JsonReader& group) {
     if (auto read = readGroup(group, surveys_.survey()->tree)) groups.push_back(std::move(*read));
   });
+  std::vector<ImageSeen> images;
+  in.eachOr("images", mostGroups, [&](JsonReader& image) {
+    const auto node = surveys_.survey()->tree.find(image.path("path"));
+    const ImageFacts facts = readImageFacts(image);
+    if (node) images.push_back({*node, facts});
+  });
+  Differences differences;
+  in.eachOr("differences", mostGroups, [&](JsonReader& one) {
+    const auto a = surveys_.survey()->tree.find(one.path("path")),
+               b = surveys_.survey()->tree.find(one.path("other"));
+    const Bytes at = one.number<Bytes>("at_bytes");
+    if (a && b) differences[std::minmax(*a, *b)] = at;
+  });
   if (json.contains("read") && json["read"].is_array())
     for (const Json& row : json["read"]) {
       const bool whole = row.is_array() && row.size() == 6 && row[0].is_number_unsigned() &&
@@ -149,7 +210,7 @@ Result<void> MatchBook::load() {
                               row[2].get<TimeNs>(), row[3].get<std::uint32_t>(), row[4].get<std::uint32_t>()};
       known_[identity.inode] = {identity, *digest};
     }
-  if (in.ok()) surveys_.setEqual(std::move(groups));
+  if (in.ok()) surveys_.setContents(std::move(groups), std::move(images), std::move(differences));
   return {};
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/finds/match/images.h"
 #include "core/finds/match/matcher.h"
 #include "core/finds/question.h"
 #include "core/job/plan_book.h"
@@ -35,7 +36,10 @@ public:
 
 private:
   std::vector<EqualFiles> withEarlier(std::vector<EqualFiles> groups) const;
-  Result<void> save(const std::vector<EqualFiles>& groups);
+  std::vector<ImageSeen> withEarlier(std::vector<ImageSeen> images) const;
+  MatchOptions matchOptions(const Options& options) const;
+  Result<void> save(const std::vector<EqualFiles>& groups, const std::vector<ImageSeen>& images,
+                    const Differences& differences);
 
   JobFile& file_;
   SurveyStore& surveys_;

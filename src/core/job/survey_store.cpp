@@ -10,6 +10,7 @@
 #include "core/catalogue/systems_seen.h"
 #include "core/finds/match/duplicates.h"
 #include "core/finds/narrowing.h"
+#include "core/job/register.h"
 #include "core/plan/plan.h"
 #include "core/plan/plan_json.h"
 #include "core/survey/files/survey_codec.h"
@@ -131,6 +132,11 @@ ContextPtr SurveyStore::contextOf(const Site& site, SurveyPtr survey) const {
   options.live = site.drive().liveSystem;
   if (options.live && workshop_.machine) options.machine = workshop_.machine->facts();
   options.keepsAccessTimes = site.keepsAccessTimes();
+  if (workshop_.visits)
+    options.elsewhere = [visits = workshop_.visits, id = site.drive().id](Bytes length,
+                                                                          std::string_view name) {
+      return visits->elsewhere(id, length, name);
+    };
   const Heads heads(site, *survey);
   options.head = heads.reader();
   std::vector<SystemRoot> systems = systemsSeen(site.drive(), *survey);
@@ -153,6 +159,32 @@ std::shared_ptr<const std::vector<EqualFiles>> carriedOver(const std::vector<Equ
     }
     std::sort(now.nodes.begin(), now.nodes.end());
     if (now.nodes.size() > 1) all->push_back(std::move(now));
+  }
+  return all;
+}
+
+/// Images that are still what they were. Of a bundle the folder's own times say nothing: it is looked into
+/// again.
+std::shared_ptr<const std::vector<ImageSeen>> carriedOver(const std::vector<ImageSeen>& images,
+                                                          const SurveyTree& from, const SurveyTree& to) {
+  auto all = std::make_shared<std::vector<ImageSeen>>();
+  for (const ImageSeen& image : images) {
+    const auto same = to.find(from.path(image.node));
+    if (same && !to.isFolder(*same) && to.identity(*same) == from.identity(image.node))
+      all->push_back({*same, image.facts});
+  }
+  return all;
+}
+
+Differences carriedOver(const Differences& differences, const SurveyTree& from, const SurveyTree& to) {
+  Differences all;
+  const auto now = [&](NodeId node) -> NodeId {
+    const auto same = to.find(from.path(node));
+    return same && to.identity(*same) == from.identity(node) ? *same : noNode;
+  };
+  for (const auto& [pair, at] : differences) {
+    const NodeId a = now(pair.first), b = now(pair.second);
+    if (a != noNode && b != noNode) all[std::minmax(a, b)] = at;
   }
   return all;
 }
@@ -188,6 +220,9 @@ Result<SurveyStore::Prepared> SurveyStore::prepare(const Site& site, SurveyPtr s
   content.finds = std::make_shared<const FindList>(std::move(detected.finds));
   if (now_.equal) {
     content.equal = carriedOver(*now_.equal, now_.survey->tree, survey->tree);
+    content.images = carriedOver(*now_.images, now_.survey->tree, survey->tree);
+    content.differences =
+        std::make_shared<const Differences>(carriedOver(*now_.differences, now_.survey->tree, survey->tree));
     compareNames(content);
   }
   prepared.pieces = pieces.get();
@@ -266,38 +301,77 @@ void SurveyStore::addPicked(const std::vector<NodeId>& nodes) {
   detected_.finds = std::make_shared<const FindList>(std::move(all));
 }
 
-/// Makes the finds of equal contents and of names, once for a survey and its groups.
-void SurveyStore::compareNames(Content& content) const {
-  content.ofContents.clear();
-  const auto add = [&](std::optional<Find> find) {
-    if (find) priceOffers(*find, workshop_.craft->steps);
-    content.ofContents.push_back(find ? std::make_shared<const Find>(std::move(*find)) : nullptr);
-  };
-  for (const EqualFiles& group : *content.equal)
-    add(duplicateFind(*content.context, group, {}, usualOrder()));
-  for (Find& find : namesakeFinds(*content.context, *content.equal)) add(std::move(find));
+KeeperOrder SurveyStore::keeperOrder() const {
+  if (!workshop_.visits) return usualOrder();
+  return parseOrder(workshop_.visits->said("keepers")).value_or(usualOrder());
 }
 
-void SurveyStore::setEqual(std::vector<EqualFiles> groups) {
+/// Makes the finds of equal contents and of names, once for a survey and its groups.
+void SurveyStore::compareNames(Content& content) const {
+  content.folders = folderCopies(*content.context, *content.equal, {}, keeperOrder());
+  content.ofContents = findsOfContents(content, {});
+}
+
+/// What lies in a folder that could go as a whole is said with it.
+std::shared_ptr<const Find> SurveyStore::groupFind(const Content& content, std::size_t group,
+                                                   const Marks& marks) const {
+  const EqualFiles rest = outside(*content.context, (*content.equal)[group], content.folders);
+  auto find =
+      rest.nodes.size() < 2 ? std::nullopt : duplicateFind(*content.context, rest, marks, keeperOrder());
+  if (!find) return nullptr;
+  priceOffers(*find, workshop_.craft->steps);
+  return std::make_shared<const Find>(std::move(*find));
+}
+
+std::vector<std::shared_ptr<const Find>> SurveyStore::findsOfContents(const Content& content,
+                                                                      const Marks& marks) const {
+  std::vector<std::shared_ptr<const Find>> all;
+  const auto add = [&](Find find) {
+    priceOffers(find, workshop_.craft->steps);
+    all.push_back(std::make_shared<const Find>(std::move(find)));
+  };
+  for (std::size_t group = 0; group < content.equal->size(); ++group)
+    all.push_back(groupFind(content, group, marks));
+  for (const FolderCopy& folder : content.folders) add(folderFind(*content.context, folder));
+  for (Find& find : namesakeFinds(*content.context, *content.equal, *content.differences))
+    add(std::move(find));
+  for (const ImageSeen& image : *content.images) add(imageFind(*content.context, image));
+  return all;
+}
+
+void SurveyStore::setContents(std::vector<EqualFiles> groups, std::vector<ImageSeen> images,
+                              Differences differences) {
+  detected_.differences = std::make_shared<const Differences>(std::move(differences));
   detected_.equal = std::make_shared<const std::vector<EqualFiles>>(std::move(groups));
+  detected_.images = std::make_shared<const std::vector<ImageSeen>>(std::move(images));
   compareNames(detected_);
   now_.equal = detected_.equal;
+  now_.images = detected_.images;
+  now_.differences = detected_.differences;
+  now_.folders = detected_.folders;
   now_.ofContents = detected_.ofContents;
 }
 
-/// All finds; of a group of which somebody said keep of a file, with the keeper that makes of it.
+/// All finds; of a group of which somebody said keep of a file, with the keeper that makes of it. Where
+/// something in a folder is kept that could go as a whole, its files are said one by one.
 FindList SurveyStore::withContents(const Content& content, const Marks& marks) const {
   FindList all = *content.finds;
+  const SurveyTree& tree = content.context->tree;
+  const bool folders = !marks.all().empty() &&
+                       std::any_of(content.folders.begin(), content.folders.end(),
+                                   [&](const FolderCopy& f) { return marks.locks(tree.path(f.gone)); });
+  if (folders) {
+    Content said = content;
+    said.folders = folderCopies(*content.context, *content.equal, marks, keeperOrder());
+    for (const auto& find : findsOfContents(said, marks))
+      if (find) all.add(find);
+    return all;
+  }
   for (std::size_t i = 0; i < content.ofContents.size(); ++i) {
     const bool said = i < content.equal->size() && !marks.all().empty() &&
                       std::any_of((*content.equal)[i].nodes.begin(), (*content.equal)[i].nodes.end(),
-                                  [&](NodeId id) { return marks.locks(content.context->tree.path(id)); });
-    if (!said) {
-      if (content.ofContents[i]) all.add(content.ofContents[i]);
-    } else if (auto find = duplicateFind(*content.context, (*content.equal)[i], marks, usualOrder())) {
-      priceOffers(*find, workshop_.craft->steps);
-      all.add(std::move(*find));
-    }
+                                  [&](NodeId id) { return marks.locks(tree.path(id)); });
+    if (auto find = said ? groupFind(content, i, marks) : content.ofContents[i]) all.add(std::move(find));
   }
   return all;
 }

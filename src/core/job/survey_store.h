@@ -5,6 +5,8 @@
 
 #include "core/finds/detector.h"
 #include "core/finds/find_list.h"
+#include "core/finds/match/equal_folders.h"
+#include "core/finds/match/images.h"
 #include "core/finds/match/matcher.h"
 #include "core/job/job_file.h"
 #include "core/job/sites/site.h"
@@ -25,7 +27,14 @@ public:
     std::vector<DetectorProblem> problems;
     /// Files whose contents were compared and are equal; nullptr before any were.
     std::shared_ptr<const std::vector<EqualFiles>> equal = nullptr;
-    /// The find of each group where nobody said anything (nullptr: none), then the namesakes.
+    /// Disk images that were looked into; nullptr before any were.
+    std::shared_ptr<const std::vector<ImageSeen>> images = nullptr;
+    /// Where files of one name and length first differ; by their nodes, the smaller one first.
+    std::shared_ptr<const Differences> differences = nullptr;
+    /// Folders that could go as a whole, where nobody said anything.
+    std::vector<FolderCopy> folders;
+    /// The find of each group where nobody said anything (nullptr: none), then the folders, the namesakes and
+    /// the images.
     std::vector<std::shared_ptr<const Find>> ofContents;
   };
 
@@ -65,12 +74,16 @@ public:
   /// The finds of a survey as marks would let them stand.
   FindList marked(const Content& content, const Marks& marks) const;
   /// Takes what comparing contents found; its finds come with the next `applyMarks`.
-  void setEqual(std::vector<EqualFiles> groups);
+  /// By which rules one of equal files stays: as the shop has said, else as usual.
+  KeeperOrder keeperOrder() const;
+  void setContents(std::vector<EqualFiles> groups, std::vector<ImageSeen> images, Differences differences);
   /// The finds as they were detected, with what was picked, whatever somebody says of them.
   const Content& detected() const { return detected_; }
 
 private:
   void compareNames(Content& content) const;
+  std::vector<std::shared_ptr<const Find>> findsOfContents(const Content& content, const Marks& marks) const;
+  std::shared_ptr<const Find> groupFind(const Content& content, std::size_t group, const Marks& marks) const;
   FindList withContents(const Content& content, const Marks& marks) const;
   ContextPtr contextOf(const Site& site, SurveyPtr survey) const;
 

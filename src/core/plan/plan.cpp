@@ -145,15 +145,6 @@ void reprice(Plan& plan, const FindContext& context) {
   }
 }
 
-bool plainRelative(std::string_view path) {
-  if (path.empty() || path.front() == '/' || path.back() == '/' || path.find('\0') != std::string_view::npos)
-    return false;
-  if (path.find("//") != std::string_view::npos) return false;
-  for (const auto part : splitPath(path))
-    if (part == "." || part == ".." || part.size() > 255) return false;
-  return true;
-}
-
 Result<void> bind(Plan& plan, const SurveyTree& tree) {
   for (auto& line : plan.lines)
     for (auto& item : line.items) {

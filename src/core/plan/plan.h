@@ -72,9 +72,6 @@ Result<void> checkLocks(const Plan& plan, const FindContext& context, const Mark
 /// Works standing, regret and gain of every line out anew from the survey, whatever they said.
 void reprice(Plan& plan, const FindContext& context);
 
-/// Whether a path is relative, not empty, and without "." and "..".
-bool plainRelative(std::string_view path);
-
 /// How a target would stand after the plan.
 struct TargetOutlook {
   Target target;

@@ -44,9 +44,8 @@ Result<void> Copies::checkPlan() const {
   return fail(Errc::lastCopy, "plan", context_.tree.path(all.front()->nodes.front()));
 }
 
-/// A copy that stays is looked for among those that the plan leaves, and compared where the taken file is
-/// one.
-Result<void> Copies::stays(const GuardedDrive& drive, const EqualFiles& group, NodeId gone, OpenedFile* taken,
+/// A copy that stays is looked for among those that the plan leaves, and compared.
+Result<void> Copies::stays(const GuardedDrive& drive, const EqualFiles& group, NodeId gone, OpenedFile& taken,
                            const std::stop_token& stop) const {
   const SurveyTree& tree = context_.tree;
   for (const NodeId other : group.nodes) {
@@ -54,14 +53,24 @@ Result<void> Copies::stays(const GuardedDrive& drive, const EqualFiles& group, N
     const PathBytes path = tree.path(other);
     const auto there = look(drive, path);
     if (!there || !sameContent(identityOf(there->stat), tree.identity(other))) continue;
-    if (taken == nullptr) return {};
     const auto keeper = drive.files->openFile(*there->parent, baseName(path));
     if (!keeper) continue;
-    const auto differs = firstDifference(*taken, **keeper, stop);
+    const auto differs = firstDifference(taken, **keeper, stop);
     if (!differs && differs.error().code == Errc::cancelled) return tl::unexpected(differs.error());
     if (differs && !*differs) return {};
   }
   return fail(Errc::lastCopy, "look", tree.path(gone));
+}
+
+/// Opens a file of a folder that was taken and has another name now.
+Result<OpenedFilePtr> Copies::openWithin(const GuardedDrive& drive, NodeId file, NodeId folder,
+                                         const Folder& at, std::string_view name) const {
+  const PathBytes path = context_.tree.path(file).substr(context_.tree.path(folder).size() + 1);
+  const auto top = drive.files->openFolder(at, name);
+  if (!top) return tl::unexpected(top.error());
+  const auto in = drive.files->openBeneath(**top, parentPath(path));
+  if (!in) return tl::unexpected(in.error());
+  return drive.files->openFile(**in, baseName(path));
 }
 
 Result<void> Copies::checkOne(const GuardedDrive& drive, const std::pair<NodeId, std::size_t>& entry,
@@ -71,10 +80,10 @@ Result<void> Copies::checkOne(const GuardedDrive& drive, const std::pair<NodeId,
   const auto& all = (*groups_)[group].nodes;
   const auto inIt = [&](NodeId other) { return context_.gain.beneath(other, thing); };
   if (node != thing && std::all_of(all.begin(), all.end(), inIt)) return {};
-  if (node != thing) return stays(drive, (*groups_)[group], node, nullptr, stop);
-  const auto taken = drive.files->openFile(at, name);
+  const auto taken =
+      node == thing ? drive.files->openFile(at, name) : openWithin(drive, node, thing, at, name);
   if (!taken) return tl::unexpected(taken.error());
-  return stays(drive, (*groups_)[group], node, taken->get(), stop);
+  return stays(drive, (*groups_)[group], node, **taken, stop);
 }
 
 Result<void> Copies::checkTaken(const GuardedDrive& drive, NodeId thing, const Folder& at,

@@ -22,8 +22,8 @@ public:
   /// lastCopy if there is one. On paper.
   Result<void> checkPlan() const;
   /// Whether of everything at or beneath a thing that was taken (it lies in `at` as `name` now) a copy stays:
-  /// one that the plan does not take, still what was measured; of a file itself equal byte by byte. Fails
-  /// with lastCopy, cancelled.
+  /// one that the plan does not take, still what was measured, equal byte by byte. Fails with lastCopy,
+  /// cancelled.
   Result<void> checkTaken(const GuardedDrive& drive, NodeId thing, const Folder& at, std::string_view name,
                           const std::stop_token& stop = {}) const;
 
@@ -32,7 +32,9 @@ private:
   bool planned(NodeId node) const { return plannedWith(node) != noNode; }
   Result<void> checkOne(const GuardedDrive& drive, const std::pair<NodeId, std::size_t>& entry, NodeId thing,
                         const Folder& at, std::string_view name, const std::stop_token& stop) const;
-  Result<void> stays(const GuardedDrive& drive, const EqualFiles& group, NodeId gone, OpenedFile* taken,
+  Result<OpenedFilePtr> openWithin(const GuardedDrive& drive, NodeId file, NodeId folder, const Folder& at,
+                                   std::string_view name) const;
+  Result<void> stays(const GuardedDrive& drive, const EqualFiles& group, NodeId gone, OpenedFile& taken,
                      const std::stop_token& stop) const;
 
   std::shared_ptr<const std::vector<EqualFiles>> groups_;

@@ -105,6 +105,11 @@ void Commands::setupWorkMenus() {
     window_.goTo(findsStation);
     on_.session.match();
   });
+  act(work, tr("Compare contents, however &short"), QKeySequence(tr("Ctrl+Shift+D")), "actMatchAll", [this] {
+    if (!on_.session.view().survey || on_.session.busy()) return;
+    window_.goTo(findsStation);
+    on_.session.match(1);
+  });
   pause_ = act(work, tr("Pa&use"), QKeySequence(tr("Ctrl+B")), "actPause",
                [this] { on_.session.setPaused(!on_.session.paused()); });
   pause_->setEnabled(false);

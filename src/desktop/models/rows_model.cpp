@@ -24,6 +24,11 @@ void RowsModel::setRows(QList<Row> rows) {
   endResetModel();
 }
 
+void RowsModel::setHeads(const QStringList& heads) {
+  heads_ = heads;
+  Q_EMIT headerDataChanged(Qt::Horizontal, 0, static_cast<int>(heads_.size()) - 1);
+}
+
 int RowsModel::rowOf(const QString& id) const {
   for (qsizetype i = 0; i < rows_.size(); ++i)
     if (rows_[i].id == id) return static_cast<int>(i);

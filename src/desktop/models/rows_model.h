@@ -33,6 +33,8 @@ public:
   enum Role { idRole = Qt::UserRole, stratumRole };
   RowsModel(QStringList heads, QList<int> rightAligned, QObject* parent);
   void setRows(QList<Row> rows);
+  /// As many as before.
+  void setHeads(const QStringList& heads);
   const QList<Row>& rows() const { return rows_; }
   int rowOf(const QString& id) const;
   /// The whole table as tab-separated text.

@@ -168,12 +168,13 @@ void Session::measureFolder(const PathBytes& folder) {
       });
 }
 
-void Session::match() {
+void Session::match(std::optional<Bytes> least) {
   setPaused(false);
-  post(Work::matching, [this](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
+  post(Work::matching, [this, least](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
     if (!job) return {};
     Sink sink(*this);
     MatchBook::Options options;
+    options.least = least;
     options.stop = std::move(stop);
     options.pause = pause_.get();
     const auto done = job->contents().match(options, &sink);

@@ -52,7 +52,8 @@ public:
   void measure(bool everything);
   void measureFolder(const PathBytes& folder);
   /// Compares contents; the finds of it come with the view.
-  void match();
+  /// Compares contents; without `least` what is too short to matter is left out.
+  void match(std::optional<Bytes> least = {});
   /// Looks into a file of the survey, beside the work at hand.
   void look(const PathBytes& path, Glance::Then then) { glance_.look(view_, path, std::move(then)); }
   /// A run waits between items while it is paused, a measurement between folders.

@@ -21,6 +21,7 @@ DetectorTable builtInDetectors() {
   table.add(oldDetector());
   table.addKind("duplicates");
   table.addKind("namesakes");
+  table.addKind("images");
   return table;
 }
 

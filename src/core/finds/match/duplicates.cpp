@@ -8,11 +8,13 @@
 
 #include "core/finds/dated_name.h"
 #include "core/finds/file_kinds.h"
+#include "core/finds/match/file_content.h"
 
 namespace zt {
 
 namespace {
 
+/// Of a folder with a slash behind it: the folder itself counts, too.
 bool inDatedCopy(std::string_view path) {
   for (const auto part : splitPath(parentPath(path)))
     if (holdsDate(part)) return true;
@@ -36,7 +38,7 @@ std::int64_t rank(const FindContext& c, NodeId node, KeeperRule rule, const Mark
     case KeeperRule::cannotGo:
       return c.standing[node] <= Standing::kept || c.part[node] ? 0 : 1;
     case KeeperRule::notDated:
-      return inDatedCopy(path) ? 1 : 0;
+      return inDatedCopy(c.tree.isFolder(node) ? path + "/" : path) ? 1 : 0;
     case KeeperRule::notArrived:
       return arrived(c, node) ? 1 : 0;
     case KeeperRule::older:
@@ -60,6 +62,27 @@ std::string_view name(KeeperRule rule) {
 
 KeeperOrder usualOrder() {
   return {KeeperRule::notDated, KeeperRule::notArrived, KeeperRule::older, KeeperRule::shorterPath};
+}
+
+Result<KeeperOrder> parseOrder(std::string_view words) {
+  if (words.empty()) return usualOrder();
+  KeeperOrder order;
+  while (!words.empty()) {
+    const std::string_view word = words.substr(0, words.find(','));
+    words.remove_prefix(std::min(words.size(), word.size() + 1));
+    const KeeperOrder all = usualOrder();
+    const auto rule = std::find_if(all.begin(), all.end(), [&](KeeperRule r) { return name(r) == word; });
+    if (rule == all.end() || std::find(order.begin(), order.end(), *rule) != order.end())
+      return fail(Errc::badInput, "keepers", {}, std::string(word));
+    order.push_back(*rule);
+  }
+  return order;
+}
+
+std::string orderText(const KeeperOrder& order) {
+  std::string text;
+  for (const KeeperRule rule : order) text += (text.empty() ? "" : ",") + std::string(name(rule));
+  return text;
 }
 
 Keeper keeperOf(const FindContext& context, const EqualFiles& group, const Marks& marks,
@@ -112,7 +135,45 @@ std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& 
   return find;
 }
 
-std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<EqualFiles>& groups) {
+std::optional<Bytes> differenceOf(const Differences& all, NodeId a, NodeId b) {
+  const auto at = all.find(std::minmax(a, b));
+  return at == all.end() ? std::nullopt : std::optional(at->second);
+}
+
+namespace {
+Result<OpenedFilePtr> openNode(FileSystemReader& files, const Folder& root, const SurveyTree& tree,
+                               NodeId node) {
+  const PathBytes path = tree.path(node);
+  const auto in = files.openBeneath(root, parentPath(path));
+  if (!in) return tl::unexpected(in.error());
+  return files.openFile(**in, baseName(path));
+}
+}  // namespace
+
+Differences firstDifferences(FileSystemReader& files, const Folder& root, const FindContext& context,
+                             const std::vector<Find>& namesakes, const Differences& known,
+                             const std::stop_token& stop) {
+  const SurveyTree& tree = context.tree;
+  Differences all;
+  for (const Find& find : namesakes)
+    for (std::size_t i = 1; i < find.items.size() && !stop.stop_requested(); ++i) {
+      const NodeId a = find.items.front().node, b = find.items[i].node;
+      if (tree.length(a) != tree.length(b)) continue;
+      if (const auto told = differenceOf(known, a, b)) {
+        all[std::minmax(a, b)] = *told;
+        continue;
+      }
+      const auto one = openNode(files, root, tree, a);
+      const auto other = openNode(files, root, tree, b);
+      if (!one || !other) continue;
+      const auto at = firstDifference(**one, **other, stop);
+      if (at && *at) all[std::minmax(a, b)] = **at;
+    }
+  return all;
+}
+
+std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<EqualFiles>& groups,
+                                const Differences& differences) {
   constexpr Bytes least = 1'000'000;
   constexpr std::size_t most = 500;
   constexpr std::size_t mostPlaces = 50;
@@ -157,6 +218,11 @@ std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<Eq
     context.complete(find);
     find.placeId.clear();
     find.band = ageBand(find.newest, context.options.now);
+    for (std::size_t i = 1; i < find.items.size(); ++i)
+      find.facts.push_back(
+          {"differs-at",
+           std::uint64_t{
+               differenceOf(differences, find.items.front().node, find.items[i].node).value_or(~Bytes{0})}});
     find.id = FindContext::findId(find.kind, name, AgeBand::today);
     all.push_back(std::move(find));
   }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <map>
 #include <optional>
 
 #include "core/finds/marks.h"
@@ -25,6 +26,10 @@ std::string_view name(KeeperRule rule);
 /// first.
 using KeeperOrder = std::vector<KeeperRule>;
 KeeperOrder usualOrder();
+/// An order from words, "not-arrived,older"; fails with badInput for what is no rule that can be ordered, and
+/// for one said twice. Nothing said is the usual order.
+Result<KeeperOrder> parseOrder(std::string_view words);
+std::string orderText(const KeeperOrder& order);
 
 struct Keeper {
   NodeId node = noNode;
@@ -41,8 +46,20 @@ Keeper keeperOf(const FindContext& context, const EqualFiles& group, const Marks
 std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& group, const Marks& marks,
                                   const KeeperOrder& order);
 
+/// Where two files first differ, by their nodes, the smaller one first. Bytes from the beginning.
+using Differences = std::map<std::pair<NodeId, NodeId>, Bytes>;
+std::optional<Bytes> differenceOf(const Differences& all, NodeId a, NodeId b);
+
+/// Reads pairs of namesakes of one length, the newest with each other one, until they differ; at most so many
+/// bytes of each. What cannot be read is left out.
+Differences firstDifferences(FileSystemReader& files, const Folder& root, const FindContext& context,
+                             const std::vector<Find>& namesakes, const Differences& known,
+                             const std::stop_token& stop);
+
 /// Finds of the kind "namesakes", one a name: files of one name and kind, of a megabyte and more, that are
-/// not equal as far as is known. Nothing is read.
-std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<EqualFiles>& groups);
+/// not equal as far as is known. Nothing is read. A fact "differs-at" for each thing but the first: where it
+/// first differs from the first; all ones where that is not known.
+std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<EqualFiles>& groups,
+                                const Differences& differences = {});
 
 }  // namespace zt

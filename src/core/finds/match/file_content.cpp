@@ -37,62 +37,96 @@ Result<Digest> FileContent::ends(OpenedFile& file, Bytes length) {
   return hash_->finish();
 }
 
+/// What is stored of a chunk, into the buffer; what is not is zeros there. Gives where the data that comes
+/// next begins, at or behind the chunk's end; nothing where none does.
+Result<std::optional<Bytes>> FileContent::fill(OpenedFile& file, OpenedFile::Stretch of,
+                                               OpenedFile::Stretch data, std::atomic<Bytes>& read) {
+  const auto size = static_cast<std::size_t>(of.to - of.from);
+  std::fill_n(buffer_.begin(), static_cast<std::ptrdiff_t>(size), '\0');
+  for (;;) {
+    const Bytes from = std::max(data.from, of.from), to = std::min(data.to, of.to);
+    const auto part = std::span(buffer_).subspan(static_cast<std::size_t>(from - of.from),
+                                                 static_cast<std::size_t>(to - from));
+    const auto got = file.read(from, part);
+    if (!got) return tl::unexpected(got.error());
+    if (*got < part.size()) return shorter();
+    read += part.size();
+    if (data.to > of.to) return std::optional(of.to);
+    const auto next = file.nextData(to);
+    if (!next) return tl::unexpected(next.error());
+    if (next->empty()) return std::optional<Bytes>{};
+    if (next->from >= of.to) return std::optional(next->from);
+    data = *next;
+  }
+}
+
 /// Blocks that are not all zeros, each with its number.
-Result<void> FileContent::addBlocks(OpenedFile& file, OpenedFile::Stretch stretch, Bytes length) {
-  const auto size = static_cast<std::size_t>(std::min(stretch.to, length) - stretch.from);
-  const auto got = file.read(stretch.from, std::span(buffer_).first(size));
-  if (!got) return tl::unexpected(got.error());
-  if (*got < size) return shorter();
+void FileContent::addBlocks(OpenedFile::Stretch of) {
+  const auto size = static_cast<std::size_t>(of.to - of.from);
   for (std::size_t at = 0; at < size; at += blockSize) {
     const auto block = std::span<const char>(buffer_).subspan(at, std::min(blockSize, size - at));
     if (allZero(block)) continue;
-    const std::uint64_t number = (stretch.from + at) / blockSize;
+    const std::uint64_t number = (of.from + at) / blockSize;
     hash_->add(std::span(reinterpret_cast<const char*>(&number), sizeof number));
     hash_->add(block);
   }
-  return {};
 }
 
 Result<Digest> FileContent::whole(OpenedFile& file, Bytes length, std::atomic<Bytes>& read,
                                   const std::stop_token& stop) {
   (void)hash_->finish();
   for (Bytes done = 0; done < length;) {
+    if (stop.stop_requested()) return fail(Errc::cancelled, "match");
     const auto data = file.nextData(done);
     if (!data) return tl::unexpected(data.error());
-    if (data->empty()) break;
-    // Whole blocks, so that where a hole begins makes no difference; what was read already is left out.
-    Bytes from = std::max(done, data->from / blockSize * blockSize);
-    const Bytes to = std::min(length, (data->to + blockSize - 1) / blockSize * blockSize);
-    while (from < to) {
-      if (stop.stop_requested()) return fail(Errc::cancelled, "match");
-      const OpenedFile::Stretch part{from, std::min<Bytes>(to, from + chunk)};
-      if (auto added = addBlocks(file, part, length); !added) return tl::unexpected(added.error());
-      read += part.to - part.from;
-      if (length >= letGoFrom) file.letGo(part);
-      from = part.to;
-    }
-    done = std::max(to, done + 1);
+    if (data->empty() || data->from >= length) break;
+    // Whole chunks, so that where a hole begins makes no difference.
+    const Bytes from = data->from / chunk * chunk;
+    const OpenedFile::Stretch of{from, std::min<Bytes>(length, from + chunk)};
+    const auto next = fill(file, of, {data->from, std::min(data->to, length)}, read);
+    if (!next) return tl::unexpected(next.error());
+    addBlocks(of);
+    if (length >= letGoFrom) file.letGo(of);
+    if (!*next) break;
+    done = std::max(**next, of.to);
   }
   hash_->add(std::span(reinterpret_cast<const char*>(&length), sizeof length));
   return hash_->finish();
 }
 
-Result<std::optional<Bytes>> firstDifference(OpenedFile& a, OpenedFile& b, const std::stop_token& stop) {
-  std::vector<char> one(chunk), other(chunk);
-  for (Bytes at = 0;; at += chunk) {
-    if (stop.stop_requested()) return fail(Errc::cancelled, "match");
-    const auto x = a.read(at, one);
-    const auto y = b.read(at, other);
-    if (!x) return tl::unexpected(x.error());
-    if (!y) return tl::unexpected(y.error());
-    const std::size_t both = std::min(*x, *y);
-    if (const auto [first, second] =
-            std::mismatch(one.begin(), one.begin() + static_cast<std::ptrdiff_t>(both), other.begin());
-        first != one.begin() + static_cast<std::ptrdiff_t>(both))
-      return at + static_cast<Bytes>(first - one.begin());
-    if (*x != *y) return at + both;
-    if (*x < chunk) return std::optional<Bytes>{};
+namespace {
+/// Where either of two files has something stored, at or after an offset; the offset itself where that is not
+/// told.
+Bytes storedFrom(OpenedFile& a, OpenedFile& b, Bytes at, Bytes end) {
+  Bytes first = end;
+  for (OpenedFile* file : {&a, &b}) {
+    const auto data = file->nextData(at);
+    if (!data) return at;
+    if (!data->empty()) first = std::min(first, data->from);
   }
+  return std::max(at, first / chunk * chunk);
+}
+}  // namespace
+
+Result<std::optional<Bytes>> firstDifference(OpenedFile& a, OpenedFile& b, const std::stop_token& stop) {
+  const auto one = a.stat(), other = b.stat();
+  if (!one) return tl::unexpected(one.error());
+  if (!other) return tl::unexpected(other.error());
+  const Bytes both = std::min(one->length, other->length);
+  std::vector<char> x(chunk), y(chunk);
+  for (Bytes at = storedFrom(a, b, 0, both); at < both; at = storedFrom(a, b, at + chunk, both)) {
+    if (stop.stop_requested()) return fail(Errc::cancelled, "match");
+    const auto size = static_cast<std::size_t>(std::min<Bytes>(chunk, both - at));
+    for (const auto& [file, into] : {std::pair(&a, &x), std::pair(&b, &y)}) {
+      const auto got = file->read(at, std::span(*into).first(size));
+      if (!got) return tl::unexpected(got.error());
+      if (*got < size) return shorter();
+    }
+    const auto end = x.begin() + static_cast<std::ptrdiff_t>(size);
+    if (const auto [first, second] = std::mismatch(x.begin(), end, y.begin()); first != end)
+      return at + static_cast<Bytes>(first - x.begin());
+  }
+  return one->length == other->length ? std::optional<Bytes>{} : std::optional(both);
 }
 
 }  // namespace zt

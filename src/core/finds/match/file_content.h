@@ -25,13 +25,16 @@ public:
   Result<Digest> whole(OpenedFile& file, Bytes length, std::atomic<Bytes>& read, const std::stop_token& stop);
 
 private:
-  Result<void> addBlocks(OpenedFile& file, OpenedFile::Stretch stretch, Bytes length);
+  Result<std::optional<Bytes>> fill(OpenedFile& file, OpenedFile::Stretch of, OpenedFile::Stretch data,
+                                    std::atomic<Bytes>& read);
+  void addBlocks(OpenedFile::Stretch of);
   std::unique_ptr<ContentHash> hash_;
   std::vector<char> buffer_;
 };
 
 /// Compares two files byte by byte, whatever their digests say: the offset of the first difference, or
-/// nothing where they are equal. Fails with cancelled, and as reading does.
+/// nothing where they are equal. What is a hole in both is not read. Fails with cancelled, and as reading
+/// does.
 Result<std::optional<Bytes>> firstDifference(OpenedFile& a, OpenedFile& b, const std::stop_token& stop);
 
 }  // namespace zt

@@ -62,7 +62,9 @@ private:
 
   bool mayMatter(NodeId id) const {
     if (tree_.kind(id) != EntryKind::file || tree_.isGone(id) || tree_.occupied(id) == 0) return false;
-    if (tree_.length(id) < std::max<Bytes>(1, options_.least) || context_.inTrash[id]) return false;
+    const bool also = !options_.also.empty() && options_.also[id];
+    if (tree_.length(id) < std::max<Bytes>(1, also ? 1 : options_.least) || context_.inTrash[id])
+      return false;
     const Standing standing = context_.standing[id];
     if (standing == Standing::spent || standing == Standing::rebuilds) return false;
     // What is a way back goes, or stays, with the whole that it lies in.

@@ -26,6 +26,7 @@ struct MatchOptions {
   unsigned readers = 2;    ///< one reader on a drive that rotates
   bool inOrder = false;    ///< read in the order of their blocks on the device
   std::vector<bool> only;  ///< by node: only these files; empty: all
+  std::vector<bool> also;  ///< by node: these however short they are; empty: none
   const KnownDigests* known = nullptr;
   HashMaker hash = xxh3Hash;
   std::stop_token stop;
@@ -50,6 +51,7 @@ struct MatchResult {
   std::vector<NotCompared> left;
   std::vector<std::pair<NodeId, Digest>> digests;  ///< of all that was read whole
   Bytes read = 0;                                  ///< bytes that were read
+  Bytes readOfImages = 0;                          ///< beside `read`: of disk images, to look into them
   Bytes needed = 0;  ///< bytes that had to be: ends of all of equal length, all of those whose ends are equal
   bool stopped = false;
 };

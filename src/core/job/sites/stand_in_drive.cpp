@@ -76,6 +76,8 @@ void StandInDrive::resolveDeclared() {
   };
   for (const auto& hole : manifest_.holes)
     if (const auto stat = find(hole.path)) holes_[stat->inode] = hole.occupied;
+  for (const PathBytes& path : manifest_.stored)
+    if (const auto stat = find(path)) stored_.insert(stat->inode);
   for (const auto& open : manifest_.openFiles)
     if (const auto stat = find(open.path))
       declaredOpen_.push_back({1, open.holder, stat->device, stat->inode, false, stat->length});
@@ -126,7 +128,13 @@ Result<OpenedFilePtr> StandInDrive::openFile(const Folder& at, std::string_view 
     Result<std::size_t> read(Bytes offset, std::span<char> into) override {
       return real_->read(offset, into);
     }
-    Result<Stretch> nextData(Bytes offset) override { return real_->nextData(offset); }
+    /// Of what counts as written throughout there are no holes, but for what it does not occupy.
+    Result<Stretch> nextData(Bytes offset) override {
+      const auto now = stat();
+      if (!now || !drive_.stored_.contains(now->inode)) return real_->nextData(offset);
+      const Bytes end = std::min(now->length, now->occupied);
+      return offset < end ? Stretch{offset, end} : Stretch{};
+    }
     void letGo(Stretch read) override { real_->letGo(read); }
 
   private:

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <absl/container/flat_hash_map.h>
+#include <absl/container/flat_hash_set.h>
 
 #include "core/drive/drive.h"
 #include "core/drive/target.h"
@@ -42,6 +43,7 @@ struct StandInManifest {
   std::vector<Snapshot> snapshots;
   std::vector<OpenFile> openFiles;
   std::vector<Hole> holes;
+  std::vector<PathBytes> stored;  ///< files whose content counts as written throughout
   std::vector<Target> targets;
 };
 
@@ -79,6 +81,7 @@ private:
   FolderPtr folder_;
   StandInManifest manifest_;
   absl::flat_hash_map<std::uint64_t, Bytes> holes_;  ///< by inode
+  absl::flat_hash_set<std::uint64_t> stored_;        ///< by inode
   std::vector<zt::OpenFile> declaredOpen_;
 };
 

@@ -23,6 +23,8 @@ void readLists(JsonReader& in, StandInManifest& m) {
   in.eachOr("open_files", mostRows, [&](JsonReader& o) {
     m.openFiles.push_back({unescapePath(o.text("path", 8192)), o.text("holder")});
   });
+  in.eachOr("stored", mostRows,
+            [&](JsonReader& s) { m.stored.push_back(unescapePath(s.text("path", 8192))); });
   in.eachOr("holes", mostRows, [&](JsonReader& h) {
     m.holes.push_back({unescapePath(h.text("path", 8192)), amount(h, "occupied_bytes")});
   });

@@ -2,10 +2,10 @@
 #include "desktop/stations/finds/evidence_panel.h"
 
 #include <QtWidgets>
-#include <set>
 
 #include "desktop/charts/time_line.h"
 #include "desktop/models/rows_model.h"
+#include "desktop/stations/finds/inside_rows.h"
 #include "desktop/stations/inside_view.h"
 #include "desktop/stations/station.h"
 #include "desktop/style/look.h"
@@ -102,7 +102,7 @@ EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), 
   connect(soon_, &QTimer::timeout, this, &EvidencePanel::lookNow);
   connect(inside_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
           [this](const QModelIndex& row) {
-            if (!row.isValid() || !context_) return;
+            if (!row.isValid() || !context_ || row.data(RowsModel::idRole).toString().isEmpty()) return;
             const auto node = static_cast<NodeId>(row.data(RowsModel::idRole).toUInt());
             lookSoon(context_->tree.isFolder(node) ? PathBytes{} : context_->tree.path(node));
           });
@@ -146,8 +146,9 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context, const Evid
 
 NodeId EvidencePanel::currentThing() const {
   const QModelIndex row = inside_->currentIndex();
-  return row.isValid() && inside_->isVisible() ? static_cast<NodeId>(row.data(RowsModel::idRole).toUInt())
-                                               : noNode;
+  const QString id =
+      row.isValid() && inside_->isVisible() ? row.data(RowsModel::idRole).toString() : QString();
+  return id.isEmpty() ? noNode : static_cast<NodeId>(id.toUInt());
 }
 
 bool EvidencePanel::eventFilter(QObject* watched, QEvent* event) {
@@ -184,58 +185,18 @@ void EvidencePanel::fillFacts(const Find& find, const FindContext& context, cons
 }
 
 void EvidencePanel::fillInside(const Find& find, const FindContext& context) {
-  const SurveyTree& t = context.tree;
-  QList<Row> rows;
-  std::vector<NodeId> nodes;
-  const bool oneFolder =
-      find.items.size() == 1 && find.items[0].node != noNode && t.isFolder(find.items[0].node);
-  if (oneFolder) {
-    const FolderTotals& totals = t.totals(find.items[0].node);
-    for (NodeId id = totals.firstChild; totals.children > 0 && id < totals.firstChild + totals.children; ++id)
-      nodes.push_back(id);
-  } else {
-    for (const auto& item : find.items)
-      if (item.node != noNode) nodes.push_back(item.node);
-  }
-  const std::size_t count = std::min<std::size_t>(nodes.size(), 200);
-  std::partial_sort(nodes.begin(), nodes.begin() + static_cast<std::ptrdiff_t>(count), nodes.end(),
-                    [&](NodeId a, NodeId b) { return t.weight(a) > t.weight(b); });
-  // Of files with one name the place tells more than the name.
-  std::set<std::string_view> names;
-  for (std::size_t i = 0; i < count; ++i) names.insert(t.name(nodes[i]));
-  const bool byPlace = !oneFolder && names.size() < count;
-  for (std::size_t i = 0; i < count; ++i) {
-    const NodeId id = nodes[i];
-    const auto item =
-        std::find_if(find.items.begin(), find.items.end(), [&](const Subject& f) { return f.node == id; });
-    QString name = oneFolder
-                       ? say(&Words::path, t.name(id))
-                       : say(&Words::path, byPlace ? PathBytes(t.path(id)) : PathBytes(baseName(t.path(id))));
-    QString tip = say(&Words::path, t.path(id));
-    if (item != find.items.end() && !item->origin.empty()) {
-      name = tr("%1, from %2").arg(name, say(&Words::path, item->origin));
-      tip += QLatin1Char('\n') +
-             tr("thrown away %1")
-                 .arg(QString::fromStdString(item->deleted).replace(QLatin1Char('T'), QLatin1Char(' ')));
-    }
-    const TimeNs newest = t.isFolder(id) ? t.totals(id).newest : t.modified(id);
-    rows.append(
-        {QString::number(id),
-         -1,
-         false,
-         false,
-         {{name, tip, false, false, false, false},
-          {say(&Words::age, newest, context.survey.finished), dateText(newest), false, false, true, true},
-          {say(&Words::bytes, t.weight(id)), say(&Words::exact, t.weight(id)), false, false, false, true}}});
-  }
-  insideTitle_->setVisible(rows.size() > 1);
-  inside_->setVisible(rows.size() > 1);
-  insideTitle_->setText(nodes.size() > count
-                            ? tr("Look inside: the largest %1 of %2").arg(count).arg(nodes.size())
-                            : tr("Look inside"));
-  insideRows_->setRows(rows);
-  const bool oneFile = nodes.size() == 1 && !t.isFolder(nodes.front());
-  lookSoon(oneFile ? t.path(nodes.front()) : PathBytes{});
+  const InsideRows inside = insideRows(find, context);
+  insideTitle_->setVisible(inside.rows.size() > 1);
+  inside_->setVisible(inside.rows.size() > 1);
+  insideTitle_->setText(inside.title);
+  insideRows_->setHeads(inside.heads);
+  insideRows_->setRows(inside.rows);
+  inside_->setColumnWidth(1, find.kind == "images" ? 130 : 90);
+  inside_->setColumnWidth(2, find.kind == "images"       ? 130
+                             : find.kind == "namesakes"  ? 240
+                             : find.kind == "duplicates" ? 150
+                                                         : 84);
+  lookSoon(inside.file);
 }
 
 void EvidencePanel::lookSoon(const PathBytes& file) {

@@ -25,7 +25,10 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
   summary_ = noteLabel({}, page, "findsSummary");
   head->addWidget(summary_, 1);
   match_ = linkButton(tr("Compare contents (Ctrl+D)"), "matchContents", page);
-  match_->setToolTip(tr("Reads files of equal length, and finds those that are the same"));
+  match_->setToolTip(
+      tr("Reads files of equal length and finds those that are the same, whole folders and disk images. What "
+         "is too "
+         "short to matter against the shortfall is left out; Ctrl+Shift+D leaves nothing out."));
   connect(match_, &QPushButton::clicked, this, [this] {
     if (view().survey && !session_.busy()) session_.match();
   });

@@ -1,0 +1,314 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/finds/match/equal_folders.h"
+
+#include <absl/container/flat_hash_map.h>
+#include <absl/container/flat_hash_set.h>
+
+#include <algorithm>
+#include <map>
+
+namespace zt {
+
+namespace {
+
+/// What a file counts as; nothing for one that is like no other.
+using KeyOf = std::function<std::optional<std::uint64_t>(NodeId)>;
+
+/// Digests of whole folders, from what their entries are called and count as; from the leaves upwards.
+class FolderDigests {
+public:
+  FolderDigests(const SurveyTree& tree, const KeyOf& keyOf) : tree_(tree), keyOf_(keyOf), hash_(xxh3Hash()) {
+    // A parent's number is smaller than its children's.
+    for (NodeId id = static_cast<NodeId>(tree.size()); id-- > 0;)
+      if (!tree.isGone(id) && tree.isFolder(id)) digest(id);
+  }
+  const absl::flat_hash_map<NodeId, Digest>& all() const { return all_; }
+
+private:
+  void digest(NodeId folder) {
+    const FolderTotals& t = tree_.totals(folder);
+    std::vector<std::pair<std::string_view, NodeId>> entries;
+    for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
+      if (!tree_.isGone(id)) entries.emplace_back(tree_.name(id), id);
+    if (entries.empty()) return;
+    std::sort(entries.begin(), entries.end());
+    std::string text;
+    for (const auto& [name, id] : entries) {
+      text.append(name).push_back('/');
+      if (!addEntry(id, text)) return;
+    }
+    hash_->add(text);
+    all_.emplace(folder, hash_->finish());
+  }
+
+  bool addEntry(NodeId id, std::string& text) const {
+    if (tree_.isFolder(id)) {
+      if (tree_.totals(id).children == 0) return text.append("empty"), true;
+      const auto below = all_.find(id);
+      if (below == all_.end()) return false;
+      addNumber(below->second.high, text);
+      addNumber(below->second.low, text);
+      return true;
+    }
+    const auto key = tree_.kind(id) == EntryKind::file ? keyOf_(id) : std::nullopt;
+    if (!key) return false;
+    addNumber(*key, text);
+    return true;
+  }
+
+  static void addNumber(std::uint64_t value, std::string& text) {
+    text.append(reinterpret_cast<const char*>(&value), sizeof value);
+  }
+
+  const SurveyTree& tree_;
+  const KeyOf& keyOf_;
+  std::unique_ptr<ContentHash> hash_;
+  absl::flat_hash_map<NodeId, Digest> all_;
+};
+
+template <class Each>
+void eachFile(const SurveyTree& tree, NodeId folder, const Each& each) {
+  std::vector<NodeId> waiting{folder};
+  while (!waiting.empty()) {
+    const NodeId at = waiting.back();
+    waiting.pop_back();
+    const FolderTotals& t = tree.totals(at);
+    for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id) {
+      if (tree.isGone(id)) continue;
+      if (tree.isFolder(id))
+        waiting.push_back(id);
+      else
+        each(id);
+    }
+  }
+}
+
+/// Works the copies out from groups of equal files.
+class FolderMatch {
+public:
+  FolderMatch(const FindContext& context, const std::vector<EqualFiles>& groups, const Marks& marks,
+              const KeeperOrder& order)
+      : context_(context), tree_(context.tree), groups_(groups), marks_(marks), order_(order) {
+    for (std::size_t g = 0; g < groups.size(); ++g)
+      for (const NodeId node : groups[g].nodes) {
+        groupOf_.emplace(node, g);
+        if (tree_.isLinked(node)) groupOfInode_.emplace(tree_.inode(node), g);
+      }
+  }
+
+  std::vector<FolderCopy> run() {
+    if (groups_.empty()) return {};
+    findSame();
+    findHeldElsewhere();
+    return std::move(found_);
+  }
+
+private:
+  static constexpr std::size_t fewest = 2;  ///< of one file the file itself is said
+
+  std::optional<std::size_t> groupFor(NodeId file) const {
+    if (const auto at = groupOf_.find(file); at != groupOf_.end()) return at->second;
+    if (!tree_.isLinked(file)) return std::nullopt;
+    const auto at = groupOfInode_.find(tree_.inode(file));
+    return at == groupOfInode_.end() ? std::nullopt : std::optional(at->second);
+  }
+
+  bool mayGo(NodeId folder) const {
+    return folder != 0 && context_.strictest(folder).standing > Standing::kept && !context_.part[folder] &&
+           !context_.inTrash[folder] && !context_.locked(tree_.path(folder)) &&
+           !marks_.locks(tree_.path(folder));
+  }
+  bool covered(NodeId folder) const {
+    return std::any_of(found_.begin(), found_.end(), [&](const FolderCopy& f) {
+      return folder == f.gone || context_.gain.beneath(folder, f.gone);
+    });
+  }
+  bool around(NodeId a, NodeId b) const {
+    return a == b || context_.gain.beneath(a, b) || context_.gain.beneath(b, a);
+  }
+
+  void findSame() {
+    const KeyOf key = [this](NodeId file) -> std::optional<std::uint64_t> {
+      constexpr std::uint64_t ofEmpty = ~std::uint64_t{0};
+      if (tree_.length(file) == 0) return ofEmpty;
+      const auto group = groupFor(file);
+      return group ? std::optional<std::uint64_t>(*group) : std::nullopt;
+    };
+    std::map<Digest, std::vector<NodeId>> byContent;
+    const FolderDigests digests(tree_, key);
+    for (const auto& [folder, digest] : digests.all())
+      if (tree_.weight(folder) > 0 && tree_.totals(folder).files >= fewest)
+        byContent[digest].push_back(folder);
+    std::vector<std::vector<NodeId>> sets;
+    for (auto& [digest, folders] : byContent)
+      if (folders.size() > 1) {
+        std::sort(folders.begin(), folders.end());
+        sets.push_back(std::move(folders));
+      }
+    // The largest first: what lies in a pair of equal folders is equal, too, and said with them.
+    std::stable_sort(sets.begin(), sets.end(), [&](const auto& a, const auto& b) {
+      return std::pair(tree_.weight(b.front()), a.front()) < std::pair(tree_.weight(a.front()), b.front());
+    });
+    for (const auto& folders : sets) addSet(folders);
+  }
+
+  void addSet(const std::vector<NodeId>& folders) {
+    EqualFiles set{0, {}, {}};
+    for (const NodeId folder : folders)
+      if (!covered(folder)) set.nodes.push_back(folder);
+    if (set.nodes.size() < 2) return;
+    const Keeper keeper = keeperOf(context_, set, marks_, order_);
+    for (const NodeId folder : set.nodes)
+      if (folder != keeper.node && !around(folder, keeper.node) && mayGo(folder))
+        found_.push_back({folder, keeper.node, true, keeper.why});
+  }
+
+  /// Folders of which every file has an equal one outside: from the top downwards, so that the outermost are
+  /// found.
+  void findHeldElsewhere() {
+    const std::vector<bool> equal = allEqual();
+    std::vector<NodeId> waiting{0};
+    while (!waiting.empty()) {
+      const NodeId folder = waiting.back();
+      waiting.pop_back();
+      if (covered(folder)) continue;
+      if (equal[folder] && mayGo(folder) && !keepsFor(folder) && !holdsGone(folder))
+        if (const NodeId other = holderOf(folder); other != noNode) {
+          const Keeper keeper = keeperOf(context_, {0, {}, {folder, other}}, marks_, order_);
+          // A rule that speaks for this one is heard; that it is older or shorter says nothing of a part.
+          const bool against = keeper.node == folder && keeper.why < KeeperRule::older;
+          if (!against) {
+            found_.push_back({folder, other, false, KeeperRule::firstOfEqual});
+            continue;
+          }
+        }
+      const FolderTotals& t = tree_.totals(folder);
+      for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
+        if (!tree_.isGone(id) && tree_.isFolder(id)) waiting.push_back(id);
+    }
+  }
+
+  /// By node: folders whose every file has an equal one somewhere; from the leaves upwards.
+  std::vector<bool> allEqual() const {
+    std::vector<bool> all(tree_.size(), false);
+    for (NodeId id = static_cast<NodeId>(tree_.size()); id-- > 0;) {
+      if (tree_.isGone(id)) continue;
+      if (!tree_.isFolder(id)) {
+        all[id] = tree_.kind(id) == EntryKind::file && (tree_.length(id) == 0 || groupFor(id));
+        continue;
+      }
+      const FolderTotals& t = tree_.totals(id);
+      bool here = true;
+      for (NodeId child = t.firstChild; t.children > 0 && child < t.firstChild + t.children; ++child)
+        here = here && (all[child] || tree_.isGone(child));
+      all[id] = here;
+    }
+    return all;
+  }
+
+  /// Whether something that could go is told to have its other half in this folder.
+  bool keepsFor(NodeId folder) const {
+    return std::any_of(found_.begin(), found_.end(),
+                       [&](const FolderCopy& f) { return around(f.stays, folder); });
+  }
+
+  /// The innermost folder, neither in this one nor around it, that holds an equal of every file of it.
+  NodeId holderOf(NodeId folder) const {
+    constexpr std::size_t mostCopies = 50;
+    absl::flat_hash_map<NodeId, std::size_t> counts;
+    std::size_t files = 0;
+    bool all = true;
+    eachFile(tree_, folder, [&](NodeId file) {
+      if (!all) return;
+      if (tree_.kind(file) == EntryKind::file && tree_.length(file) == 0) return;
+      const auto group = tree_.kind(file) == EntryKind::file ? groupFor(file) : std::nullopt;
+      all = group && groups_[*group].nodes.size() <= mostCopies;
+      if (!all) return;
+      ++files;
+      absl::flat_hash_set<NodeId> above;
+      for (const NodeId copy : groups_[*group].nodes)
+        for (NodeId up = tree_.parent(copy); up != 0 && !around(up, folder); up = tree_.parent(up))
+          above.insert(up);
+      for (const NodeId up : above) ++counts[up];
+      all = !above.empty();
+    });
+    if (!all || files < fewest) return noNode;
+    NodeId best = noNode;
+    for (const auto& [other, count] : counts)
+      if (count == files && (best == noNode || other > best) && !covered(other) && !holdsGone(other))
+        best = other;
+    return best;
+  }
+
+  bool holdsGone(NodeId folder) const {
+    return std::any_of(found_.begin(), found_.end(),
+                       [&](const FolderCopy& f) { return context_.gain.beneath(f.gone, folder); });
+  }
+
+  const FindContext& context_;
+  const SurveyTree& tree_;
+  const std::vector<EqualFiles>& groups_;
+  const Marks& marks_;
+  const KeeperOrder& order_;
+  absl::flat_hash_map<NodeId, std::size_t> groupOf_;
+  absl::flat_hash_map<std::uint64_t, std::size_t> groupOfInode_;
+  std::vector<FolderCopy> found_;
+};
+
+}  // namespace
+
+std::vector<bool> filesOfAlikeFolders(const FindContext& context, Bytes least) {
+  const SurveyTree& tree = context.tree;
+  const KeyOf byLength = [&](NodeId file) { return std::optional<std::uint64_t>(tree.length(file)); };
+  std::map<Digest, std::vector<NodeId>> byShape;
+  const FolderDigests digests(tree, byLength);
+  for (const auto& [folder, digest] : digests.all())
+    if (tree.weight(folder) >= std::max<Bytes>(least, 1)) byShape[digest].push_back(folder);
+  std::vector<bool> all(tree.size());
+  absl::flat_hash_set<NodeId> done;
+  for (const auto& [digest, folders] : byShape) {
+    if (folders.size() < 2) continue;
+    for (const NodeId folder : folders)
+      if (done.insert(folder).second) eachFile(tree, folder, [&](NodeId file) { all[file] = true; });
+  }
+  return all;
+}
+
+std::vector<FolderCopy> folderCopies(const FindContext& context, const std::vector<EqualFiles>& groups,
+                                     const Marks& marks, const KeeperOrder& order) {
+  return FolderMatch(context, groups, marks, order).run();
+}
+
+Find folderFind(const FindContext& context, const FolderCopy& copy) {
+  Find find;
+  find.kind = "duplicates";
+  find.likelihood = 85;
+  find.items.push_back(context.subject(copy.gone));
+  find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
+  find.place = context.tree.path(copy.stays);
+  context.complete(find);
+  find.standing = find.judged = Standing::ownersCall;
+  find.regret = Regret::none;
+  find.placeId.clear();
+  find.band = ageBand(find.newest, context.options.now);
+  find.facts.push_back({"keeper", escapePath(find.place)});
+  find.facts.push_back({"keeper-rule", std::string(name(copy.why))});
+  find.facts.push_back({"bytes-each", context.tree.weight(copy.gone)});
+  find.facts.push_back({"copies", std::uint64_t{2}});
+  find.facts.push_back({"whole-folder", std::uint64_t{copy.same ? 1u : 2u}});
+  find.id =
+      FindContext::findId(find.kind, "folder/" + find.items.front().path + "/" + find.place, AgeBand::today);
+  return find;
+}
+
+EqualFiles outside(const FindContext& context, const EqualFiles& group,
+                   const std::vector<FolderCopy>& folders) {
+  EqualFiles rest{group.length, group.digest, {}};
+  for (const NodeId node : group.nodes)
+    if (std::none_of(folders.begin(), folders.end(),
+                     [&](const FolderCopy& f) { return context.gain.beneath(node, f.gone); }))
+      rest.nodes.push_back(node);
+  return rest;
+}
+
+}  // namespace zt

@@ -1,0 +1,101 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// VHD by the Virtual Hard Disk Image Format Specification 1.0.
+#include <absl/container/flat_hash_set.h>
+
+#include "core/images/disk_image.h"
+
+namespace zt {
+
+namespace {
+
+constexpr Bytes footerSize = 512;
+constexpr Bytes vhdSector = 512;
+
+tl::unexpected<Error> vhdDamaged(std::string_view what) {
+  return fail(Errc::corrupt, "image", {}, std::string(what));
+}
+
+/// The footer stands at the end; a copy at the beginning where blocks are given as needed.
+Result<std::string> footerOf(DiskBytes& file) {
+  if (file.length() < 2 * footerSize) return fail(Errc::notOurs, "image");
+  for (const Bytes at : {file.length() - footerSize, Bytes{0}}) {
+    auto footer = bytesAt(file, at, footerSize);
+    if (!footer || footer->starts_with("conectix")) return footer;
+  }
+  return fail(Errc::notOurs, "image");
+}
+
+/// Whether the sum over the record, its own field left out, is what the field says.
+bool sumsUp(const std::string& record, std::size_t field) {
+  std::uint32_t sum = 0;
+  for (std::size_t i = 0; i < record.size(); ++i)
+    if (i < field || i >= field + 4) sum += static_cast<unsigned char>(record[i]);
+  return Fields(record).be32(field) == ~sum;
+}
+
+Result<void> readFixed(DiskBytes& file, DiskImage& image) {
+  image.unit = 4096;
+  RunList runs(image);
+  const Bytes end = std::min(image.guestLength, file.length() - footerSize);
+  for (Bytes at = 0; at < end;) {
+    const auto data = file.nextData(at);
+    if (!data) return tl::unexpected(data.error());
+    if (data->empty() || data->from >= end) break;
+    const Bytes to = std::min(data->to, end);
+    if (!runs.add({data->from, to - data->from, data->from, 0, GuestRun::Kind::stored}))
+      return vhdDamaged("too many runs");
+    at = std::max(to, at + 1);
+  }
+  return {};
+}
+
+Result<void> readDynamic(DiskBytes& file, Bytes headerAt, DiskImage& image, const std::stop_token& stop) {
+  const auto record = bytesAt(file, headerAt, 1024);
+  if (!record) return tl::unexpected(record.error());
+  const Fields header(*record);
+  if (!header.has(0, "cxsparse")) return vhdDamaged("header");
+  const Bytes entries = header.be32(28);
+  image.unit = header.be32(32);
+  const bool power = image.unit != 0 && (image.unit & (image.unit - 1)) == 0;
+  if (!power || image.unit < vhdSector || image.unit > (Bytes{256} << 20)) return vhdDamaged("block size");
+  if (entries > (Bytes{1} << 23)) return vhdDamaged("size of the table");
+  const auto table = bytesAt(file, header.be64(16), entries * 4);
+  if (!table) return tl::unexpected(table.error());
+  const Fields blocks(*table);
+  const Bytes bitmap = (image.unit / vhdSector / 8 + vhdSector - 1) / vhdSector * vhdSector;
+  RunList runs(image);
+  absl::flat_hash_set<std::uint32_t> seen;
+  for (Bytes i = 0; i < entries; ++i) {
+    if (stop.stop_requested()) return fail(Errc::cancelled, "image");
+    const std::uint32_t at = blocks.be32(i * 4);
+    if (at == 0xffffffffu) continue;
+    const Bytes data = Bytes{at} * vhdSector + bitmap;
+    if (data >= file.length()) return vhdDamaged("block's place");
+    if (!seen.insert(at).second) return vhdDamaged("two blocks in one place");
+    if (!runs.add({i * image.unit, image.unit, data, 0, GuestRun::Kind::stored}))
+      return vhdDamaged("too many runs");
+  }
+  return {};
+}
+
+}  // namespace
+
+Result<DiskImage> readVhd(DiskBytes& file, const std::stop_token& stop) {
+  const auto record = footerOf(file);
+  if (!record) return tl::unexpected(record.error());
+  const Fields footer(*record);
+  if (!sumsUp(*record, 64)) return vhdDamaged("footer's sum");
+  DiskImage image;
+  image.format = "vhd";
+  image.guestLength = footer.be64(48);
+  constexpr std::uint32_t fixed = 2, dynamic = 3, differencing = 4;
+  const std::uint32_t type = footer.be32(60);
+  if (type == differencing) image.backing = "parent";
+  Result<void> read = fail(Errc::unsupported, "image", {}, "type");
+  if (type == fixed) read = readFixed(file, image);
+  if (type == dynamic || type == differencing) read = readDynamic(file, footer.be64(16), image, stop);
+  if (!read) return tl::unexpected(read.error());
+  return image;
+}
+
+}  // namespace zt

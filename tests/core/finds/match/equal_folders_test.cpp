@@ -1,0 +1,176 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Whole folders that are equal, or lie in others: what is said of them, and what must not be.
+#include "core/finds/match/equal_folders.h"
+
+#include <gtest/gtest.h>
+
+#include <random>
+
+#include "core/job/job.h"
+#include "support/fakes.h"
+#include "support/planned.h"
+#include "support/temp_folder.h"
+
+namespace zt::test {
+namespace {
+
+struct Folders : ::testing::Test {
+  void put(const std::string& path, int content, std::size_t size = 5'000) {
+    std::mt19937 random(static_cast<std::mt19937::result_type>(content));
+    std::string text(size, '\0');
+    for (char& c : text) c = static_cast<char>(random());
+    files->add(path, text);
+  }
+  /// "gone -> stays (same)" of each.
+  std::set<std::string> look(const Marks& marks = {}) {
+    survey = surveyOf(files, "/");
+    context = contextOf(survey);
+    const auto root = files->openRoot("/").value();
+    MatchOptions options;
+    options.also = filesOfAlikeFolders(*context, 1);
+    groups = match(*files, *root, *context, options, {}, nullptr).groups;
+    copies = folderCopies(*context, groups, marks, usualOrder());
+    std::set<std::string> all;
+    for (const FolderCopy& c : copies)
+      all.insert(survey->tree.path(c.gone) + " -> " + survey->tree.path(c.stays) + (c.same ? " same" : ""));
+    return all;
+  }
+  using Said = std::set<std::string>;
+  std::shared_ptr<MemoryFileSystem> files = std::make_shared<MemoryFileSystem>();
+  std::shared_ptr<Survey> survey;
+  ContextPtr context;
+  std::vector<EqualFiles> groups;
+  std::vector<FolderCopy> copies;
+};
+
+TEST_F(Folders, TheOutermostOfEqualOnesIsSaid) {
+  for (const char* top : {"a/pictures", "a/longer/way/pictures"})
+    for (int i = 0; i < 5; ++i)
+      put(std::string(top) + "/day" + std::to_string(i / 3) + "/p" + std::to_string(i), i);
+  EXPECT_EQ(look(), (Said{"a/longer/way/pictures -> a/pictures same"}));
+  for (const EqualFiles& group : groups) EXPECT_LT(outside(*context, group, copies).nodes.size(), 2u);
+  const Find find = folderFind(*context, copies.front());
+  EXPECT_EQ(find.items.size(), 1u);
+  EXPECT_EQ(numberIn(find, "whole-folder"), 1u);
+  EXPECT_EQ(textIn(find, "keeper"), "a/pictures");
+}
+
+TEST_F(Folders, OneByteNameOrEntryMakesTheDifference) {
+  for (const char* top : {"a", "b", "c", "d", "e"})
+    for (int i = 0; i < 3; ++i) put(std::string("keep/") + top + "/p" + std::to_string(i), 100 + i);
+  put("keep/b/p1", 999);          // another content
+  files->add("keep/c/own", "x");  // something more, in it alone
+  put("keep/d/sub/q", 555);
+  // a and e are equal; c and d hold all of them; b holds what no other has.
+  const Said said = look();
+  EXPECT_TRUE(said.contains("keep/e -> keep/a same")) << *said.begin();
+  for (const std::string& one : said) {
+    EXPECT_FALSE(one.starts_with("keep/b ") || one.starts_with("keep/c ") || one.starts_with("keep/d "))
+        << one;
+  }
+}
+
+TEST_F(Folders, AllOfOneInAnotherByOtherNames) {
+  put("arrived/x", 1);
+  put("arrived/y", 2);
+  put("library/2024/one", 1);
+  put("library/2025/two", 2);
+  put("library/2025/three", 3);
+  EXPECT_EQ(look(), (Said{"arrived -> library"}));
+  EXPECT_FALSE(copies.front().same);
+  EXPECT_EQ(numberIn(folderFind(*context, copies.front()), "whole-folder"), 2u);
+}
+
+TEST_F(Folders, WhatIsEqualOnlyWithinItselfStays) {
+  put("a/one", 1);
+  put("a/again", 1);
+  put("a/two", 2);
+  put("a/two again", 2);
+  EXPECT_EQ(look(), Said{}) << "both halves of each lie in it";
+}
+
+TEST_F(Folders, ADatedCopyHoldsNothingThatIsOutsideOfIt) {
+  put("work/one", 1);
+  put("work/two", 2);
+  put("backups/2024-01-31/one", 1);
+  put("backups/2024-01-31/two", 2);
+  put("backups/2024-01-31/three", 3);
+  for (const std::string& said : look()) EXPECT_FALSE(said.starts_with("work ")) << said;
+}
+
+TEST_F(Folders, LinksAndKeptThingsMakeItNoWhole) {
+  for (const char* top : {"a", "b"})
+    for (int i = 0; i < 3; ++i) put(std::string(top) + "/p" + std::to_string(i), i);
+  Marks marks;
+  marks.put("b/p1", {Mark::keep, 0, false});
+  EXPECT_EQ(look(marks), (Said{"a -> b same"}))
+      << "b keeps something, so b stays, whatever the other rules say";
+  marks.put("a/p2", {Mark::keep, 0, false});
+  EXPECT_EQ(look(marks), Said{}) << "both keep something";
+}
+
+/// Seeded trees against a plain comparison of what lies in each folder.
+TEST_F(Folders, AreThoseThatAPlainComparisonFinds) {
+  for (unsigned seed = 1; seed <= 30; ++seed) {
+    files = std::make_shared<MemoryFileSystem>();
+    std::mt19937 random(seed);
+    std::map<std::string, std::map<std::string, int>> content;
+    for (int f = 0; f < 8; ++f)
+      for (int i = 0, n = 1 + static_cast<int>(random() % 3); i < n; ++i) {
+        const int c = static_cast<int>(random() % 3);
+        const std::string folder = "f" + std::to_string(f), name = "n" + std::to_string(i);
+        content[folder][name] = c;
+        put(folder + "/" + name, c);
+      }
+    Said plain;
+    std::map<std::map<std::string, int>, int> times;
+    for (const auto& [folder, in] : content) ++times[in];
+    std::size_t same = 0;
+    for (const auto& [in, count] : times)
+      if (in.size() > 1) same += static_cast<std::size_t>(count - 1);
+    std::size_t said = 0;
+    for (const std::string& one : look()) said += one.ends_with(" same");
+    EXPECT_EQ(said, same) << "seed " << seed;
+    for (const FolderCopy& c : copies) {
+      std::set<int> gone, stays;
+      for (const auto& [name, v] : content[survey->tree.path(c.gone)]) gone.insert(v);
+      for (const auto& [name, v] : content[survey->tree.path(c.stays)]) stays.insert(v);
+      EXPECT_TRUE(std::includes(stays.begin(), stays.end(), gone.begin(), gone.end())) << "seed " << seed;
+    }
+  }
+}
+
+/// From comparing to the run: the folder goes, what stays is whole; a copy that was changed meanwhile stops
+/// it.
+TEST(FolderRun, GoesOnlyWhileItsEqualStands) {
+  for (const bool changed : {false, true}) {
+    TempFolder t;
+    for (const char* top : {"drive/a", "drive/elsewhere/a"})
+      for (int i = 0; i < 3; ++i)
+        t.file(std::string(top) + "/p" + std::to_string(i),
+               std::string(2'000'000, static_cast<char>('a' + i)));
+    Workshop real = realWorkshop();
+    auto made = Job::create(real, t / "drive", false, {});
+    ASSERT_TRUE(made);
+    Job& job = **made;
+    ASSERT_TRUE(job.measurer().measure({}, {}, nullptr));
+    ASSERT_TRUE(job.contents().match({}, nullptr));
+    const Find* folder = nullptr;
+    for (const Find& f : *job.surveys().finds())
+      if (numberIn(f, "whole-folder") > 0) folder = &f;
+    ASSERT_NE(folder, nullptr);
+    EXPECT_EQ(folder->items.front().path, "elsewhere/a");
+    for (const Find& f : *job.surveys().finds()) {
+      EXPECT_TRUE(f.kind != "duplicates" || &f == folder) << "said once";
+    }
+    ASSERT_TRUE(job.planBook().addPaths({"elsewhere/a"}, "discard"));
+    if (changed) t.file("drive/a/p1", std::string(2'000'000, 'X'));
+    const auto report = job.reclaim(job.planBook().consent().token, {});
+    ASSERT_TRUE(report);
+    EXPECT_EQ(t.has("drive/elsewhere/a/p1"), changed) << "with its equal gone it is the last of its kind";
+    EXPECT_TRUE(t.has("drive/a/p0") && t.has("drive/a/p1"));
+  }
+}
+
+}  // namespace
+}  // namespace zt::test

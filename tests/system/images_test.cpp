@@ -1,0 +1,335 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Disk images of every format with every file system inside, against what the file systems' own programs and
+// a real conversion say.
+#include <gtest/gtest.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <cmath>
+#include <filesystem>
+#include <fstream>
+#include <random>
+#include <regex>
+
+#include "core/images/image_facts.h"
+#include "core/os/linux_file_system.h"
+#include "support/loop_drive.h"
+#include "support/run_program.h"
+
+namespace zt::test {
+namespace {
+
+constexpr Bytes mb = 1'000'000;
+
+std::string tool(const std::string& name) {
+  for (const char* folder : {"/usr/bin/", "/bin/", "/usr/sbin/", "/sbin/"})
+    if (std::filesystem::exists(folder + name)) return folder + name;
+  return name;
+}
+
+Bytes occupiedBy(const std::string& path) {
+  struct stat st {};
+  must(::stat(path.c_str(), &st) == 0, "stat " + path);
+  return static_cast<Bytes>(st.st_blocks) * 512;
+}
+
+/// A file of the machine that runs the test, as the core reads it.
+struct RealFile {
+  explicit RealFile(const std::string& path) {
+    root = files.openRoot(std::filesystem::path(path).parent_path().string()).value();
+    opened = files.openFile(*root, std::filesystem::path(path).filename().string()).value();
+    source = std::make_unique<FileSource>(*opened, std::filesystem::file_size(path));
+  }
+  LinuxFileSystem files;
+  FolderPtr root;
+  OpenedFilePtr opened;
+  std::unique_ptr<FileSource> source;
+};
+
+Result<ImageFacts> factsOf(const std::string& path, OpenBelow below = {}) {
+  RealFile file(path);
+  ImageOptions options;
+  options.outside = occupiedBy(path);
+  options.below = std::move(below);
+  return lookInto(*file.source, options);
+}
+
+void run(std::vector<std::string> words) {
+  words.front() = tool(words.front());
+  const Ran ran = runProgram(words);
+  must(ran.status == 0, words.front() + " " + words[1] + ": " + ran.err);
+}
+
+/// What is to be said of a number in a program's words.
+Bytes figure(const std::string& text, const std::string& pattern) {
+  std::smatch found;
+  must(std::regex_search(text, found, std::regex(pattern)), "no " + pattern + " in " + text);
+  return std::stoull(found[1]);
+}
+
+/// Files of all sizes, a third of which are deleted again.
+void furnish(const std::string& top, unsigned seed) {
+  std::mt19937 random(seed);
+  std::vector<std::string> made;
+  for (int i = 0; i < 60; ++i) {
+    const std::string path = top + "/d" + std::to_string(i % 7) + "/f" + std::to_string(i);
+    std::filesystem::create_directories(std::filesystem::path(path).parent_path());
+    std::string content(random() % 900'000, '\0');
+    for (char& c : content) c = static_cast<char>(random());
+    std::ofstream(path, std::ios::binary) << content;
+    made.push_back(path);
+  }
+  ::sync();  // what is deleted then leaves its bytes behind
+  for (const std::string& path : made)
+    if (random() % 3 == 0) std::filesystem::remove(path);
+}
+
+/// What the guest's own tool says is used, of a file system in a raw file.
+Bytes usedBy(const std::string& type, const std::string& image) {
+  if (type == "ext4") {
+    const std::string said = runProgram({tool("dumpe2fs"), "-h", image}).out;
+    return (figure(said, "Block count: *(\\d+)") - figure(said, "Free blocks: *(\\d+)")) *
+           figure(said, "Block size: *(\\d+)");
+  }
+  if (type == "xfs") {
+    const std::string said =
+        runProgram({tool("xfs_db"), "-r", "-c", "sb 0", "-c", "p fdblocks dblocks blocksize", image}).out;
+    return (figure(said, "\ndblocks = (\\d+)") - figure(said, "fdblocks = (\\d+)")) *
+           figure(said, "blocksize = (\\d+)");
+  }
+  if (type == "btrfs")
+    return figure(runProgram({tool("btrfs"), "inspect-internal", "dump-super", image}).out,
+                  "\nbytes_used\\s+(\\d+)");
+  if (type == "ntfs") {
+    const std::string said = runProgram({tool("ntfsinfo"), "-m", image}).out;
+    return (figure(said, "Volume Size in Clusters: (\\d+)") - figure(said, "Free Clusters: (\\d+)")) *
+           figure(said, "Cluster Size: (\\d+)");
+  }
+  if (type == "vfat") {
+    const std::string said = runProgram({tool("fsck.vfat"), "-n", "-v", image}).out;
+    return figure(said, "files, (\\d+)/") * figure(said, "(\\d+) bytes per cluster");
+  }
+  const std::string said = runProgram({tool("dump.exfat"), image}).out;
+  return (figure(said, "Total Clusters:\\s*(\\d+)") - figure(said, "Free Clusters:\\s*(\\d+)")) *
+         figure(said, "Cluster size:\\s*(\\d+)");
+}
+
+Bytes clusterOf(const std::string& type) {
+  return type == "vfat" || type == "exfat" ? 65536 : 4096;
+}
+
+struct Format {
+  const char* name;     ///< in a test's name
+  const char* kind;     ///< as qemu-img calls it
+  const char* options;  ///< for -o; may be empty
+  bool packed = false;
+  const char* ours = nullptr;
+  bool fine = true;      ///< its units are smaller than what the guest deleted
+  bool mapTells = true;  ///< what `qemu-img map` says of it is what its tables say
+};
+
+/// Guest bytes that an image itself stores, as `qemu-img map` says.
+Bytes mapped(const std::string& image, const char* kind) {
+  const auto map = runProgram({tool("qemu-img"), "map", "-f", kind, "--output=json", image}).json();
+  Bytes sum = 0;
+  for (const auto& part : map)
+    if (part["data"].get<bool>() && part["depth"] == 0) sum += part["length"].get<Bytes>();
+  return sum;
+}
+
+struct Guest {
+  explicit Guest(const std::string& type, Bytes size = 300 * 1024 * 1024) : drive(type, size) {
+    if (!drive.mounted()) return;
+    furnish(drive.path(), 7);
+    drive.unmount();
+  }
+  LoopDrive drive;
+};
+
+class ImagesOfAFormat : public ::testing::TestWithParam<Format> {};
+
+TEST_P(ImagesOfAFormat, AreTrueOutsideAndInside) {
+  const Format& format = GetParam();
+  const Guest guest("ext4");
+  ZT_NEEDS(guest.drive);
+  TempFolder t;
+  for (const bool full : {false, true}) {
+    if (full && format.packed) continue;
+    const std::string image = t / (full ? "full" : "sparse");
+    std::vector<std::string> convert{"qemu-img", "convert", "-f", "raw", "-O", format.kind};
+    if (full) convert.insert(convert.end(), {"-S", "0"});  // zeros are written, too
+    if (format.packed) convert.push_back("-c");
+    if (format.options[0] != 0) convert.insert(convert.end(), {"-o", format.options});
+    convert.insert(convert.end(), {guest.drive.image(), image});
+    run(convert);
+    const auto facts = factsOf(image);
+    ASSERT_TRUE(facts) << name(facts.error().code) << " " << facts.error().detail;
+    EXPECT_EQ(facts->format, format.ours != nullptr ? format.ours : format.kind);
+    EXPECT_GE(facts->guestLength, Bytes{300} * 1024 * 1024);
+    ASSERT_EQ(facts->volumes.size(), 1u);
+    EXPECT_EQ(facts->volumes[0].system, "ext4");
+    EXPECT_EQ(facts->inside, usedBy("ext4", guest.drive.image()));
+    if (format.mapTells) {
+      EXPECT_EQ(facts->allocated, mapped(image, format.kind)) << full;
+    }
+    EXPECT_LE(facts->least, facts->most);
+    EXPECT_LE(facts->most, facts->outside);
+    // What a real conversion gives back.
+    const std::string again = t / "again";
+    convert = {"qemu-img", "convert", "-f", format.kind, "-O", format.kind};
+    if (format.packed) convert.push_back("-c");
+    if (format.options[0] != 0 && std::string(format.options).find("fixed") == std::string::npos)
+      convert.insert(convert.end(), {"-o", format.options});
+    convert.insert(convert.end(), {image, again});
+    run(convert);
+    const Bytes back = facts->outside > occupiedBy(again) ? facts->outside - occupiedBy(again) : 0;
+    std::printf(
+        "%s%s: outside %.1f MB, inside %.1f MB, least %.1f MB, a conversion gives %.1f MB, most %.1f MB\n",
+        format.name, full ? " with zeros written" : "", static_cast<double>(facts->outside) / mb,
+        static_cast<double>(*facts->inside) / mb, static_cast<double>(facts->least) / mb,
+        static_cast<double>(back) / mb, static_cast<double>(facts->most) / mb);
+    EXPECT_LE(facts->least, back);
+    if (full) {
+      EXPECT_GT(facts->least, back / 2) << "and it is worth saying";
+      EXPECT_TRUE(facts->most > facts->least || !format.fine);
+    }
+    std::filesystem::remove(again);
+  }
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Images, ImagesOfAFormat,
+    ::testing::Values(Format{"raw", "raw", ""}, Format{"qcow2", "qcow2", ""},
+                      Format{"qcow2Version2", "qcow2", "compat=0.10"},
+                      Format{"qcow2Small", "qcow2", "cluster_size=512"},
+                      Format{"qcow2Large", "qcow2", "cluster_size=2M", false, nullptr, false},
+                      Format{"qcow2Parts", "qcow2", "extended_l2=on,cluster_size=128k"},
+                      Format{"qcow2Packed", "qcow2", "", true},
+                      Format{"qcow2PackedZstd", "qcow2", "compression_type=zstd", true},
+                      Format{"qcow2OneBitCounts", "qcow2", "refcount_bits=1"}, Format{"qcow", "qcow", ""},
+                      Format{"vhd", "vpc", "", false, "vhd", false},
+                      Format{"vhdFixed", "vpc", "subformat=fixed", false, "vhd", true, false},
+                      Format{"vhdx", "vhdx", "", false, nullptr, false, false},
+                      Format{"vhdxFixed", "vhdx", "subformat=fixed", false, nullptr, false, false},
+                      Format{"vmdk", "vmdk", ""},
+                      Format{"vmdkStream", "vmdk", "subformat=streamOptimized", true},
+                      Format{"vdi", "vdi", "", false, nullptr, false}),
+    [](const auto& one) { return std::string(one.param.name); });
+
+class ImagesWithAGuest : public ::testing::TestWithParam<const char*> {};
+
+TEST_P(ImagesWithAGuest, CountWhatItsOwnToolCounts) {
+  const std::string type = GetParam();
+  TempFolder t;
+  std::string raw = t / "guest.raw";
+  std::unique_ptr<Guest> guest;
+  if (type == "vfat") {  // this kernel may not know it: filled without it
+    t.sparse("guest.raw", Bytes{300} << 20);
+    run({"mkfs.vfat", "-F", "32", raw});
+    t.file("content", std::string(40'000'000, 'c'));
+    run({"mcopy", "-i", raw, t / "content", "::/content"});
+    run({"mmd", "-i", raw, "::/folder"});
+  } else {
+    guest = std::make_unique<Guest>(type);
+    ZT_NEEDS(guest->drive);
+    raw = guest->drive.image();
+  }
+  const Bytes used = usedBy(type, raw);
+  for (const char* kind : {"raw", "qcow2"}) {
+    const std::string image = t / kind;
+    run({"qemu-img", "convert", "-f", "raw", "-O", kind, raw, image});
+    const auto facts = factsOf(image);
+    ASSERT_TRUE(facts) << name(facts.error().code) << " " << facts.error().detail;
+    ASSERT_TRUE(facts->inside);
+    EXPECT_LE(std::llabs(static_cast<long long>(*facts->inside) - static_cast<long long>(used)),
+              static_cast<long long>(clusterOf(type)))
+        << *facts->inside << " " << used;
+    EXPECT_TRUE(type == "vfat" ? facts->volumes[0].system == "fat32" : facts->volumes[0].system == type)
+        << facts->volumes[0].system;
+    EXPECT_FALSE(facts->unclean);
+    Bytes free = 0;
+    for (const Stretch& s : facts->volumes[0].free) free += s.size();
+    EXPECT_GT(free, 0u);
+    EXPECT_GE(facts->most, facts->least);
+    std::printf("%s in %s: inside %.1f MB, as its own tool says %.1f MB; least %.1f, most %.1f MB\n",
+                type.c_str(), kind, static_cast<double>(*facts->inside) / mb, static_cast<double>(used) / mb,
+                static_cast<double>(facts->least) / mb, static_cast<double>(facts->most) / mb);
+  }
+}
+
+INSTANTIATE_TEST_SUITE_P(Images, ImagesWithAGuest,
+                         ::testing::Values("ext4", "xfs", "btrfs", "ntfs", "vfat", "exfat"),
+                         [](const auto& one) { return std::string(one.param); });
+
+TEST(Images, PartsOfBothTablesAreFound) {
+  const Guest guest("ext4", Bytes{64} << 20);
+  ZT_NEEDS(guest.drive);
+  TempFolder t;
+  for (const char* table : {"dos", "gpt"}) {
+    const std::string disk = t / table;
+    t.sparse(table, Bytes{256} << 20);
+    t.file("table",
+           std::string("label: ") + table + "\nstart=2048, size=131072\nstart=135168, size=65536" +
+               (table[0] == 'd' ? ", type=5\nstart=137216, size=20480\nstart=161792, size=20480\n" : "\n"));
+    run({"sh", "-c", "sfdisk -q " + disk + " < " + (t / "table")});
+    run({"dd", "if=" + guest.drive.image(), "of=" + disk, "bs=1M", "seek=1", "conv=notrunc,sparse",
+         "status=none"});
+    const auto facts = factsOf(disk);
+    ASSERT_TRUE(facts);
+    EXPECT_EQ(facts->volumes.size(), table[0] == 'd' ? 3u : 2u);
+    EXPECT_EQ(facts->volumes[0].system, "ext4");
+    EXPECT_EQ(facts->volumes[0].on, (Stretch{Bytes{2048} * 512, Bytes{2048 + 131072} * 512}));
+    EXPECT_EQ(facts->inside, usedBy("ext4", guest.drive.image()));
+  }
+}
+
+TEST(Images, WhatLiesUponAnotherIsReadThroughIt) {
+  const Guest guest("ext4", Bytes{64} << 20);
+  ZT_NEEDS(guest.drive);
+  TempFolder t;
+  run({"qemu-img", "convert", "-f", "raw", "-O", "qcow2", guest.drive.image(), t / "base.qcow2"});
+  run({"qemu-img", "create", "-q", "-f", "qcow2", "-b", "base.qcow2", "-F", "qcow2", t / "top.qcow2"});
+  run({"qemu-io", "-c", "write -P 7 40M 1M", t / "top.qcow2"});
+  const auto alone = factsOf(t / "top.qcow2");
+  ASSERT_TRUE(alone);
+  EXPECT_EQ(alone->backing, "base.qcow2");
+  EXPECT_FALSE(alone->backingRead);
+  EXPECT_FALSE(alone->inside) << "without what it lies upon nothing can be said of the guest";
+  EXPECT_EQ(alone->allocated, Bytes{1} << 20);
+}
+
+TEST(Images, WhatIsCountedByNobodyComesBack) {
+  const Guest guest("ext4", Bytes{64} << 20);
+  ZT_NEEDS(guest.drive);
+  TempFolder t;
+  const std::string image = t / "a.qcow2";
+  run({"qemu-img", "convert", "-f", "raw", "-O", "qcow2", guest.drive.image(), image});
+  const auto before = factsOf(image);
+  std::ofstream(image, std::ios::binary | std::ios::app) << std::string(5 * 1024 * 1024, 'x');
+  const auto after = factsOf(image);
+  ASSERT_TRUE(before && after);
+  EXPECT_GE(after->least, before->least + 4 * 1024 * 1024);
+  run({"qemu-img", "convert", "-f", "qcow2", "-O", "qcow2", image, t / "b.qcow2"});
+  EXPECT_LE(after->least, after->outside - occupiedBy(t / "b.qcow2"));
+  run({"qemu-img", "snapshot", "-c", "one", image});
+  EXPECT_EQ(factsOf(image)->snapshots, 1u);
+}
+
+TEST(Images, WhatIsNoDiskIsNone) {
+  TempFolder t;
+  t.file("text", std::string(100'000, 'x'));
+  std::string boot(100'000, '\x11');
+  boot[510] = '\x55', boot[511] = '\xaa';
+  t.file("boot-sector-sign-alone", boot);
+  t.sparse("hole", Bytes{1} << 40);
+  t.sparse("swap", Bytes{10} << 20);
+  run({"mkswap", "-q", t / "swap"});
+  for (const char* name : {"text", "boot-sector-sign-alone", "hole", "swap"}) {
+    const auto facts = factsOf(t / name);
+    ASSERT_FALSE(facts) << name;
+    EXPECT_EQ(facts.error().code, Errc::notOurs) << name;
+  }
+}
+
+}  // namespace
+}  // namespace zt::test

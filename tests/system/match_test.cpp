@@ -1,0 +1,167 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Equal files on real drives: data, holes, zeros, links, shared extents, near misses; against a plain listing
+// of checksums. One seed of 4 GB of length; with ZT_SOAK=10 ten of 20 GB.
+#include <fcntl.h>
+#include <gtest/gtest.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <cstdlib>
+#include <filesystem>
+#include <fstream>
+#include <map>
+#include <random>
+#include <set>
+
+#include "core/job/job.h"
+#include "support/fakes.h"
+#include "support/loop_drive.h"
+#include "support/run_program.h"
+
+namespace zt::test {
+namespace {
+
+constexpr Bytes gib = Bytes{1} << 30;
+
+class Trees : public ::testing::TestWithParam<const char*> {
+protected:
+  void write(const std::string& path, Bytes length, const std::vector<std::pair<Bytes, unsigned>>& data) {
+    const int fd = ::open(path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644);
+    must(fd >= 0 && ::ftruncate(fd, static_cast<off_t>(length)) == 0, "write " + path);
+    for (const auto& [at, seed] : data) {
+      std::mt19937 random(seed);
+      std::string bytes(200'000, '\0');
+      if (seed != 0)
+        for (char& c : bytes) c = static_cast<char>(random());
+      must(::pwrite(fd, bytes.data(), bytes.size(), static_cast<off_t>(at)) ==
+               static_cast<ssize_t>(bytes.size()),
+           "write " + path);
+    }
+    ::close(fd);
+  }
+  void run(const std::vector<std::string>& words) {
+    const Ran ran = runProgram(words);
+    must(ran.status == 0, words[0] + ": " + ran.err);
+  }
+
+  /// So much length in files of some hundred megabytes; a third of them are copies of others, or nearly.
+  void furnish(const std::string& top, unsigned seed, bool shares, Bytes length) {
+    std::mt19937 random(seed);
+    Bytes sum = 0;
+    for (int i = 0; sum < length; ++i) {
+      const std::string folder = top + "/d" + std::to_string(i % 5);
+      std::filesystem::create_directories(folder);
+      const Bytes size = i % 4 == 0 ? gib + random() % 1000 : 300'000'000 + (random() % 3) * 4096;
+      std::vector<std::pair<Bytes, unsigned>> data;
+      for (unsigned k = 0, n = 1 + random() % 4; k < n; ++k)
+        data.emplace_back(random() % (size - 200'000) / 4096 * 4096,
+                          1 + static_cast<unsigned>(random() % 1000));
+      const std::string file = folder + "/f" + std::to_string(i);
+      write(file, size, data);
+      sum += size;
+      const std::string other = top + "/d" + std::to_string((i + 1) % 5) + "/c" + std::to_string(i);
+      std::filesystem::create_directories(top + "/d" + std::to_string((i + 1) % 5));
+      switch (random() % 7) {
+        case 0:  // the same, zeros written out at one place
+          data.emplace_back(size / 2 / 4096 * 4096 + 400'000, 0);
+          std::stable_sort(data.begin(), data.end());
+          if (data.size() == 2 && data[1].second == 0) write(other, size, data), sum += size;
+          break;
+        case 1:  // another last byte
+          write(other, size, data);
+          must(::truncate(other.c_str(), static_cast<off_t>(size - 1)) == 0, "truncate");
+          std::ofstream(other, std::ios::binary | std::ios::app) << 'x';
+          sum += size;
+          break;
+        case 2:  // another byte in the middle
+          write(other, size, data);
+          write(other, size, {{data[0].first, 5000}});
+          sum += size;
+          break;
+        case 3:
+          run({"/bin/cp", "--sparse=always", file, other});
+          sum += size;
+          break;
+        case 4:
+          std::filesystem::create_hard_link(file, other);
+          break;
+        case 5:
+          run({"/bin/cp", shares ? "--reflink=always" : "--reflink=never", "--sparse=auto", file, other});
+          sum += size;
+          break;
+        default:
+          break;
+      }
+    }
+  }
+
+  using Groups = std::set<std::set<std::string>>;
+  /// One name an inode; groups of two and more.
+  Groups plain(const std::string& top) {
+    std::map<std::pair<std::uintmax_t, std::string>, std::set<std::string>> all;
+    std::set<std::uint64_t> seen;
+    std::set<std::string> paths;
+    for (const auto& e : std::filesystem::recursive_directory_iterator(top))
+      if (e.is_regular_file()) paths.insert(e.path().string());
+    for (const std::string& path : paths) {
+      struct stat st {};
+      must(::lstat(path.c_str(), &st) == 0, "stat");
+      if (!seen.insert(st.st_ino).second) continue;
+      const std::string sum = runProgram({"/usr/bin/b2sum", "-l", "128", path}).out.substr(0, 32);
+      all[{static_cast<std::uintmax_t>(st.st_size), sum}].insert(path.substr(top.size() + 1));
+    }
+    Groups groups;
+    for (auto& [key, members] : all)
+      if (members.size() > 1) groups.insert(members);
+    return groups;
+  }
+};
+
+TEST_P(Trees, GroupsAreThoseOfAPlainListing) {
+  const char* soak = std::getenv("ZT_SOAK");
+  const unsigned seeds = soak != nullptr ? static_cast<unsigned>(std::max(1, std::atoi(soak))) : 1;
+  for (unsigned seed = 1; seed <= seeds; ++seed) {
+    SCOPED_TRACE("seed " + std::to_string(seed));
+    LoopDrive drive(GetParam(), 24 * gib);
+    ZT_NEEDS(drive);
+    furnish(drive.path(), seed, GetParam() != std::string("ext4"), soak != nullptr ? 20 * gib : 4 * gib);
+    ::sync();
+    auto made = Job::create(realWorkshop(), drive.path(), false, {});
+    ASSERT_TRUE(made);
+    Job& job = **made;
+    ASSERT_TRUE(job.measurer().measure({}, {}, nullptr));
+    MatchBook::Options options;
+    options.least = 1;
+    const auto result = job.contents().match(options, nullptr);
+    ASSERT_TRUE(result);
+    EXPECT_TRUE(result->left.empty());
+    const SurveyTree& tree = job.surveys().survey()->tree;
+    // One name an inode there, too, whichever it is.
+    std::map<std::uint64_t, std::string> first;
+    for (NodeId id = 1; id < tree.size(); ++id)
+      if (tree.kind(id) == EntryKind::file) {
+        auto& name = first[tree.inode(id)];
+        if (name.empty() || tree.path(id) < name) name = tree.path(id);
+      }
+    Groups found;
+    for (const EqualFiles& group : result->groups) {
+      std::set<std::string> members;
+      for (const NodeId node : group.nodes) members.insert(first[tree.inode(node)]);
+      found.insert(members);
+    }
+    const Groups expected = plain(drive.path());
+    EXPECT_EQ(found, expected);
+    EXPECT_GT(expected.size(), 1u);
+    const double ratio =
+        static_cast<double>(result->read) / static_cast<double>(std::max<Bytes>(result->needed, 1));
+    std::printf("%s, seed %u: %zu groups, read %.1f MB, read / needed %.4f\n", GetParam(), seed,
+                expected.size(), static_cast<double>(result->read) / 1e6, ratio);
+    EXPECT_LE(ratio, 1.05);
+  }
+}
+
+INSTANTIATE_TEST_SUITE_P(Real, Trees, ::testing::Values("ext4", "xfs", "btrfs"),
+                         [](const auto& one) { return std::string(one.param); });
+
+}  // namespace
+}  // namespace zt::test
