@@ -69,33 +69,45 @@ Json imagesJson(const Job& job) {
   return all;
 }
 
+Json foldersJson(const Job& job) {
+  const SurveyTree& tree = job.surveys().survey()->tree;
+  Json all = Json::array();
+  for (const FolderCopy& folder : job.surveys().detected().folders) {
+    Json one{{"bytes", tree.weight(folder.gone)}, {"same", folder.same}};
+    putPath(one, "path", tree.path(folder.gone));
+    putPath(one, "stays", tree.path(folder.stays));
+    all.push_back(std::move(one));
+  }
+  return all;
+}
+
 void printImages(Console& console, const Job& job) {
   for (const Find& find : *job.surveys().finds()) {
     if (find.kind != "images") continue;
     console.out << column(find.gain.atMost) << "  " << words().findTitle(find) << "\n            "
-                << words().findNote(find) << "; could return " << words().bytes(find.gain.sure) << " to "
-                << words().bytes(find.gain.atMost) << '\n';
+                << words().findNote(find) << "; could return " << words().bytes(numberIn(find, "least-back"))
+                << " to " << words().bytes(find.gain.atMost) << '\n';
   }
 }
 
 void printGroups(Console& console, const Job& job, std::size_t top) {
-  std::size_t shown = 0;
-  std::size_t all = 0;
+  std::vector<const Find*> all;
   Bytes bytes = 0;
-  for (const Find& find : *job.surveys().finds()) {
-    if (find.kind != "duplicates") continue;
-    ++all;
-    bytes += find.gain.sure;
-    if (top != 0 && shown >= top) continue;
-    ++shown;
-    console.out << column(find.gain.atMost) << "  " << words().findTitle(find) << "\n            " << find.id
-                << ": " << words().findNote(find) << '\n';
-    for (const Subject& copy : find.items) console.out << "              " << escapePath(copy.path) << '\n';
+  for (const Find& find : *job.surveys().finds())
+    if (find.kind == "duplicates") all.push_back(&find), bytes += find.gain.sure;
+  std::stable_sort(all.begin(), all.end(),
+                   [](const Find* a, const Find* b) { return a->gain.atMost > b->gain.atMost; });
+  for (std::size_t i = 0; i < all.size() && (top == 0 || i < top); ++i) {
+    console.out << column(all[i]->gain.atMost) << "  " << words().findTitle(*all[i]) << "\n            "
+                << all[i]->id << ": " << words().findNote(*all[i]) << '\n';
+    for (const Subject& copy : all[i]->items)
+      console.out << "              " << escapePath(copy.path) << '\n';
   }
-  if (all == 0)
+  if (all.empty())
     console.out << "No equal files.\n";
   else
-    console.out << all << " groups; without the copies " << words().bytes(bytes) << " would be free.\n";
+    console.out << all.size() << " groups; without the copies " << words().bytes(bytes)
+                << " would be free.\n";
 }
 
 }  // namespace
@@ -141,6 +153,7 @@ int matchVerb(Console& console, const Arguments& args) {
     }
     print(console, {{"groups", groupsJson(*job, *result)},
                     {"namesakes", namesakesJson(*job)},
+                    {"folders", foldersJson(*job)},
                     {"images", imagesJson(*job)},
                     {"left", std::move(left)},
                     {"stopped", result->stopped},

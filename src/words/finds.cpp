@@ -62,8 +62,7 @@ std::string Words::findTitle(const Find& f) const {
     return t("superseded kernel %1", {kernel});
   if (f.kind == "programs") return path(baseName(whereIs(f)));
   if (numberIn(f, "whole-folder") == 1) return t("a copy of the folder %1", {textIn(f, "keeper")});
-  if (numberIn(f, "whole-folder") == 2)
-    return t("%1: all of it is in %2, too", {path(f.items.front().path), textIn(f, "keeper")});
+  if (numberIn(f, "whole-folder") == 2) return path(f.items.front().path);
   if (f.kind == "duplicates") return t("copies of %1", {textIn(f, "keeper")});
   if (f.kind == "namesakes") return t("%1 files named %2", {number(f.items.size()), path(f.place)});
   if (f.kind == "stale-backups" && f.items.size() > 1) return t("dated copies in %1", {path(f.place)});
@@ -78,9 +77,13 @@ std::string Words::findNote(const Find& f) const {
   if (f.kind == "old") return files(f.files) + ", " + sinceModified(f.band);
   if (f.kind == "dormant") return t("dormant: %1, %2", {files(f.files), sinceModified(f.band)});
   if (f.kind == "trash") return t("%1 thrown away", {things(thrownAway(f))});
-  if (numberIn(f, "whole-folder") > 0) return t("a whole folder, %1", {files(f.files)});
+  if (numberIn(f, "whole-folder") == 2)
+    return t("all of it is in %1, too; %2", {textIn(f, "keeper"), files(f.files)});
+  if (numberIn(f, "whole-folder") == 1) return t("a whole folder, %1", {files(f.files)});
   if (f.kind == "duplicates")
-    return t("%1 of %2 each", {things(f.items.size()), bytes(numberIn(f, "bytes-each"))});
+    return f.items.size() == 1
+               ? t("one copy, %1", {bytes(numberIn(f, "bytes-each"))})
+               : t("%1 copies, %2 each", {number(f.items.size()), bytes(numberIn(f, "bytes-each"))});
   if (f.kind == "namesakes") return t("different content; the newest first");
   if (f.kind == "images")
     return !hasFact(f, "inside")
@@ -174,6 +177,10 @@ std::vector<Said> Words::evidence(const Find& f, const FindContext& c, const Evi
 }
 
 void Words::sayOfLoss(const Find& f, const Evidence& e, std::vector<Said>& all) const {
+  if (f.kind == "images") {
+    all.push_back({t("Lost"), t("nothing by making it compact; its machine by discarding it")});
+    return;
+  }
   const bool told = e.place != nullptr && (e.place->kind == f.kind || f.placeId == "superseded-kernels");
   std::string lost = told && !e.place->lost.empty()        ? e.place->lost
                      : f.standing == Standing::unjudged    ? t("unknown: nobody has looked at it yet")
@@ -264,7 +271,6 @@ void Words::sayOfKeeper(const Find& f, std::vector<Said>& all) const {
 /// A disk image from outside and from inside.
 void Words::sayOfImage(const Find& f, std::vector<Said>& all) const {
   if (f.kind != "images") return;
-  all.push_back({t("Outside"), t("%1 on this drive", {bytes(numberIn(f, "outside"))})});
   std::string inside =
       hasFact(f, "inside")
           ? t("%1 used of %2", {bytes(numberIn(f, "inside")), bytes(numberIn(f, "guest-length"))})
@@ -272,9 +278,6 @@ void Words::sayOfImage(const Find& f, std::vector<Said>& all) const {
   if (const std::string systems = textIn(f, "guest-systems"); !systems.empty())
     inside += " (" + systems + ")";
   all.push_back({t("Inside"), std::move(inside)});
-  all.push_back(
-      {t("Could return"), t("%1 at least, without its machine; %2 at most, with what its machine has free",
-                            {bytes(numberIn(f, "least-back")), bytes(numberIn(f, "most-back"))})});
   if (const std::string below = textIn(f, "backing"); !below.empty())
     all.push_back({t("Lies upon"), hasFact(f, "backing-not-read")
                                        ? t("%1, which is not on this drive or cannot be read", {below})

@@ -86,16 +86,8 @@ Result<DiskImage> readBundle(BandedSource& bands, const std::stop_token& stop) {
   DiskImage image;
   image.format = "sparse-bundle";
   image.guestLength = bands.length();
-  RunList runs(image);
-  for (Bytes at = 0; at < bands.length();) {
-    if (stop.stop_requested()) return fail(Errc::cancelled, "image");
-    const auto data = bands.nextData(at);
-    if (!data) return tl::unexpected(data.error());
-    if (data->empty()) break;
-    if (!runs.add({data->from, data->size(), data->from, 0, GuestRun::Kind::stored}))
-      return fail(Errc::corrupt, "image", {}, "too many runs");
-    at = std::max(data->to, at + 1);
-  }
+  if (auto added = RunList(image).addStored(bands, bands.length(), stop); !added)
+    return tl::unexpected(added.error());
   return image;
 }
 

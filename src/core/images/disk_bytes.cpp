@@ -73,6 +73,10 @@ std::uint64_t Fields::number(std::size_t at, std::size_t size, bool big) const {
   return value;
 }
 
+tl::unexpected<Error> damaged(std::string_view what) {
+  return fail(Errc::corrupt, "image", {}, std::string(what));
+}
+
 void append(std::vector<Stretch>& all, Stretch next) {
   if (next.empty()) return;
   if (!all.empty() && all.back().to == next.from)

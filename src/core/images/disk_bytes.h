@@ -82,6 +82,9 @@ private:
   std::string_view bytes_;
 };
 
+/// What a record says cannot be: of `what`, for a person who knows the format.
+tl::unexpected<Error> damaged(std::string_view what);
+
 /// Adds a stretch behind those before it, joined where they touch.
 void append(std::vector<Stretch>& all, Stretch next);
 /// How many bytes two sorted lists have in common, counting only whole units of the common parts (aligned to

@@ -49,6 +49,20 @@ bool RunList::add(GuestRun run) {
   return true;
 }
 
+Result<void> RunList::addStored(DiskBytes& file, Bytes end, const std::stop_token& stop) {
+  for (Bytes at = 0; at < end;) {
+    if (stop.stop_requested()) return fail(Errc::cancelled, "image");
+    const auto data = file.nextData(at);
+    if (!data) return tl::unexpected(data.error());
+    if (data->empty() || data->from >= end) break;
+    const Bytes to = std::min(data->to, end);
+    if (!add({data->from, to - data->from, data->from, 0, GuestRun::Kind::stored}))
+      return damaged("too many runs");
+    at = std::max(to, at + 1);
+  }
+  return {};
+}
+
 std::vector<GuestRun>::const_iterator GuestDisk::runAt(Bytes at) const {
   return std::partition_point(image_.runs.begin(), image_.runs.end(),
                               [&](const GuestRun& run) { return run.end() <= at; });

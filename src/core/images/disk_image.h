@@ -65,6 +65,9 @@ public:
   /// False where there are too many, or one begins before the last ended.
   bool add(GuestRun run);
 
+  /// All that is stored of a file, byte for byte, up to an offset. Fails like `readImage`.
+  Result<void> addStored(DiskBytes& file, Bytes end, const std::stop_token& stop);
+
 private:
   DiskImage& image_;
 };

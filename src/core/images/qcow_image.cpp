@@ -14,10 +14,6 @@ constexpr std::string_view qcowMagic{"QFI\xfb", 4};
 constexpr Bytes mostQcowTable = Bytes{32} << 20;
 constexpr std::uint64_t qcowOffset = 0x00fffffffffffe00ull;
 
-tl::unexpected<Error> qcowDamaged(std::string_view what) {
-  return fail(Errc::corrupt, "image", {}, std::string(what));
-}
-
 class Qcow2 {
 public:
   Qcow2(DiskBytes& file, const std::stop_token& stop, const Fields& header)
@@ -28,7 +24,7 @@ public:
     image_.guestLength = header_.be64(24);
     image_.snapshots = header_.be32(60);
     image_.encrypted = header_.be32(32) != 0;
-    if (bits_ < 9 || bits_ > 21) return qcowDamaged("cluster size");
+    if (bits_ < 9 || bits_ > 21) return damaged("cluster size");
     image_.unit = Bytes{1} << bits_;
     if (auto features = readFeatures(); !features) return tl::unexpected(features.error());
     if (auto backing = readBacking(); !backing) return tl::unexpected(backing.error());
@@ -52,7 +48,7 @@ private:
     if ((needed & external) != 0) return fail(Errc::unsupported, "image", {}, "data-elsewhere");
     image_.unclean = (needed & (dirty | broken)) != 0;
     subclusters_ = (needed & subclusters) != 0;
-    if (subclusters_ && bits_ < 14) return qcowDamaged("cluster size");
+    if (subclusters_ && bits_ < 14) return damaged("cluster size");
     if ((needed & packing) != 0 && header_.u8(104) == 1) image_.packing = Packing::zstd;
     return {};
   }
@@ -61,7 +57,7 @@ private:
     const Bytes at = header_.be64(8);
     const std::uint32_t size = header_.be32(16);
     if (at == 0) return {};
-    if (size > 1023) return qcowDamaged("backing file's name");
+    if (size > 1023) return damaged("backing file's name");
     auto name = bytesAt(file_, at, size);
     if (!name) return tl::unexpected(name.error());
     image_.backing = std::move(*name);
@@ -73,7 +69,7 @@ private:
   Result<void> readL1() {
     const Bytes entries = header_.be32(36);
     const Bytes at = header_.be64(40);
-    if (entries * 8 > mostQcowTable) return qcowDamaged("size of the first table");
+    if (entries * 8 > mostQcowTable) return damaged("size of the first table");
     if (entries == 0) return {};
     const auto table = bytesAt(file_, at, entries * 8);
     if (!table) return tl::unexpected(table.error());
@@ -85,9 +81,8 @@ private:
       if (stop_.stop_requested()) return fail(Errc::cancelled, "image");
       const Bytes l2 = l1.be64(i * 8) & qcowOffset;
       if (l2 == 0) continue;
-      if (l2 % image_.unit != 0 || l2 + image_.unit > file_.length())
-        return qcowDamaged("second table's place");
-      if (!tables_.insert(l2).second) return qcowDamaged("two tables in one place");
+      if (l2 % image_.unit != 0 || l2 + image_.unit > file_.length()) return damaged("second table's place");
+      if (!tables_.insert(l2).second) return damaged("two tables in one place");
       if (i > image_.guestLength / std::max<Bytes>(span, 1)) continue;
       if (auto read = readL2(l2, i * span, runs); !read) return read;
     }
@@ -117,8 +112,8 @@ private:
     const Bytes at = entry & qcowOffset;
     const bool zero = version_ >= 3 && !subclusters_ && (entry & 1) != 0;
     if (at != 0) {
-      if (at % image_.unit != 0 || at >= file_.length()) return qcowDamaged("cluster's place");
-      if (isMarked(at >> bits_)) return qcowDamaged("two clusters in one place");
+      if (at % image_.unit != 0 || at >= file_.length()) return damaged("cluster's place");
+      if (isMarked(at >> bits_)) return damaged("two clusters in one place");
       mark(at >> bits_);
     }
     if (subclusters_ && at != 0) return addSubclusters(at, bitmap, guest, runs);
@@ -143,13 +138,13 @@ private:
     const Bytes at = entry & ((std::uint64_t{1} << x) - 1);
     const Bytes sectors = (entry & ((std::uint64_t{1} << 62) - 1)) >> x;
     const Bytes size = (sectors + 1) * 512 - (at & 511);
-    if (at >= file_.length()) return qcowDamaged("cluster's place");
+    if (at >= file_.length()) return damaged("cluster's place");
     markAll(at, size);
     return add({guest, image_.unit, at, static_cast<std::uint32_t>(size), GuestRun::Kind::packed}, runs);
   }
 
   static Result<void> add(GuestRun run, RunList& runs) {
-    return runs.add(run) ? Result<void>{} : Result<void>(qcowDamaged("too many runs"));
+    return runs.add(run) ? Result<void>{} : Result<void>(damaged("too many runs"));
   }
 
   void mark(Bytes cluster) {
@@ -168,7 +163,7 @@ private:
     const Bytes table = header_.be64(48);
     const Bytes size = std::min(Bytes{header_.be32(56)} << bits_, mostQcowTable);
     const unsigned order = version_ >= 3 ? header_.be32(96) : 4;
-    if (order > 6) return qcowDamaged("size of counts");
+    if (order > 6) return damaged("size of counts");
     const auto blocks =
         bytesAt(file_, table, std::min(size, file_.length() - std::min(table, file_.length())));
     if (!blocks) return tl::unexpected(blocks.error());
@@ -180,7 +175,7 @@ private:
     for (Bytes first = 0, i = 0; first < clusters(); first += each, ++i) {
       if (stop_.stop_requested()) return fail(Errc::cancelled, "image");
       const Bytes at = i < blocks->size() / 8 ? offsets.be64(i * 8) & qcowOffset : 0;
-      if (at + image_.unit > file_.length()) return qcowDamaged("counts' place");
+      if (at + image_.unit > file_.length()) return damaged("counts' place");
       std::string counts;
       if (at != 0) {
         auto read = bytesAt(file_, at, image_.unit);
@@ -241,7 +236,7 @@ Result<DiskImage> readVersion1(DiskBytes& file, const Fields& header, const std:
   image.encrypted = header.be32(36) != 0;
   const unsigned bits = header.u8(32);
   const unsigned l2Bits = header.u8(33);
-  if (bits < 9 || bits > 16 || l2Bits < 6 || l2Bits > 13) return qcowDamaged("cluster size");
+  if (bits < 9 || bits > 16 || l2Bits < 6 || l2Bits > 13) return damaged("cluster size");
   image.unit = Bytes{1} << bits;
   if (const Bytes at = header.be64(8); at != 0) {
     auto name = bytesAt(file, at, std::min<std::uint32_t>(header.be32(16), 1023));
@@ -250,7 +245,7 @@ Result<DiskImage> readVersion1(DiskBytes& file, const Fields& header, const std:
   }
   const Bytes span = image.unit << l2Bits;
   const Bytes entries = image.guestLength / span + (image.guestLength % span != 0 ? 1 : 0);
-  if (entries * 8 > mostQcowTable) return qcowDamaged("size of the first table");
+  if (entries * 8 > mostQcowTable) return damaged("size of the first table");
   const auto table = bytesAt(file, header.be64(40), entries * 8);
   if (!table) return tl::unexpected(table.error());
   const Fields l1(*table);
@@ -260,7 +255,7 @@ Result<DiskImage> readVersion1(DiskBytes& file, const Fields& header, const std:
     if (stop.stop_requested()) return fail(Errc::cancelled, "image");
     const Bytes at = l1.be64(i * 8);
     if (at == 0) continue;
-    if (!seen.insert(at).second) return qcowDamaged("two tables in one place");
+    if (!seen.insert(at).second) return damaged("two tables in one place");
     const auto l2Table = bytesAt(file, at, Bytes{8} << l2Bits);
     if (!l2Table) return tl::unexpected(l2Table.error());
     const Fields l2(*l2Table);
@@ -273,8 +268,8 @@ Result<DiskImage> readVersion1(DiskBytes& file, const Fields& header, const std:
         run.packed = static_cast<std::uint32_t>(entry >> (63 - bits) & (image.unit - 1));
         run.at = entry & ((std::uint64_t{1} << (63 - bits)) - 1);
       }
-      if (run.at >= file.length()) return qcowDamaged("cluster's place");
-      if (!runs.add(run)) return qcowDamaged("too many runs");
+      if (run.at >= file.length()) return damaged("cluster's place");
+      if (!runs.add(run)) return damaged("too many runs");
     }
   }
   return image;

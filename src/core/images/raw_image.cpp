@@ -32,15 +32,8 @@ Result<DiskImage> readRaw(DiskBytes& file, const std::stop_token& stop) {
   DiskImage image;
   image.format = "raw";
   image.guestLength = file.length();
-  RunList runs(image);
-  for (Bytes at = 0; at < file.length();) {
-    const auto data = file.nextData(at);
-    if (!data) return tl::unexpected(data.error());
-    if (data->empty()) break;
-    if (!runs.add({data->from, data->size(), data->from, 0, GuestRun::Kind::stored}))
-      return fail(Errc::corrupt, "image", {}, "too many runs");
-    at = std::max(data->to, at + 1);
-  }
+  if (auto added = RunList(image).addStored(file, file.length(), stop); !added)
+    return tl::unexpected(added.error());
   return image;
 }
 

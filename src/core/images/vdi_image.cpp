@@ -6,12 +6,6 @@
 
 namespace zt {
 
-namespace {
-tl::unexpected<Error> vdiDamaged(std::string_view what) {
-  return fail(Errc::corrupt, "image", {}, std::string(what));
-}
-}  // namespace
-
 Result<DiskImage> readVdi(DiskBytes& file, const std::stop_token& stop) {
   if (file.length() < 512) return fail(Errc::notOurs, "image");
   const auto head = bytesAt(file, 0, 512);
@@ -29,8 +23,8 @@ Result<DiskImage> readVdi(DiskBytes& file, const std::stop_token& stop) {
   const Bytes blocks = header.le32(0x180);
   const Bytes dataAt = header.le32(0x158);
   const bool power = image.unit != 0 && (image.unit & (image.unit - 1)) == 0;
-  if (!power || image.unit < 4096 || image.unit > (Bytes{256} << 20)) return vdiDamaged("block size");
-  if (blocks > (Bytes{1} << 24)) return vdiDamaged("size of the table");
+  if (!power || image.unit < 4096 || image.unit > (Bytes{256} << 20)) return damaged("block size");
+  if (blocks > (Bytes{1} << 24)) return damaged("size of the table");
   const auto table = bytesAt(file, header.le32(0x154), blocks * 4);
   if (!table) return tl::unexpected(table.error());
   RunList runs(image);
@@ -40,10 +34,10 @@ Result<DiskImage> readVdi(DiskBytes& file, const std::stop_token& stop) {
     const std::uint32_t at = Fields(*table).le32(i * 4);
     if (at == nowhere || at == zeros) continue;
     const Bytes place = dataAt + Bytes{at} * image.unit;
-    if (place >= file.length()) return vdiDamaged("block's place");
-    if (!seen.insert(at).second) return vdiDamaged("two blocks in one place");
+    if (place >= file.length()) return damaged("block's place");
+    if (!seen.insert(at).second) return damaged("two blocks in one place");
     if (!runs.add({i * image.unit, image.unit, place, 0, GuestRun::Kind::stored}))
-      return vdiDamaged("too many runs");
+      return damaged("too many runs");
   }
   return image;
 }

@@ -2,6 +2,8 @@
 // VHD by the Virtual Hard Disk Image Format Specification 1.0.
 #include <absl/container/flat_hash_set.h>
 
+#include <algorithm>
+
 #include "core/images/disk_image.h"
 
 namespace zt {
@@ -10,10 +12,6 @@ namespace {
 
 constexpr Bytes footerSize = 512;
 constexpr Bytes vhdSector = 512;
-
-tl::unexpected<Error> vhdDamaged(std::string_view what) {
-  return fail(Errc::corrupt, "image", {}, std::string(what));
-}
 
 /// The footer stands at the end; a copy at the beginning where blocks are given as needed.
 Result<std::string> footerOf(DiskBytes& file) {
@@ -33,32 +31,16 @@ bool sumsUp(const std::string& record, std::size_t field) {
   return Fields(record).be32(field) == ~sum;
 }
 
-Result<void> readFixed(DiskBytes& file, DiskImage& image) {
-  image.unit = 4096;
-  RunList runs(image);
-  const Bytes end = std::min(image.guestLength, file.length() - footerSize);
-  for (Bytes at = 0; at < end;) {
-    const auto data = file.nextData(at);
-    if (!data) return tl::unexpected(data.error());
-    if (data->empty() || data->from >= end) break;
-    const Bytes to = std::min(data->to, end);
-    if (!runs.add({data->from, to - data->from, data->from, 0, GuestRun::Kind::stored}))
-      return vhdDamaged("too many runs");
-    at = std::max(to, at + 1);
-  }
-  return {};
-}
-
 Result<void> readDynamic(DiskBytes& file, Bytes headerAt, DiskImage& image, const std::stop_token& stop) {
   const auto record = bytesAt(file, headerAt, 1024);
   if (!record) return tl::unexpected(record.error());
   const Fields header(*record);
-  if (!header.has(0, "cxsparse")) return vhdDamaged("header");
+  if (!header.has(0, "cxsparse")) return damaged("header");
   const Bytes entries = header.be32(28);
   image.unit = header.be32(32);
   const bool power = image.unit != 0 && (image.unit & (image.unit - 1)) == 0;
-  if (!power || image.unit < vhdSector || image.unit > (Bytes{256} << 20)) return vhdDamaged("block size");
-  if (entries > (Bytes{1} << 23)) return vhdDamaged("size of the table");
+  if (!power || image.unit < vhdSector || image.unit > (Bytes{256} << 20)) return damaged("block size");
+  if (entries > (Bytes{1} << 23)) return damaged("size of the table");
   const auto table = bytesAt(file, header.be64(16), entries * 4);
   if (!table) return tl::unexpected(table.error());
   const Fields blocks(*table);
@@ -70,10 +52,10 @@ Result<void> readDynamic(DiskBytes& file, Bytes headerAt, DiskImage& image, cons
     const std::uint32_t at = blocks.be32(i * 4);
     if (at == 0xffffffffu) continue;
     const Bytes data = Bytes{at} * vhdSector + bitmap;
-    if (data >= file.length()) return vhdDamaged("block's place");
-    if (!seen.insert(at).second) return vhdDamaged("two blocks in one place");
+    if (data >= file.length()) return damaged("block's place");
+    if (!seen.insert(at).second) return damaged("two blocks in one place");
     if (!runs.add({i * image.unit, image.unit, data, 0, GuestRun::Kind::stored}))
-      return vhdDamaged("too many runs");
+      return damaged("too many runs");
   }
   return {};
 }
@@ -84,7 +66,7 @@ Result<DiskImage> readVhd(DiskBytes& file, const std::stop_token& stop) {
   const auto record = footerOf(file);
   if (!record) return tl::unexpected(record.error());
   const Fields footer(*record);
-  if (!sumsUp(*record, 64)) return vhdDamaged("footer's sum");
+  if (!sumsUp(*record, 64)) return damaged("footer's sum");
   DiskImage image;
   image.format = "vhd";
   image.guestLength = footer.be64(48);
@@ -92,7 +74,8 @@ Result<DiskImage> readVhd(DiskBytes& file, const std::stop_token& stop) {
   const std::uint32_t type = footer.be32(60);
   if (type == differencing) image.backing = "parent";
   Result<void> read = fail(Errc::unsupported, "image", {}, "type");
-  if (type == fixed) read = readFixed(file, image);
+  if (type == fixed)
+    read = RunList(image).addStored(file, std::min(image.guestLength, file.length() - footerSize), stop);
   if (type == dynamic || type == differencing) read = readDynamic(file, footer.be64(16), image, stop);
   if (!read) return tl::unexpected(read.error());
   return image;

@@ -22,10 +22,6 @@ constexpr std::string_view parameters{"\x37\x67\xa1\xca\x36\xfa\x43\x4d\xb3\xb6\
 constexpr std::string_view diskSize{"\x24\x42\xa5\x2f\x1b\xcd\x76\x48\xb2\x11\x5d\xbe\xd8\x3b\xf4\xb8", 16};
 constexpr std::string_view sectorSize{"\x1d\xbf\x41\x81\x6f\xa9\x09\x47\xba\x47\xf2\x33\xa8\xfa\xab\x5f", 16};
 
-tl::unexpected<Error> vhdxDamaged(std::string_view what) {
-  return fail(Errc::corrupt, "image", {}, std::string(what));
-}
-
 class Vhdx {
 public:
   Vhdx(DiskBytes& file, const std::stop_token& stop) : file_(file), stop_(stop) {}
@@ -51,7 +47,7 @@ private:
       latest = header.le64(8);
       image_.unclean = header.le64(48) != 0 || header.le64(56) != 0;
     }
-    return latest ? Result<void>{} : Result<void>(vhdxDamaged("headers"));
+    return latest ? Result<void>{} : Result<void>(damaged("headers"));
   }
 
   Result<void> readRegions() {
@@ -68,14 +64,14 @@ private:
       }
       if (!table_.empty() && !metadata_.empty()) return {};
     }
-    return vhdxDamaged("regions");
+    return damaged("regions");
   }
 
   Result<void> readMetadata() {
     const auto record = bytesAt(file_, metadata_.from, std::min(metadata_.size(), mebi));
     if (!record) return tl::unexpected(record.error());
     const Fields m(*record);
-    if (!m.has(0, "metadata")) return vhdxDamaged("metadata");
+    if (!m.has(0, "metadata")) return damaged("metadata");
     for (std::size_t i = 0; i < std::min<std::size_t>(m.le16(10), 2047); ++i) {
       const std::size_t entry = 32 + i * 32;
       const std::size_t at = m.le32(entry + 16);
@@ -84,8 +80,8 @@ private:
       if (m.has(entry, sectorSize)) sector_ = m.le32(at);
     }
     const bool power = (image_.unit & (image_.unit - 1)) == 0;
-    if (!power || image_.unit < mebi || image_.unit > 256 * mebi) return vhdxDamaged("block size");
-    if (sector_ != 512 && sector_ != 4096) return vhdxDamaged("sector size");
+    if (!power || image_.unit < mebi || image_.unit > 256 * mebi) return damaged("block size");
+    if (sector_ != 512 && sector_ != 4096) return damaged("sector size");
     if (hasParent_) image_.backing = "parent";
     return {};
   }
@@ -94,9 +90,9 @@ private:
     const Bytes blocks = image_.guestLength / image_.unit + (image_.guestLength % image_.unit != 0 ? 1 : 0);
     // After so many payload blocks stands one entry for a bitmap of sectors.
     const Bytes ratio = (Bytes{1} << 23) * sector_ / image_.unit;
-    if (blocks > (Bytes{1} << 22)) return vhdxDamaged("size of the table");
+    if (blocks > (Bytes{1} << 22)) return damaged("size of the table");
     const Bytes entries = blocks == 0 ? 0 : blocks + (blocks - 1) / ratio;
-    if (entries * 8 > table_.size()) return vhdxDamaged("size of the table");
+    if (entries * 8 > table_.size()) return damaged("size of the table");
     const auto bytes = bytesAt(file_, table_.from, entries * 8);
     if (!bytes) return tl::unexpected(bytes.error());
     const Fields table(*bytes);
@@ -109,10 +105,10 @@ private:
       const unsigned state = entry & 7;
       const Bytes at = (entry >> 20) * mebi;
       if (state != whole && state != inParts) continue;
-      if (at < mebi || at >= file_.length()) return vhdxDamaged("block's place");
-      if (!seen.insert(at).second) return vhdxDamaged("two blocks in one place");
+      if (at < mebi || at >= file_.length()) return damaged("block's place");
+      if (!seen.insert(at).second) return damaged("two blocks in one place");
       if (!runs.add({block * image_.unit, image_.unit, at, 0, GuestRun::Kind::stored}))
-        return vhdxDamaged("too many runs");
+        return damaged("too many runs");
     }
     return {};
   }

@@ -10,10 +10,6 @@ namespace {
 
 constexpr Bytes vmdkSector = 512;
 
-tl::unexpected<Error> vmdkDamaged(std::string_view what) {
-  return fail(Errc::corrupt, "image", {}, std::string(what));
-}
-
 class Vmdk {
 public:
   Vmdk(DiskBytes& file, const std::stop_token& stop) : file_(file), stop_(stop) {}
@@ -23,10 +19,10 @@ public:
     image_.packing = Packing::zlib;
     // Where a stream was written, only the copy at its end knows where the tables are.
     if (Fields(head).le64(56) == ~std::uint64_t{0}) {
-      if (file_.length() < 1024 + vmdkSector) return vmdkDamaged("footer");
+      if (file_.length() < 1024 + vmdkSector) return damaged("footer");
       auto footer = bytesAt(file_, file_.length() - 1024, vmdkSector);
       if (!footer) return tl::unexpected(footer.error());
-      if (!footer->starts_with("KDMV")) return vmdkDamaged("footer");
+      if (!footer->starts_with("KDMV")) return damaged("footer");
       head = std::move(*footer);
     }
     const Fields header(head);
@@ -37,8 +33,8 @@ public:
     const Bytes grain = header.le64(20);
     entries_ = header.le32(44);
     if (sectors > (Bytes{1} << 50) || grain == 0 || grain > 128 * 1024 || (grain & (grain - 1)) != 0)
-      return vmdkDamaged("grain size");
-    if (entries_ == 0 || entries_ > 64 * 1024) return vmdkDamaged("size of the table");
+      return damaged("grain size");
+    if (entries_ == 0 || entries_ > 64 * 1024) return damaged("size of the table");
     image_.guestLength = sectors * vmdkSector;
     image_.unit = grain * vmdkSector;
     image_.unclean = header.u8(72) != 0;
@@ -63,8 +59,8 @@ private:
   Result<void> readTables(Bytes directoryAt) {
     const Bytes span = entries_ * image_.unit;
     const Bytes tables = image_.guestLength / span + (image_.guestLength % span != 0 ? 1 : 0);
-    if (tables > (Bytes{1} << 23)) return vmdkDamaged("size of the directory");
-    if (directoryAt > file_.length() / vmdkSector) return vmdkDamaged("directory's place");
+    if (tables > (Bytes{1} << 23)) return damaged("size of the directory");
+    if (directoryAt > file_.length() / vmdkSector) return damaged("directory's place");
     const auto directory = bytesAt(file_, directoryAt * vmdkSector, tables * 4);
     if (!directory) return tl::unexpected(directory.error());
     const Fields places(*directory);
@@ -73,7 +69,7 @@ private:
       if (stop_.stop_requested()) return fail(Errc::cancelled, "image");
       const std::uint32_t at = places.le32(t * 4);
       if (at == 0) continue;
-      if (!seen_.insert(at).second) return vmdkDamaged("two tables in one place");
+      if (!seen_.insert(at).second) return damaged("two tables in one place");
       const auto table = bytesAt(file_, Bytes{at} * vmdkSector, entries_ * 4);
       if (!table) return tl::unexpected(table.error());
       for (Bytes g = 0; g < entries_; ++g)
@@ -86,17 +82,17 @@ private:
   Result<void> addGrain(std::uint32_t place, Bytes guest, RunList& runs) {
     if (place == 0 || (place == 1 && zeros_) || guest >= image_.guestLength) return {};
     const Bytes at = Bytes{place} * vmdkSector;
-    if (at >= file_.length()) return vmdkDamaged("grain's place");
-    if (!seen_.insert(place).second) return vmdkDamaged("two grains in one place");
+    if (at >= file_.length()) return damaged("grain's place");
+    if (!seen_.insert(place).second) return damaged("two grains in one place");
     GuestRun run{guest, image_.unit, at, 0, GuestRun::Kind::stored};
     if (packed_) {
       const auto marker = bytesAt(file_, at, 12);
       if (!marker) return tl::unexpected(marker.error());
       const std::uint32_t size = Fields(*marker).le32(8);
-      if (size > 2 * image_.unit + vmdkSector) return vmdkDamaged("grain's size");
+      if (size > 2 * image_.unit + vmdkSector) return damaged("grain's size");
       run = {guest, image_.unit, at + 12, size, GuestRun::Kind::packed};
     }
-    return runs.add(run) ? Result<void>{} : Result<void>(vmdkDamaged("too many runs"));
+    return runs.add(run) ? Result<void>{} : Result<void>(damaged("too many runs"));
   }
 
   DiskBytes& file_;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/models/finds_model.h"
 
+#include <algorithm>
+
 #include "core/survey/tree/gain_model.h"
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"
@@ -55,16 +57,25 @@ void FindsModel::addGroup(Standing standing, const FindMatcher& matcher, Bytes s
   std::vector<int> big;
   std::vector<int> little;
   std::vector<NodeId> nodes;
+  Bytes parts = 0;
   for (int i = 0; i < static_cast<int>(view_.finds->size()); ++i) {
     const Find& f = find(i);
     if (f.standing != standing || !matcher.fits(f)) continue;
     (f.gain.atMost < small ? little : big).push_back(i);
+    // Of what could only be made smaller the rest stays.
+    if (f.offers.empty() && f.gain.when == GainTime::later) {
+      parts += f.gain.atMost;
+      continue;
+    }
     for (const auto& item : f.items)
       if (item.node != noNode) nodes.push_back(item.node);
   }
   if (big.empty() && little.empty()) return;
+  for (std::vector<int>* list : {&big, &little})
+    std::stable_sort(list->begin(), list->end(),
+                     [&](int a, int b) { return find(a).gain.atMost > find(b).gain.atMost; });
   // Finds overlap; the group's figure counts every byte once.
-  const int group = add(0, {-1, 0, -1, false, standing, view_.context->gain.of(nodes).atMost, {}});
+  const int group = add(0, {-1, 0, -1, false, standing, view_.context->gain.of(nodes).atMost + parts, {}});
   for (const int i : big) add(group, {-1, 0, i, false, standing, find(i).gain.atMost, {}});
   shown_ += big.size() + little.size();
   if (little.empty()) return;

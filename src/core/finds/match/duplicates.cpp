@@ -107,6 +107,19 @@ Keeper keeperOf(const FindContext& context, const EqualFiles& group, const Marks
   return {*first, KeeperRule::firstOfEqual};
 }
 
+void sayKeeper(Find& find, const FindContext& context, const Keeper& keeper, Bytes each, std::size_t copies) {
+  find.place = context.tree.path(keeper.node);
+  context.complete(find);
+  find.standing = find.judged = Standing::ownersCall;
+  find.regret = Regret::none;
+  find.placeId.clear();
+  find.band = ageBand(find.newest, context.options.now);
+  find.facts.push_back({"keeper", escapePath(find.place)});
+  find.facts.push_back({"keeper-rule", std::string(name(keeper.why))});
+  find.facts.push_back({"bytes-each", each});
+  find.facts.push_back({"copies", std::uint64_t{copies}});
+}
+
 std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& group, const Marks& marks,
                                   const KeeperOrder& order) {
   const Keeper keeper = keeperOf(context, group, marks, order);
@@ -119,17 +132,7 @@ std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& 
   }
   if (find.items.empty()) return std::nullopt;
   find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"link", {}, {}, {}}, {"share", {}, {}, {}}};
-  find.place = context.tree.path(keeper.node);
-  context.complete(find);
-  // One stays, so nothing is lost but a second place; whether that was meant is its owner's to say.
-  find.standing = find.judged = Standing::ownersCall;
-  find.regret = Regret::none;
-  find.placeId.clear();
-  find.band = ageBand(find.newest, context.options.now);
-  find.facts.push_back({"keeper", escapePath(find.place)});
-  find.facts.push_back({"keeper-rule", std::string(name(keeper.why))});
-  find.facts.push_back({"bytes-each", group.length});
-  find.facts.push_back({"copies", std::uint64_t{group.nodes.size()}});
+  sayKeeper(find, context, keeper, group.length, group.nodes.size());
   const std::string content = std::to_string(group.digest.high) + "/" + std::to_string(group.digest.low);
   find.id = FindContext::findId(find.kind, content + "/" + std::to_string(group.length), AgeBand::today);
   return find;

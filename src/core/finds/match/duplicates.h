@@ -40,6 +40,10 @@ struct Keeper {
 Keeper keeperOf(const FindContext& context, const EqualFiles& group, const Marks& marks,
                 const KeeperOrder& order);
 
+/// Makes a find one of equal content: nothing is lost but a second place, and whether that was meant is its
+/// owner's to say.
+void sayKeeper(Find& find, const FindContext& context, const Keeper& keeper, Bytes each, std::size_t copies);
+
 /// The find of a group, of the kind "duplicates": its things are the copies that could go, without the keeper
 /// and what is locked. Facts: "keeper" (path, escaped), "keeper-rule", "bytes-each", "copies". No offers are
 /// priced. Nothing for a group in which nothing could go.

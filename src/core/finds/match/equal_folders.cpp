@@ -285,16 +285,7 @@ Find folderFind(const FindContext& context, const FolderCopy& copy) {
   find.likelihood = 85;
   find.items.push_back(context.subject(copy.gone));
   find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
-  find.place = context.tree.path(copy.stays);
-  context.complete(find);
-  find.standing = find.judged = Standing::ownersCall;
-  find.regret = Regret::none;
-  find.placeId.clear();
-  find.band = ageBand(find.newest, context.options.now);
-  find.facts.push_back({"keeper", escapePath(find.place)});
-  find.facts.push_back({"keeper-rule", std::string(name(copy.why))});
-  find.facts.push_back({"bytes-each", context.tree.weight(copy.gone)});
-  find.facts.push_back({"copies", std::uint64_t{2}});
+  sayKeeper(find, context, {copy.stays, copy.why}, context.tree.weight(copy.gone), 2);
   find.facts.push_back({"whole-folder", std::uint64_t{copy.same ? 1u : 2u}});
   find.id =
       FindContext::findId(find.kind, "folder/" + find.items.front().path + "/" + find.place, AgeBand::today);

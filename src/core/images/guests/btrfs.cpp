@@ -13,10 +13,6 @@ constexpr Bytes superAt = 64 * 1024;
 constexpr std::uint8_t chunkItem = 228;
 constexpr std::size_t keySize = 17, headSize = 101, itemSize = 25, pointerSize = 33;
 
-tl::unexpected<Error> btrfsContradicts() {
-  return fail(Errc::corrupt, "volume", {}, "btrfs");
-}
-
 /// Reads the tree of chunks, which says where what lies on which device.
 class Btrfs {
 public:
@@ -26,13 +22,13 @@ public:
     node_ = f_.le32(148);
     total_ = f_.le64(201 + 8);
     device_ = f_.le64(201);
-    if (node_ < 4096 || node_ > 65536 || (node_ & (node_ - 1)) != 0) return btrfsContradicts();
-    if (f_.le64(120) > f_.le64(112)) return btrfsContradicts();
+    if (node_ < 4096 || node_ > 65536 || (node_ & (node_ - 1)) != 0) return damaged("btrfs");
+    if (f_.le64(120) > f_.le64(112)) return damaged("btrfs");
     found_.system = "btrfs";
     found_.used = f_.le64(120);
     constexpr std::size_t first = 811, most = 2048;
     const std::size_t size = f_.le32(160);
-    if (size > most) return btrfsContradicts();
+    if (size > most) return damaged("btrfs");
     for (std::size_t at = first; at + keySize + 80 <= first + size;) {
       const std::size_t stripes = f_.le16(at + keySize + 44);
       addChunk(f_, at + keySize, f_.le64(at + 9));
@@ -73,11 +69,11 @@ private:
     for (const Chunk& c : chunks_)
       if (logical >= c.logical && logical - c.logical < c.length)
         return bytesAt(volume_, c.physical + (logical - c.logical), node_);
-    return btrfsContradicts();
+    return damaged("btrfs");
   }
 
   Result<void> walk(Bytes root, unsigned level, const std::stop_token& stop) {
-    if (level > 8) return btrfsContradicts();
+    if (level > 8) return damaged("btrfs");
     std::vector<std::pair<Bytes, unsigned>> waiting{{root, level}};
     absl::flat_hash_set<Bytes> seen;
     constexpr std::size_t most = 1'000'000;
@@ -85,11 +81,11 @@ private:
       if (stop.stop_requested()) return fail(Errc::cancelled, "volume");
       const auto [at, depth] = waiting.back();
       waiting.pop_back();
-      if (!seen.insert(at).second || seen.size() > most) return btrfsContradicts();
+      if (!seen.insert(at).second || seen.size() > most) return damaged("btrfs");
       const auto bytes = nodeAt(at);
       if (!bytes) return tl::unexpected(bytes.error());
       const Fields n(*bytes);
-      if (n.le64(48) != at || n.u8(100) != depth) return btrfsContradicts();
+      if (n.le64(48) != at || n.u8(100) != depth) return damaged("btrfs");
       const std::size_t items = n.le32(96);
       for (std::size_t i = 0; i < items && i * itemSize < node_; ++i) {
         if (depth > 0) {

@@ -7,23 +7,19 @@ namespace zt {
 
 namespace {
 
-tl::unexpected<Error> exfatContradicts() {
-  return fail(Errc::corrupt, "volume", {}, "exfat");
-}
-
 class Exfat {
 public:
   Exfat(DiskBytes& volume, const Fields& boot) : volume_(volume), boot_(boot) {}
 
   Result<GuestVolume> read(const std::stop_token& stop) {
     const unsigned sectorShift = boot_.u8(108), clusterShift = boot_.u8(109);
-    if (sectorShift < 9 || sectorShift > 12 || clusterShift > 25 - sectorShift) return exfatContradicts();
+    if (sectorShift < 9 || sectorShift > 12 || clusterShift > 25 - sectorShift) return damaged("exfat");
     cluster_ = Bytes{1} << (sectorShift + clusterShift);
     tableAt_ = Bytes{boot_.le32(80)} << sectorShift;
     heapAt_ = Bytes{boot_.le32(88)} << sectorShift;
     clusters_ = boot_.le32(92);
     if (heapAt_ > volume_.length() || clusters_ > (volume_.length() - heapAt_) / cluster_)
-      return exfatContradicts();
+      return damaged("exfat");
     const auto bitmap = findBitmap(boot_.le32(96), stop);
     if (!bitmap) return tl::unexpected(bitmap.error());
     GuestVolume found;
@@ -35,7 +31,7 @@ public:
     std::uint32_t at = *bitmap;
     for (Bytes steps = 0; left > 0; ++steps) {
       if (stop.stop_requested()) return fail(Errc::cancelled, "volume");
-      if (at < 2 || at - 2 >= clusters_ || steps > clusters_) return exfatContradicts();
+      if (at < 2 || at - 2 >= clusters_ || steps > clusters_) return damaged("exfat");
       const auto bytes = bytesAt(volume_, placeOf(at), std::min(cluster_, (left + 7) / 8));
       if (!bytes) return tl::unexpected(bytes.error());
       const Bytes here = std::min<Bytes>(left, bytes->size() * 8);
@@ -74,7 +70,7 @@ private:
       if (!next) return next;
       at = *next;
     }
-    return exfatContradicts();
+    return damaged("exfat");
   }
 
   DiskBytes& volume_;

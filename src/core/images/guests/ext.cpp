@@ -17,7 +17,7 @@ public:
 
   Result<GuestVolume> read(const std::stop_token& stop) {
     const std::uint32_t incompat = super_.le32(96), ro = super_.le32(100);
-    if (super_.le32(24) > 6) return contradicts();
+    if (super_.le32(24) > 6) return damaged("ext");
     block_ = Bytes{1024} << super_.le32(24);
     const bool wide = (incompat & incompatWide) != 0;
     blocks_ = super_.le32(4) | (wide ? Bytes{super_.le32(336)} << 32 : 0);
@@ -25,7 +25,7 @@ public:
     perGroup_ = super_.le32(32);
     if (blocks_ == 0 || blocks_ > (Bytes{1} << 48) || free > blocks_ || perGroup_ == 0 ||
         perGroup_ > block_ * 8 * 65536)
-      return contradicts();
+      return damaged("ext");
     found_.system = (incompat & incompatExtents) != 0        ? "ext4"
                     : (super_.le32(92) & compatJournal) != 0 ? "ext3"
                                                              : "ext2";
@@ -40,13 +40,11 @@ public:
   }
 
 private:
-  static tl::unexpected<Error> contradicts() { return fail(Errc::corrupt, "volume", {}, "ext"); }
-
   Result<void> readGroups(bool wide, const std::stop_token& stop) {
     const Bytes first = super_.le32(20);
     const Bytes groups = (blocks_ - first + perGroup_ - 1) / perGroup_;
     const Bytes size = wide ? std::max<Bytes>(super_.le16(254), 32) : 32;
-    if (size > 1024 || groups > (Bytes{1} << 20)) return contradicts();
+    if (size > 1024 || groups > (Bytes{1} << 20)) return damaged("ext");
     const auto records = bytesAt(volume_, (first + 1) * block_, groups * size);
     if (!records) return tl::unexpected(records.error());
     const Fields f(*records);
@@ -62,7 +60,7 @@ private:
         continue;
       }
       const Bytes bitmap = f.le32(at) | (size >= 64 ? Bytes{f.le32(at + 32)} << 32 : 0);
-      if (bitmap >= blocks_) return contradicts();
+      if (bitmap >= blocks_) return damaged("ext");
       const auto bytes = bytesAt(volume_, bitmap * block_, std::min(block_, (here + 7) / 8));
       if (!bytes) return tl::unexpected(bytes.error());
       bits.take(*bytes, here);

@@ -7,10 +7,6 @@ namespace zt {
 
 namespace {
 
-tl::unexpected<Error> fatContradicts() {
-  return fail(Errc::corrupt, "volume", {}, "fat");
-}
-
 struct Fat {
   Bytes sector = 0, cluster = 0, tableAt = 0, tableSize = 0, dataAt = 0, clusters = 0;
   unsigned bits = 0;  ///< of an entry
@@ -78,7 +74,7 @@ Result<GuestVolume> readFat(DiskBytes& volume, const std::stop_token& stop) {
       isZero(entries, i, fat->bits) ? bits.allFree(1) : bits.take(taken, 1);
     }
   }
-  if (bits.freeUnits() > fat->clusters) return fatContradicts();
+  if (bits.freeUnits() > fat->clusters) return damaged("fat");
   found.used = (fat->clusters - bits.freeUnits()) * fat->cluster;
   return found;
 }

@@ -7,10 +7,6 @@ namespace zt {
 
 namespace {
 
-tl::unexpected<Error> ntfsContradicts() {
-  return fail(Errc::corrupt, "volume", {}, "ntfs");
-}
-
 /// A size that is a count of clusters, or, negative, a power of two of bytes.
 Bytes sizeOf(std::uint8_t said, Bytes cluster) {
   const auto value = static_cast<std::int8_t>(said);
@@ -41,7 +37,7 @@ Result<NtfsFile> dataOf(const std::string& record, Bytes cluster, Bytes clusters
   const Fields f(record);
   for (std::size_t at = f.le16(20); at + 64 <= record.size() && f.le32(at) != 0xffffffffu;) {
     const std::size_t size = f.le32(at + 4);
-    if (size < 24 || size > record.size() - at) return ntfsContradicts();
+    if (size < 24 || size > record.size() - at) return damaged("ntfs");
     constexpr std::uint32_t data = 0x80;
     if (f.le32(at) != data || f.u8(at + 9) != 0 || f.u8(at + 8) == 0) {
       at += size;
@@ -51,21 +47,21 @@ Result<NtfsFile> dataOf(const std::string& record, Bytes cluster, Bytes clusters
     std::int64_t place = 0;
     for (std::size_t run = at + f.le16(at + 32); run < at + size && f.u8(run) != 0;) {
       const std::size_t lengths = f.u8(run) & 15, places = f.u8(run) >> 4;
-      if (lengths == 0 || lengths > 8 || places > 8) return ntfsContradicts();
+      if (lengths == 0 || lengths > 8 || places > 8) return damaged("ntfs");
       Bytes length = 0;
       for (std::size_t i = lengths; i > 0; --i) length = length << 8 | f.u8(run + i);
       std::int64_t delta = places == 0 ? 0 : static_cast<std::int8_t>(f.u8(run + lengths + places));
       for (std::size_t i = places; i-- > 1;) delta = delta * 256 + f.u8(run + lengths + i);
       place += delta;
       if (place < 0 || static_cast<Bytes>(place) > clusters || length > clusters - static_cast<Bytes>(place))
-        return ntfsContradicts();
+        return damaged("ntfs");
       file.runs.push_back(
           {static_cast<Bytes>(place) * cluster, (static_cast<Bytes>(place) + length) * cluster});
       run += 1 + lengths + places;
     }
     return file;
   }
-  return ntfsContradicts();
+  return damaged("ntfs");
 }
 
 }  // namespace
@@ -82,21 +78,21 @@ Result<GuestVolume> readNtfs(DiskBytes& volume, const std::stop_token& stop) {
   const bool power = cluster != 0 && (cluster & (cluster - 1)) == 0;
   if (!power || cluster < 512 || cluster > (Bytes{2} << 20) || record < 512 || record > 65536 ||
       record % 512 != 0)
-    return ntfsContradicts();
+    return damaged("ntfs");
   const Bytes clusters = f.le64(40) / (cluster / std::max<Bytes>(sector, 1));
-  if (clusters == 0 || clusters > volume.length() / cluster) return ntfsContradicts();
+  if (clusters == 0 || clusters > volume.length() / cluster) return damaged("ntfs");
   constexpr Bytes bitmapNumber = 6, volumeNumber = 3;
   const auto recordAt = [&](Bytes number) -> Result<std::string> {
-    if (f.le64(48) >= clusters) return ntfsContradicts();
+    if (f.le64(48) >= clusters) return damaged("ntfs");
     auto bytes = bytesAt(volume, f.le64(48) * cluster + number * record, record);
-    if (bytes && (!bytes->starts_with("FILE") || !mend(*bytes))) return ntfsContradicts();
+    if (bytes && (!bytes->starts_with("FILE") || !mend(*bytes))) return damaged("ntfs");
     return bytes;
   };
   const auto bitmap = recordAt(bitmapNumber);
   if (!bitmap) return tl::unexpected(bitmap.error());
   const auto file = dataOf(*bitmap, cluster, clusters);
   if (!file) return tl::unexpected(file.error());
-  if (file->length < (clusters + 7) / 8) return ntfsContradicts();
+  if (file->length < (clusters + 7) / 8) return damaged("ntfs");
   GuestVolume found;
   found.system = "ntfs";
   FreeBits bits(found, 0, cluster);
@@ -112,7 +108,7 @@ Result<GuestVolume> readNtfs(DiskBytes& volume, const std::stop_token& stop) {
       left -= here;
       at += size;
     }
-  if (left > 0) return ntfsContradicts();
+  if (left > 0) return damaged("ntfs");
   found.used = (clusters - bits.freeUnits()) * cluster;
   // The volume's own record says whether it was left dirty, or asleep.
   if (const auto info = recordAt(volumeNumber)) {

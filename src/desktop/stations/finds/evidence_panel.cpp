@@ -89,7 +89,7 @@ EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), 
   inside_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
   inside_->setColumnWidth(1, 90);
   inside_->setColumnWidth(2, 84);
-  inside_->setMinimumHeight(96);
+  inside_->setMinimumHeight(132);
   inside_->setToolTip(tr("K keeps one thing; the others stay as they are"));
   inside_->installEventFilter(this);
   box->addWidget(inside_, 100);
@@ -191,11 +191,8 @@ void EvidencePanel::fillInside(const Find& find, const FindContext& context) {
   insideTitle_->setText(inside.title);
   insideRows_->setHeads(inside.heads);
   insideRows_->setRows(inside.rows);
-  inside_->setColumnWidth(1, find.kind == "images" ? 130 : 90);
-  inside_->setColumnWidth(2, find.kind == "images"       ? 130
-                             : find.kind == "namesakes"  ? 240
-                             : find.kind == "duplicates" ? 150
-                                                         : 84);
+  inside_->setColumnWidth(1, inside.widths.first);
+  inside_->setColumnWidth(2, inside.widths.second);
   lookSoon(inside.file);
 }
 

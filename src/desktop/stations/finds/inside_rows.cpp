@@ -72,9 +72,7 @@ InsideRows things(const Find& find, const FindContext& context) {
   const bool byPlace = !oneFolder && names.size() < count;
   InsideRows all{nodes.size() > count ? tr("Look inside: the largest %1 of %2").arg(count).arg(nodes.size())
                                       : tr("Look inside"),
-                 {tr("name"), tr("newest"), tr("occupied")},
-                 {},
-                 {}};
+                 {tr("name"), tr("newest"), tr("occupied")}};
   for (std::size_t i = 0; i < count; ++i) {
     const NodeId id = nodes[i];
     const auto item =
@@ -100,9 +98,8 @@ QString standsTo(const SurveyTree& t, NodeId copy) {
 InsideRows copies(const Find& find, const FindContext& context) {
   const SurveyTree& t = context.tree;
   InsideRows all{tr("Equal to each other. K keeps the chosen one instead"),
-                 {tr("place"), tr("modified"), tr("after the plan")},
-                 {},
-                 {}};
+                 {tr("place"), tr("modified"), tr("after the plan")}};
+  all.widths = {84, 110};
   const auto keeper = t.find(find.place);
   if (keeper)
     all.rows.append(rowOf(*keeper, {{say(&Words::path, find.place), {}, true, false, false, false},
@@ -121,7 +118,9 @@ InsideRows copies(const Find& find, const FindContext& context) {
 /// Side by side, the newest first: where, when, how long, and where the first differing byte is.
 InsideRows namesakes(const Find& find, const FindContext& context) {
   const SurveyTree& t = context.tree;
-  InsideRows all{tr("One name, different content"), {tr("place"), tr("modified"), tr("length")}, {}, {}};
+  InsideRows all{tr("One name, different content"),
+                 {tr("folder"), tr("modified"), tr("length, first difference")}};
+  all.widths = {76, 196};
   std::vector<std::uint64_t> differs;
   for (const Fact& fact : find.facts)
     if (fact.id == "differs-at") differs.push_back(std::get<std::uint64_t>(fact.value));
@@ -129,8 +128,9 @@ InsideRows namesakes(const Find& find, const FindContext& context) {
     const NodeId id = find.items[i].node;
     QString length = say(&Words::bytes, t.length(id));
     const bool told = i > 0 && i - 1 < differs.size() && differs[i - 1] != ~std::uint64_t{0};
-    if (told) length = tr("%1, differs from byte %2 on").arg(length, say(&Words::number, differs[i - 1]));
-    all.rows.append(rowOf(id, {plain(say(&Words::path, find.items[i].path)),
+    if (told) length = tr("%1, from byte %2").arg(length, say(&Words::number, differs[i - 1]));
+    all.rows.append(rowOf(id, {plain(say(&Words::path, PathBytes(parentPath(find.items[i].path))),
+                                     say(&Words::path, find.items[i].path)),
                                i == 0 ? figure(tr("newest"), dateText(t.modified(id))) : ageOf(context, id),
                                figure(length, say(&Words::exact, t.length(id)))}));
   }
@@ -145,8 +145,8 @@ InsideRows image(const Find& find, const FindContext& context) {
   const Bytes length = context.tree.isFolder(node) ? context.tree.weight(node) : context.tree.length(node);
   const Bytes given = numberIn(find, "allocated");
   const auto cannot = [&] { return figure(tr("cannot be told"), {}, true); };
-  InsideRows all{
-      tr("Outside and inside"), {QString(), tr("outside: the file"), tr("inside: its disk")}, {}, {}};
+  InsideRows all{tr("Outside and inside"), {QString(), tr("outside: the file"), tr("inside: its disk")}};
+  all.widths = {130, 130};
   all.rows.append(rowOf(noNode, {plain(tr("size")), amount(length), amount(guest)}));
   all.rows.append(
       rowOf(noNode, {plain(tr("occupied, in use")), amount(outside), known ? amount(inside) : cannot()}));

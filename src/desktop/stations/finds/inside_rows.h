@@ -10,10 +10,11 @@ namespace zt::desktop {
 /// copies, of files of one name what tells them apart, of a disk image its outside beside its inside.
 struct InsideRows {
   QString title;
-  QStringList heads;  ///< three of them
-  QList<Row> rows;    ///< their ids are node numbers; empty where a row is no thing
+  QStringList heads;                   ///< three of them
+  QList<Row> rows = {};                ///< their ids are node numbers; empty where a row is no thing
+  std::pair<int, int> widths{90, 84};  ///< of the second and third column
   /// The one file that there is to look into; empty where there are several, or none.
-  PathBytes file;
+  PathBytes file = {};
 };
 InsideRows insideRows(const Find& find, const FindContext& context);
 
