@@ -26,8 +26,11 @@ namespace {
 
 namespace fs = std::filesystem;
 using namespace zt;
-constexpr int files = 3'000;
-constexpr std::size_t size = 1 << 20;
+/// So many files of so many bytes, each content twice.
+struct Load {
+  int files;
+  std::size_t size;
+};
 constexpr unsigned readers = 2;
 constexpr int rounds = 7;
 
@@ -37,13 +40,13 @@ double seconds(const std::function<void()>& work) {
   return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
-void make(const std::string& folder) {
+void make(const std::string& folder, const Load& load) {
   if (fs::exists(folder + "/done")) return;
   fs::create_directories(folder);
-  for (int i = 0; i < files; ++i) {
+  for (int i = 0; i < load.files; ++i) {
     std::mt19937 random(static_cast<unsigned>(i / 2));
-    std::string bytes(size, '\0');
-    for (std::size_t at = 0; at < size; at += 4) {
+    std::string bytes(load.size, '\0');
+    for (std::size_t at = 0; at < load.size; at += 4) {
       const auto word = static_cast<std::uint32_t>(random());
       for (std::size_t k = 0; k < 4; ++k) bytes[at + k] = static_cast<char>(word >> (8 * k));
     }
@@ -58,10 +61,11 @@ void emptyCache() {
   std::ofstream("/proc/sys/vm/drop_caches") << "3";
 }
 
-void floorRead(const std::string& folder) {
+void floorRead(const std::string& folder, int files) {
+  constexpr std::size_t buffered = 256 * 1024;  // stays in the cache
   std::atomic<int> next{0};
   const auto reader = [&] {
-    std::vector<char> buffer(size);
+    std::vector<char> buffer(buffered);
     for (int i = next++; i < files; i = next++) {
       const int fd = ::open((folder + "/" + std::to_string(i)).c_str(), O_RDONLY | O_CLOEXEC | O_NOATIME);
       for (off_t at = 0;;) {
@@ -90,32 +94,34 @@ public:
   std::size_t peak = 0;
 };
 
-void memory() {
-  auto tree = std::make_shared<test::MemoryFileSystem>();
+/// Candidates of a few bytes: memory is what counts, not what is read.
+void memory(const std::string& folder) {
   constexpr int candidates = 200'000;
-  for (int i = 0; i < candidates; ++i)
-    tree->add("d" + std::to_string(i / 500) + "/f" + std::to_string(i),
-              std::to_string(i / 4 % 9'000 + 1'000));
-  const SurveyPtr survey = test::surveyOf(tree, "/");
+  const std::string many = folder + "/many";
+  if (!fs::exists(many))
+    for (int i = 0; i < candidates; ++i) {
+      if (i % 1000 == 0) fs::create_directories(many + "/d" + std::to_string(i / 1000));
+      std::ofstream(many + "/d" + std::to_string(i / 1000) + "/f" + std::to_string(i))
+          << i / 4 % 9'000 + 100'000;
+    }
+  const auto linuxFiles = std::make_shared<LinuxFileSystem>();
+  const SurveyPtr survey = test::surveyOf(linuxFiles, many);
   const ContextPtr context = test::contextOf(survey);
-  const auto root = tree->openRoot("/").value();
+  const auto root = linuxFiles->openRoot(many).value();
   PeakHeap heap;
   const std::size_t before = mallinfo2().uordblks;
   heap.peak = before;
-  const MatchResult result = match(*tree, *root, *context, {}, {}, &heap);
-  std::printf(
-      "memory: %.1f B a candidate while reading (of %d; %zu groups), calls noted by the test's own file "
-      "system among them\n",
-      static_cast<double>(heap.peak - before) / candidates, candidates, result.groups.size());
+  const MatchResult result = match(*linuxFiles, *root, *context, {}, {}, &heap);
+  std::printf("memory: %.1f B a candidate while reading (of %d; %zu groups)\n",
+              static_cast<double>(heap.peak - before) / candidates, candidates, result.groups.size());
 }
 
 }  // namespace
 
-int main(int argc, char** argv) {
-  if (argc < 2) return std::fprintf(stderr, "usage: zt_bench_match FOLDER [cold]\n"), 2;
-  const std::string folder = argv[1];
-  const bool cold = argc > 2;
-  make(folder);
+namespace {
+
+void compare(const std::string& folder, const Load& load, bool cold) {
+  make(folder, load);
   const auto linuxFiles = std::make_shared<LinuxFileSystem>();
   const SurveyPtr survey = test::surveyOf(linuxFiles, folder);
   const ContextPtr context = test::contextOf(survey);
@@ -126,16 +132,27 @@ int main(int argc, char** argv) {
   MatchResult result;
   for (int i = 0; i < rounds; ++i) {
     if (cold) emptyCache();
-    floor.push_back(seconds([&] { floorRead(folder); }));
+    floor.push_back(seconds([&] { floorRead(folder, load.files); }));
     if (cold) emptyCache();
     whole.push_back(seconds([&] { result = match(*linuxFiles, *root, *context, options, {}, nullptr); }));
     ratio.push_back(whole.back() / floor.back());
   }
   std::printf(
-      "%s, %d files of 1 MiB, %u readers: floor %.3f s, comparison %.3f s, ratio median %.3f (%.3f to %.3f); "
+      "%s, %d files of %zu MiB, %u readers: floor %.3f s, comparison %.3f s, ratio median %.3f (%.3f to "
+      "%.3f); "
       "%zu groups; read / needed %.4f\n",
-      cold ? "cold" : "warm", files, readers, median(floor), median(whole), median(ratio),
-      *std::min_element(ratio.begin(), ratio.end()), *std::max_element(ratio.begin(), ratio.end()),
-      result.groups.size(), static_cast<double>(result.read) / static_cast<double>(result.needed));
-  memory();
+      cold ? "cold" : "warm", load.files, load.size >> 20, readers, median(floor), median(whole),
+      median(ratio), *std::min_element(ratio.begin(), ratio.end()),
+      *std::max_element(ratio.begin(), ratio.end()), result.groups.size(),
+      static_cast<double>(result.read) / static_cast<double>(result.needed));
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  if (argc < 2) return std::fprintf(stderr, "usage: zt_bench_match FOLDER [cold]\n"), 2;
+  const std::string folder = argv[1];
+  compare(folder + "/small", {3'000, 1 << 20}, argc > 2);
+  compare(folder + "/large", {400, 8 << 20}, argc > 2);
+  memory(folder);
 }

@@ -72,10 +72,14 @@ bool isPlaceholder(int at, const char* name) {
 
 /// Opens a file for reading so that its access time stays: by O_NOATIME, or because the mount keeps none.
 int openUntouched(int at, const char* name) {
+  const int flags = O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK;
+  const int fd = ::openat(at, name, flags | O_NOATIME);
+  if (fd >= 0 || errno != EPERM) return fd;  // EPERM: it is somebody else's
   struct statvfs v;
   const bool kept = ::fstatvfs(at, &v) == 0 && (v.f_flag & (ST_NOATIME | ST_RDONLY)) != 0;
-  const int flags = O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK;
-  return ::openat(at, name, kept ? flags : flags | O_NOATIME);
+  if (kept) return ::openat(at, name, flags);
+  errno = EPERM;
+  return -1;
 }
 
 /// A regular file that is stored here, opened so that its access time stays.
@@ -195,9 +199,9 @@ Result<OpenedFilePtr> LinuxFileSystem::openFile(const Folder& at, std::string_vi
   {
     const Pointed file(fdOf(at), cname.get());
     struct stat st {};
-    if (file.stat(st) && S_ISREG(st.st_mode) && saysElsewhere(file))
-      return fail(Errc::placeholder, "open", PathBytes(name));
-    if (file.stat(st) && !S_ISREG(st.st_mode)) return fail(Errc::notAFile, "open", PathBytes(name));
+    const bool known = file.stat(st);
+    if (known && !S_ISREG(st.st_mode)) return fail(Errc::notAFile, "open", PathBytes(name));
+    if (known && saysElsewhere(file)) return fail(Errc::placeholder, "open", PathBytes(name));
   }
   const int fd = openUntouched(fdOf(at), cname.get());
   if (fd < 0) return failErrno("open", PathBytes(name), errno);

@@ -1,7 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/finds/match/content_hash.h"
 
+#ifdef __x86_64__
+#include <xxh_x86dispatch.h>  // the same functions, by what the processor can do
+#else
 #include <xxhash.h>
+#endif
 
 #include <new>
 

@@ -9,7 +9,7 @@ namespace zt {
 namespace {
 
 constexpr std::size_t endSize = 4096;
-constexpr std::size_t chunk = 16 * FileContent::blockSize;
+constexpr std::size_t chunk = 4 * FileContent::blockSize;  // stays in the cache until it is hashed
 /// Larger files are not kept in memory for what was read of them.
 constexpr Bytes letGoFrom = Bytes{64} << 20;
 
@@ -37,27 +37,33 @@ Result<Digest> FileContent::ends(OpenedFile& file, Bytes length) {
   return hash_->finish();
 }
 
-/// What is stored of a chunk, into the buffer; what is not is zeros there. Gives where the data that comes
-/// next begins, at or behind the chunk's end; nothing where none does.
-Result<std::optional<Bytes>> FileContent::fill(OpenedFile& file, OpenedFile::Stretch of,
-                                               OpenedFile::Stretch data, std::atomic<Bytes>& read) {
-  const auto size = static_cast<std::size_t>(of.to - of.from);
-  std::fill_n(buffer_.begin(), static_cast<std::ptrdiff_t>(size), '\0');
-  for (;;) {
-    const Bytes from = std::max(data.from, of.from), to = std::min(data.to, of.to);
+/// What is stored of a chunk, into the buffer; what is not is zeros there. `data` is the first stretch of it,
+/// and then the one that comes next.
+Result<void> FileContent::fill(OpenedFile& file, OpenedFile::Stretch of, OpenedFile::Stretch& data,
+                               std::atomic<Bytes>& read) {
+  Bytes done = of.from;
+  const auto zeroTo = [&](Bytes to) {
+    std::fill(buffer_.begin() + static_cast<std::ptrdiff_t>(done - of.from),
+              buffer_.begin() + static_cast<std::ptrdiff_t>(to - of.from), '\0');
+  };
+  while (!data.empty() && data.from < of.to) {
+    const Bytes from = data.from, to = std::min(data.to, of.to);
+    zeroTo(from);
     const auto part = std::span(buffer_).subspan(static_cast<std::size_t>(from - of.from),
                                                  static_cast<std::size_t>(to - from));
     const auto got = file.read(from, part);
     if (!got) return tl::unexpected(got.error());
     if (*got < part.size()) return shorter();
     read += part.size();
-    if (data.to > of.to) return std::optional(of.to);
+    done = to;
+    data.from = to;
+    if (!data.empty()) continue;
     const auto next = file.nextData(to);
     if (!next) return tl::unexpected(next.error());
-    if (next->empty()) return std::optional<Bytes>{};
-    if (next->from >= of.to) return std::optional(next->from);
     data = *next;
   }
+  zeroTo(of.to);
+  return {};
 }
 
 /// Blocks that are not all zeros, each with its number.
@@ -75,20 +81,16 @@ void FileContent::addBlocks(OpenedFile::Stretch of) {
 Result<Digest> FileContent::whole(OpenedFile& file, Bytes length, std::atomic<Bytes>& read,
                                   const std::stop_token& stop) {
   (void)hash_->finish();
-  for (Bytes done = 0; done < length;) {
+  const auto first = file.nextData(0);
+  if (!first) return tl::unexpected(first.error());
+  for (OpenedFile::Stretch data = *first; !data.empty() && data.from < length;) {
     if (stop.stop_requested()) return fail(Errc::cancelled, "match");
-    const auto data = file.nextData(done);
-    if (!data) return tl::unexpected(data.error());
-    if (data->empty() || data->from >= length) break;
     // Whole chunks, so that where a hole begins makes no difference.
-    const Bytes from = data->from / chunk * chunk;
+    const Bytes from = data.from / chunk * chunk;
     const OpenedFile::Stretch of{from, std::min<Bytes>(length, from + chunk)};
-    const auto next = fill(file, of, {data->from, std::min(data->to, length)}, read);
-    if (!next) return tl::unexpected(next.error());
+    if (auto filled = fill(file, of, data, read); !filled) return tl::unexpected(filled.error());
     addBlocks(of);
     if (length >= letGoFrom) file.letGo(of);
-    if (!*next) break;
-    done = std::max(**next, of.to);
   }
   hash_->add(std::span(reinterpret_cast<const char*>(&length), sizeof length));
   return hash_->finish();

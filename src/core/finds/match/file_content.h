@@ -25,8 +25,8 @@ public:
   Result<Digest> whole(OpenedFile& file, Bytes length, std::atomic<Bytes>& read, const std::stop_token& stop);
 
 private:
-  Result<std::optional<Bytes>> fill(OpenedFile& file, OpenedFile::Stretch of, OpenedFile::Stretch data,
-                                    std::atomic<Bytes>& read);
+  Result<void> fill(OpenedFile& file, OpenedFile::Stretch of, OpenedFile::Stretch& data,
+                    std::atomic<Bytes>& read);
   void addBlocks(OpenedFile::Stretch of);
   std::unique_ptr<ContentHash> hash_;
   std::vector<char> buffer_;
