@@ -189,7 +189,7 @@ TEST_F(Stations, ShowsGroupsFoldersNamesakesAndImages) {
     return all.join(QLatin1Char('|'));
   };
   choose(QStringLiteral("images"));
-  EXPECT_TRUE(rows().contains(QStringLiteral("occupied, in use|"))) << rows().toStdString();
+  EXPECT_TRUE(rows().contains(QStringLiteral("in use|"))) << rows().toStdString();
   EXPECT_TRUE(rows().contains(QStringLiteral("10.5 MB"))) << rows().toStdString();
   choose(QStringLiteral("namesakes"));
   EXPECT_TRUE(rows().contains(QStringLiteral("from byte 700,000"))) << rows().toStdString();

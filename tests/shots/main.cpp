@@ -53,6 +53,19 @@ struct Studio {
   Session& session() { return window.session(); }
 };
 
+/// The first find that answers a question, with its evidence.
+void findsFor(Studio& s, const QString& question, const QString& name) {
+  auto* list = s.find<QTreeView>("finds");
+  auto* line = s.find<QLineEdit>("findsFilter");
+  line->setText(question);
+  QTest::keyClick(line, Qt::Key_Return);
+  QTest::keyClick(list, Qt::Key_Home);
+  QTest::keyClick(list, Qt::Key_Down);
+  QTest::qWait(600);  // what is inside comes a little later
+  s.grab(name);
+  line->clear();
+}
+
 void whole(Studio& s, const QString& standIn) {
   s.window.goTo(surveyStation);
   s.window.openStandIn(standIn);
@@ -76,7 +89,7 @@ void whole(Studio& s, const QString& standIn) {
   auto* tree = s.find<QTreeView>("folders");
   tree->expand(tree->model()->index(0, 0, tree->model()->index(0, 0)));
   s.grab(QStringLiteral("survey"));
-  for (const int lens : {1, 2, 3}) {
+  for (const int lens : {1, 2}) {
     QTest::mouseClick(s.find<QPushButton>("lens" + QByteArray::number(lens)), Qt::LeftButton);
     s.grab(QStringLiteral("survey-lens%1").arg(lens));
   }
@@ -97,6 +110,12 @@ void whole(Studio& s, const QString& standIn) {
   s.window.goTo(findsStation);
   QTest::qWait(600);  // what is inside comes a little later
   s.grab(QStringLiteral("finds"));
+  QTest::keyClick(&s.window, Qt::Key_D, Qt::ControlModifier);
+  waitFor([&] { return s.session().work() == Session::Work::matching; });
+  s.idle();
+  findsFor(s, QStringLiteral("duplicates"), QStringLiteral("finds-equal"));
+  findsFor(s, QStringLiteral("namesakes"), QStringLiteral("finds-names"));
+  findsFor(s, QStringLiteral("images"), QStringLiteral("finds-image"));
   s.window.goTo(planStation);
   QTest::mouseClick(s.find<QPushButton>("propose"), Qt::LeftButton);
   waitFor([&] { return s.session().view().proposal.has_value(); });
@@ -124,8 +143,8 @@ void whole(Studio& s, const QString& standIn) {
   }
 }
 
-/// A drive of another family: its finds, the current one that answers a question, and a plan for its target.
-void family(Studio& s, const QString& standIn, const QString& name, const QString& question) {
+/// A drive of another family: its finds, the first one that answers a question, or a plan for its target.
+void family(Studio& s, const QString& standIn, const QString& name, const QString& question, bool plan) {
   s.window.goTo(benchStation);
   const auto before = s.session().view().survey;
   s.window.openStandIn(standIn);
@@ -134,15 +153,7 @@ void family(Studio& s, const QString& standIn, const QString& name, const QStrin
   waitFor([&] { return s.session().view().survey != nullptr && s.session().view().survey != before; });
   s.idle();
   s.window.goTo(findsStation);
-  auto* list = s.find<QTreeView>("finds");
-  auto* line = s.find<QLineEdit>("findsFilter");
-  line->setText(question);
-  QTest::keyClick(line, Qt::Key_Return);
-  QTest::keyClick(list, Qt::Key_Home);
-  QTest::keyClick(list, Qt::Key_Down);
-  QTest::qWait(600);
-  s.grab(QStringLiteral("finds-") + name);
-  line->clear();
+  if (!plan) return findsFor(s, question, QStringLiteral("finds-") + name);
   s.window.goTo(planStation);
   QTest::mouseClick(s.find<QPushButton>("propose"), Qt::LeftButton);
   waitFor([&] { return s.session().view().proposal.has_value(); });
@@ -172,8 +183,8 @@ int main(int argc, char** argv) {
   whole(studio, QString::fromLocal8Bit(argv[1]));
   if (argc > 6) {
     family(studio, QString::fromLocal8Bit(argv[5]), QStringLiteral("nt"),
-           QStringLiteral("leftovers, unjudged"));
-    family(studio, QString::fromLocal8Bit(argv[6]), QStringLiteral("mac"), QStringLiteral("caches"));
+           QStringLiteral("leftovers, unjudged"), false);
+    family(studio, QString::fromLocal8Bit(argv[6]), QStringLiteral("mac"), {}, true);
   }
   if (dark || (argc > 3 && argc < 7)) return 0;
   // One picture of the dark face, of the station with the most in it.

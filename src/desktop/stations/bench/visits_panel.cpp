@@ -23,8 +23,8 @@ VisitsPanel::VisitsPanel(QWidget* parent) : QWidget(parent) {
   visits_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
   visits_->setMinimumHeight(48);
   visits_->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Ignored);
-  visits_->setColumnWidth(1, 84);
-  visits_->setColumnWidth(2, 84);
+  visits_->setColumnWidth(1, 72);
+  visits_->setColumnWidth(2, 76);
   visits_->setToolTip(tr("Enter opens the job of that visit"));
   box->addWidget(visits_, 1);
   held_ = new QLabel(this);

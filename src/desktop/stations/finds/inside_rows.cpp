@@ -44,7 +44,9 @@ Row rowOf(NodeId id, QList<Cell> cells) {
 /// What a trash knows of where a thing came from.
 void addOrigin(const Subject& item, QString& name, QString& tip) {
   if (item.origin.empty()) return;
-  name = tr("%1, from %2").arg(name, say(&Words::path, item.origin));
+  name = tr("%1, from %2")
+             .arg(say(&Words::path, PathBytes(baseName(item.origin))),
+                  say(&Words::path, PathBytes(parentPath(item.origin))));
   tip += QLatin1Char('\n') +
          tr("thrown away %1")
              .arg(QString::fromStdString(item.deleted).replace(QLatin1Char('T'), QLatin1Char(' ')));
@@ -120,7 +122,7 @@ InsideRows namesakes(const Find& find, const FindContext& context) {
   const SurveyTree& t = context.tree;
   InsideRows all{tr("One name, different content"),
                  {tr("folder"), tr("modified"), tr("length, first difference")}};
-  all.widths = {76, 196};
+  all.widths = {88, 224};
   std::vector<std::uint64_t> differs;
   for (const Fact& fact : find.facts)
     if (fact.id == "differs-at") differs.push_back(std::get<std::uint64_t>(fact.value));
@@ -143,17 +145,18 @@ InsideRows image(const Find& find, const FindContext& context) {
   const Bytes inside = numberIn(find, "inside");
   const NodeId node = find.items.front().node;
   const Bytes length = context.tree.isFolder(node) ? context.tree.weight(node) : context.tree.length(node);
-  const Bytes given = numberIn(find, "allocated");
   const auto cannot = [&] { return figure(tr("cannot be told"), {}, true); };
-  InsideRows all{tr("Outside and inside"), {QString(), tr("outside: the file"), tr("inside: its disk")}};
-  all.widths = {130, 130};
+  InsideRows all{tr("Outside and inside"), {QString(), tr("outside"), tr("inside")}};
+  all.widths = {100, 110};
   all.rows.append(rowOf(noNode, {plain(tr("size")), amount(length), amount(guest)}));
+  all.rows.append(rowOf(noNode, {plain(tr("in use")), amount(outside), known ? amount(inside) : cannot()}));
   all.rows.append(
-      rowOf(noNode, {plain(tr("occupied, in use")), amount(outside), known ? amount(inside) : cannot()}));
-  all.rows.append(rowOf(noNode, {plain(tr("given room, still free")), amount(given),
-                                 known ? amount(guest > inside ? guest - inside : 0) : cannot()}));
-  all.rows.append(rowOf(noNode, {plain(tr("could return: at least, at most")),
-                                 amount(numberIn(find, "least-back")), amount(numberIn(find, "most-back"))}));
+      rowOf(noNode, {plain(tr("back, at least")), amount(numberIn(find, "least-back")), plain({})}));
+  all.rows.append(rowOf(
+      noNode,
+      {plain(tr("back, at most")), amount(numberIn(find, "most-back")),
+       known ? figure(tr("%1 free").arg(say(&Words::bytes, guest > inside ? guest - inside : 0)), {}, true)
+             : cannot()}));
   return all;
 }
 
