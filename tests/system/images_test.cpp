@@ -298,6 +298,49 @@ TEST(Images, WhatLiesUponAnotherIsReadThroughIt) {
   EXPECT_EQ(alone->allocated, Bytes{1} << 20);
 }
 
+/// On a drive the image below is found by the name that is written in the upper one; a chain that goes round
+/// ends.
+TEST(Images, ChainsAreFollowedOnTheDrive) {
+  const Guest guest("ext4", Bytes{64} << 20);
+  ZT_NEEDS(guest.drive);
+  TempFolder t;
+  t.folder("drive/deep");
+  const std::string base = t / "drive/base.qcow2", top = t / "drive/deep/top.qcow2",
+                    round = t / "drive/round.qcow2";
+  run({"qemu-img", "convert", "-f", "raw", "-O", "qcow2", guest.drive.image(), base});
+  run({"qemu-img", "create", "-q", "-f", "qcow2", "-b", "../base.qcow2", "-F", "qcow2", top});
+  run({"qemu-img", "create", "-q", "-f", "qcow2", round, "64M"});
+  for (const std::string& image : {top, round})
+    run({"qemu-io", "-c", "write -P 7 40M 2M", "-f", "qcow2", image});
+  run({"qemu-img", "rebase", "-u", "-f", "qcow2", "-b", "round.qcow2", "-F", "qcow2", round});
+  const std::string job = t / "a.ztjob";
+  ASSERT_EQ(runProgram({ZTALLY, "measure", t / "drive", "--job", job, "--job-on-drive"}).status, 0);
+  const auto found = runProgram({ZTALLY, "match", "--job", job, "--least", "1", "--json"}).json();
+  for (const auto& image : found["images"]) {
+    const std::string path = image["path"];
+    if (path == "round.qcow2") {
+      EXPECT_FALSE(image["backing_read"].get<bool>());
+      continue;
+    }
+    EXPECT_EQ(image["inside_bytes"], usedBy("ext4", guest.drive.image())) << path;
+    EXPECT_TRUE(path != "deep/top.qcow2" || image["backing_read"].get<bool>()) << image.dump();
+  }
+  EXPECT_EQ(found["images"].size() + found["left"].size(), 3u) << found["left"].dump();
+}
+
+TEST(Images, WhatALoopDeviceHoldsIsInUse) {
+  LoopDrive drive("ext4", Bytes{64} << 20);
+  ZT_NEEDS(drive);
+  furnish(drive.path(), 7);
+  TempFolder t;
+  const std::string job = t / "a.ztjob";
+  const std::string folder = std::filesystem::path(drive.image()).parent_path().string();
+  ASSERT_EQ(runProgram({ZTALLY, "measure", folder, "--job", job, "--job-on-drive"}).status, 0);
+  const auto found = runProgram({ZTALLY, "match", "--job", job, "--least", "1", "--json"}).json();
+  ASSERT_EQ(found["images"].size(), 1u);
+  EXPECT_TRUE(found["images"][0]["in_use"].get<bool>());
+}
+
 TEST(Images, WhatIsCountedByNobodyComesBack) {
   const Guest guest("ext4", Bytes{64} << 20);
   ZT_NEEDS(guest.drive);

@@ -37,6 +37,19 @@ private:
   std::optional<GuestDisk> disk_;
 };
 
+/// A path without "." and "..", as far as it does not lead out of the top.
+PathBytes withoutUps(std::string_view path) {
+  std::vector<std::string_view> kept;
+  for (const auto part : splitPath(path)) {
+    if (part == ".") continue;
+    if (part == ".." && (kept.empty() || kept.back() == "..")) return PathBytes("..");
+    part == ".." ? kept.pop_back() : kept.push_back(part);
+  }
+  PathBytes joined;
+  for (const auto part : kept) joined = joinPath(joined, part);
+  return joined;
+}
+
 class Hunt {
 public:
   Hunt(FileSystemReader& files, const Folder& root, const FindContext& context, const ImageSearch& search,
@@ -203,6 +216,7 @@ private:
     } else {
       path = joinPath(parentPath(tree_.path(image)), name);
     }
+    path = withoutUps(path);
     if (!plainRelative(path)) return std::nullopt;
     const auto node = tree_.find(path);
     return node && tree_.kind(*node) == EntryKind::file ? node : std::nullopt;
