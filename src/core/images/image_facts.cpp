@@ -177,7 +177,7 @@ Result<ImageFacts> lookInto(DiskBytes& file, const DiskImage& image, const Image
 }
 
 Result<bool> mayBeImage(DiskBytes& file) {
-  constexpr Bytes headSize = Bytes{4096} * 2, superAt = 64 * 1024;
+  constexpr Bytes headSize = Bytes{4096} * 2, superAt = Bytes{64} * 1024;
   if (file.length() < headSize) return false;
   const auto head = bytesAt(file, 0, headSize);
   if (!head) return tl::unexpected(head.error());

@@ -32,9 +32,9 @@ public:
     const Bytes sectors = header.le64(12);
     const Bytes grain = header.le64(20);
     entries_ = header.le32(44);
-    if (sectors > (Bytes{1} << 50) || grain == 0 || grain > 128 * 1024 || (grain & (grain - 1)) != 0)
+    if (sectors > (Bytes{1} << 50) || grain == 0 || grain > Bytes{128} * 1024 || (grain & (grain - 1)) != 0)
       return damaged("grain size");
-    if (entries_ == 0 || entries_ > 64 * 1024) return damaged("size of the table");
+    if (entries_ == 0 || entries_ > Bytes{64} * 1024) return damaged("size of the table");
     image_.guestLength = sectors * vmdkSector;
     image_.unit = grain * vmdkSector;
     image_.unclean = header.u8(72) != 0;

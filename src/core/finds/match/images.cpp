@@ -168,13 +168,14 @@ private:
   Result<ImageFacts> bundleFacts(NodeId node) {
     const auto folder = files_.openBeneath(root_, tree_.path(node));
     if (!folder) return tl::unexpected(folder.error());
-    constexpr std::size_t mostPlist = 64 * 1024;
+    constexpr std::size_t mostPlist = std::size_t{64} * 1024;
     const auto plist = files_.readFile(**folder, "Info.plist", mostPlist);
     if (!plist) return fail(Errc::notOurs, "image");
     const auto plan = parseBundle(*plist);
     if (!plan) return tl::unexpected(plan.error());
     const auto bands = bandsOf(node);
     std::vector<Bytes> numbers;
+    numbers.reserve(bands.size());
     for (const auto& [number, band] : bands) numbers.push_back(number);
     BandedSource source(*plan, std::move(numbers), [&](Bytes number) -> Result<BandedSource::Band> {
       const auto at = std::lower_bound(bands.begin(), bands.end(), std::pair(number, NodeId{0}));

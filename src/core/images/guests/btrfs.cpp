@@ -9,7 +9,7 @@ namespace zt {
 
 namespace {
 
-constexpr Bytes superAt = 64 * 1024;
+constexpr Bytes superAt = Bytes{64} * 1024;
 constexpr std::uint8_t chunkItem = 228;
 constexpr std::size_t keySize = 17, headSize = 101, itemSize = 25, pointerSize = 33;
 
