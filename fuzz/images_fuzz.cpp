@@ -34,7 +34,8 @@ void fuzzImages(std::string_view input) {
   }
   if (const auto parts = readPartitions(disk))
     for (std::size_t i = 1; i < parts->parts.size(); ++i)
-      if (parts->parts[i].from < parts->parts[i - 1].to || parts->parts[i].to > disk.length()) __builtin_trap();
+      if (parts->parts[i].from < parts->parts[i - 1].to || parts->parts[i].to > disk.length())
+        __builtin_trap();
   (void)mayBeImage(disk);
   ImageOptions options;
   options.outside = disk.length();
