@@ -60,10 +60,10 @@ private:
     }
     for (const GuestVolume& v : facts_.volumes)
       if (v.used) facts_.inside = facts_.inside.value_or(0) + *v.used;
-    // What nobody can read counts as used.
+    // Of what nobody can read all that is stored counts as used.
     if (facts_.inside)
       for (const GuestVolume& v : facts_.volumes)
-        if (!v.used && !v.system.empty()) *facts_.inside += v.on.size();
+        if (!v.used) *facts_.inside += common(image_.stored(), {v.on}, 1);
     return {};
   }
 
@@ -92,6 +92,7 @@ private:
         const auto part = std::span(buffer).first(static_cast<std::size_t>(size));
         if (auto read = disk.read(at, part); !read) return read;
         if (options_.read != nullptr) *options_.read += size;
+        if (options_.turn) options_.turn();
         for (Bytes u = 0; u < size; u += unit)
           if (isZero(part.subspan(static_cast<std::size_t>(u), static_cast<std::size_t>(unit))))
             append(zeros_, {at + u, at + u + unit});

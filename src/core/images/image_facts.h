@@ -38,6 +38,7 @@ struct ImageOptions {
   OpenBelow below;
   std::stop_token stop;
   std::atomic<Bytes>* read = nullptr;  ///< grows while stored bytes are read
+  std::function<void()> turn = {};     ///< called between reads, on the calling thread; may wait
 };
 
 /// Looks into an image. Changes nothing. Fails like `readImage`. Any thread.

@@ -19,6 +19,7 @@ Json imageJson(const ImageFacts& facts) {
          {"kept_states", facts.snapshots},
          {"encrypted", facts.encrypted},
          {"unclean", facts.unclean},
+         {"zeros_read", facts.zerosRead},
          {"volumes", Json::array()}};
   if (facts.inside) j["inside_bytes"] = *facts.inside;
   if (!facts.backing.empty()) {
@@ -47,6 +48,7 @@ ImageFacts readImageFacts(JsonReader& in) {
   facts.snapshots = in.number<std::uint32_t>("kept_states");
   facts.encrypted = in.flag("encrypted");
   facts.unclean = in.flag("unclean");
+  facts.zerosRead = in.flagOr("zeros_read", false);
   if (in.has("backing")) {
     facts.backing = in.path("backing");
     facts.backingRead = in.flag("backing_read");

@@ -35,14 +35,33 @@ std::optional<Digest> digestOf(std::string_view text) {
   return d;
 }
 
+/// A file by its path and by what it was.
+Json fileJson(const SurveyTree& tree, NodeId node) {
+  const Identity is = tree.identity(node);
+  Json one{
+      {"inode", is.inode}, {"length_bytes", is.length}, {"modified_ns", is.modified}, {"born", is.bornMark}};
+  putPath(one, "path", tree.path(node));
+  return one;
+}
+
+/// The entry of the survey, if it is still that file.
+std::optional<NodeId> readFile(JsonReader& in, const SurveyTree& tree) {
+  const auto node = tree.find(in.path("path"));
+  const auto inode = in.number<std::uint64_t>("inode");
+  const auto length = in.number<Bytes>("length_bytes");
+  const auto modified = in.number<TimeNs>("modified_ns");
+  const auto born = in.number<std::uint32_t>("born");
+  if (!node) return std::nullopt;
+  const Identity is = tree.identity(*node);
+  const bool same =
+      is.inode == inode && is.length == length && is.modified == modified && is.bornMark == born;
+  return same ? node : std::nullopt;
+}
+
 Json groupJson(const EqualFiles& group, const SurveyTree& tree) {
-  Json paths = Json::array();
-  for (const NodeId node : group.nodes) {
-    Json one = Json::object();
-    putPath(one, "path", tree.path(node));
-    paths.push_back(std::move(one));
-  }
-  return {{"length_bytes", group.length}, {"digest", hex(group.digest)}, {"files", std::move(paths)}};
+  Json files = Json::array();
+  for (const NodeId node : group.nodes) files.push_back(fileJson(tree, node));
+  return {{"length_bytes", group.length}, {"digest", hex(group.digest)}, {"files", std::move(files)}};
 }
 
 /// Only what is still in the survey, with that length.
@@ -51,7 +70,7 @@ std::optional<EqualFiles> readGroup(JsonReader& in, const SurveyTree& tree) {
   group.length = in.number<Bytes>("length_bytes");
   const auto digest = digestOf(in.text("digest"));
   in.each("files", mostGroups, [&](JsonReader& file) {
-    const auto node = tree.find(file.path("path"));
+    const auto node = readFile(file, tree);
     if (node && tree.kind(*node) == EntryKind::file && tree.length(*node) == group.length)
       group.nodes.push_back(*node);
   });
@@ -154,18 +173,16 @@ std::vector<ImageSeen> MatchBook::withEarlier(std::vector<ImageSeen> images) con
 Result<void> MatchBook::save(const std::vector<EqualFiles>& groups, const std::vector<ImageSeen>& images,
                              const Differences& differences) {
   const SurveyTree& tree = surveys_.survey()->tree;
-  Json all{{"version", 1}, {"groups", Json::array()}, {"images", Json::array()}, {"read", Json::array()}};
+  Json all{{"version", 2}, {"groups", Json::array()}, {"images", Json::array()}, {"read", Json::array()}};
   for (const EqualFiles& group : groups) all["groups"].push_back(groupJson(group, tree));
   for (const ImageSeen& image : images) {
     Json one = imageJson(image.facts);
-    putPath(one, "path", tree.path(image.node));
+    one["file"] = fileJson(tree, image.node);
     all["images"].push_back(std::move(one));
   }
   for (const auto& [pair, at] : differences) {
-    Json one{{"at_bytes", at}};
-    putPath(one, "path", tree.path(pair.first));
-    putPath(one, "other", tree.path(pair.second));
-    all["differences"].push_back(std::move(one));
+    all["differences"].push_back(
+        {{"at_bytes", at}, {"one", fileJson(tree, pair.first)}, {"other", fileJson(tree, pair.second)}});
   }
   for (const auto& [inode, known] : known_) {
     const Identity& i = known.identity;
@@ -181,21 +198,23 @@ Result<void> MatchBook::load() {
   if (!*text || !surveys_.survey()) return {};
   const Json json = parseJson(**text);
   JsonReader in(json);
-  if (in.number<int>("version") != 1) return {};
+  if (in.number<int>("version") != 2) return {};
   std::vector<EqualFiles> groups;
   in.each("groups", mostGroups, [&](JsonReader& group) {
     if (auto read = readGroup(group, surveys_.survey()->tree)) groups.push_back(std::move(*read));
   });
   std::vector<ImageSeen> images;
   in.eachOr("images", mostGroups, [&](JsonReader& image) {
-    const auto node = surveys_.survey()->tree.find(image.path("path"));
+    std::optional<NodeId> node;
+    image.object("file", [&](JsonReader& file) { node = readFile(file, surveys_.survey()->tree); });
     const ImageFacts facts = readImageFacts(image);
     if (node) images.push_back({*node, facts});
   });
   Differences differences;
   in.eachOr("differences", mostGroups, [&](JsonReader& one) {
-    const auto a = surveys_.survey()->tree.find(one.path("path")),
-               b = surveys_.survey()->tree.find(one.path("other"));
+    std::optional<NodeId> a, b;
+    one.object("one", [&](JsonReader& file) { a = readFile(file, surveys_.survey()->tree); });
+    one.object("other", [&](JsonReader& file) { b = readFile(file, surveys_.survey()->tree); });
     const Bytes at = one.number<Bytes>("at_bytes");
     if (a && b) differences[std::minmax(*a, *b)] = at;
   });

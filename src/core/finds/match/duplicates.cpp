@@ -158,6 +158,7 @@ Differences firstDifferences(FileSystemReader& files, const Folder& root, const 
                              const std::stop_token& stop) {
   const SurveyTree& tree = context.tree;
   Differences all;
+  Bytes budget = Bytes{4} << 30;  // enough to tell most of them; nobody waits an hour for a footnote
   for (const Find& find : namesakes)
     for (std::size_t i = 1; i < find.items.size() && !stop.stop_requested(); ++i) {
       const NodeId a = find.items.front().node, b = find.items[i].node;
@@ -169,7 +170,7 @@ Differences firstDifferences(FileSystemReader& files, const Folder& root, const 
       const auto one = openNode(files, root, tree, a);
       const auto other = openNode(files, root, tree, b);
       if (!one || !other) continue;
-      const auto at = firstDifference(**one, **other, stop);
+      const auto at = firstDifference(**one, **other, stop, &budget);
       if (at && *at) all[std::minmax(a, b)] = **at;
     }
   return all;

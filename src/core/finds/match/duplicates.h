@@ -54,8 +54,8 @@ std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& 
 using Differences = std::map<std::pair<NodeId, NodeId>, Bytes>;
 std::optional<Bytes> differenceOf(const Differences& all, NodeId a, NodeId b);
 
-/// Reads pairs of namesakes of one length, the newest with each other one, until they differ; at most so many
-/// bytes of each. What cannot be read is left out.
+/// Reads pairs of namesakes of one length, the newest with each other one, until they differ; of all
+/// together four gigabytes at most. What cannot be read is left out.
 Differences firstDifferences(FileSystemReader& files, const Folder& root, const FindContext& context,
                              const std::vector<Find>& namesakes, const Differences& known,
                              const std::stop_token& stop);

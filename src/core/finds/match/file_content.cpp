@@ -110,7 +110,8 @@ Bytes storedFrom(OpenedFile& a, OpenedFile& b, Bytes at, Bytes end) {
 }
 }  // namespace
 
-Result<std::optional<Bytes>> firstDifference(OpenedFile& a, OpenedFile& b, const std::stop_token& stop) {
+Result<std::optional<Bytes>> firstDifference(OpenedFile& a, OpenedFile& b, const std::stop_token& stop,
+                                             Bytes* budget) {
   const auto one = a.stat(), other = b.stat();
   if (!one) return tl::unexpected(one.error());
   if (!other) return tl::unexpected(other.error());
@@ -119,6 +120,8 @@ Result<std::optional<Bytes>> firstDifference(OpenedFile& a, OpenedFile& b, const
   for (Bytes at = storedFrom(a, b, 0, both); at < both; at = storedFrom(a, b, at + chunk, both)) {
     if (stop.stop_requested()) return fail(Errc::cancelled, "match");
     const auto size = static_cast<std::size_t>(std::min<Bytes>(chunk, both - at));
+    if (budget != nullptr && *budget < size) return fail(Errc::cancelled, "match");
+    if (budget != nullptr) *budget -= size;
     for (const auto& [file, into] : {std::pair(&a, &x), std::pair(&b, &y)}) {
       const auto got = file->read(at, std::span(*into).first(size));
       if (!got) return tl::unexpected(got.error());

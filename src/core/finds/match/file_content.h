@@ -33,8 +33,9 @@ private:
 };
 
 /// Compares two files byte by byte, whatever their digests say: the offset of the first difference, or
-/// nothing where they are equal. What is a hole in both is not read. Fails with cancelled, and as reading
-/// does.
-Result<std::optional<Bytes>> firstDifference(OpenedFile& a, OpenedFile& b, const std::stop_token& stop);
+/// nothing where they are equal. What is a hole in both is not read. `budget` is how much of each may be
+/// read, and is used up. Fails with cancelled, also where the budget is at its end, and as reading does.
+Result<std::optional<Bytes>> firstDifference(OpenedFile& a, OpenedFile& b, const std::stop_token& stop,
+                                             Bytes* budget = nullptr);
 
 }  // namespace zt

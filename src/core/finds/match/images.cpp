@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <chrono>
 
 #include "core/images/bundle.h"
 
@@ -66,10 +67,11 @@ public:
       for (const ImageSeen& image : *search_.known) known_.emplace(image.node, &image);
     for (const NodeId node : candidates()) {
       if (search_.stop.stop_requested()) break;
-      if (search_.pause != nullptr) search_.pause->pass(search_.stop);
-      tell(node);
+      turn(node);
       lookAt(node);
     }
+    // Only now it is known how much is to be read.
+    if (search_.readZeros) readZeros();
     found_.stopped = search_.stop.stop_requested();
     found_.read = read_;
     return std::move(found_);
@@ -90,10 +92,34 @@ private:
     return all;
   }
 
+  void readZeros() {
+    for (const ImageSeen& image : found_.images)
+      if (!image.facts.zerosRead) needed_ += image.facts.allocated;
+    zeros_ = true;
+    std::vector<ImageSeen> all = std::exchange(found_.images, {});
+    for (ImageSeen& image : all) {
+      const std::size_t before = found_.images.size();
+      if (!image.facts.zerosRead && !search_.stop.stop_requested()) lookAt(image.node);
+      // What was stopped on the way stays as it was known.
+      if (found_.images.size() == before) found_.images.push_back(std::move(image));
+    }
+  }
+
+  /// Between two reads: says how far it is, and waits while it is paused.
+  void turn(NodeId node) {
+    if (search_.pause != nullptr) search_.pause->pass(search_.stop);
+    constexpr std::chrono::milliseconds apart{60};
+    const auto now = std::chrono::steady_clock::now();
+    if (progress_ == nullptr || now < nextTold_) return;
+    nextTold_ = now + apart;
+    progress_->report({read_, std::max<Bytes>(needed_, read_), 0, 0, tree_.path(node)});
+  }
+
   bool isBundle(NodeId id) const { return tree_.child(id, "Info.plist") && tree_.child(id, "bands"); }
 
   void lookAt(NodeId node) {
-    if (const auto known = known_.find(node); known != known_.end()) {
+    const auto known = known_.find(node);
+    if (known != known_.end() && (!zeros_ || known->second->facts.zerosRead)) {
       found_.images.push_back(*known->second);
       return;
     }
@@ -112,7 +138,8 @@ private:
     ImageOptions options;
     options.outside = tree_.weight(node);
     options.stop = search_.stop;
-    options.readZeros = search_.readZeros;
+    options.readZeros = zeros_;
+    options.turn = [this, node] { turn(node); };
     options.read = &read_;
     options.below = [this, node](const std::string& name) { return openBelow(node, name, 0); };
     return options;
@@ -223,10 +250,6 @@ private:
     return node && tree_.kind(*node) == EntryKind::file ? node : std::nullopt;
   }
 
-  void tell(NodeId node) {
-    if (progress_ != nullptr) progress_->report({read_, read_, 0, 0, tree_.path(node)});
-  }
-
   FileSystemReader& files_;
   const Folder& root_;
   const FindContext& context_;
@@ -235,6 +258,9 @@ private:
   ProgressSink* progress_;
   absl::flat_hash_map<NodeId, const ImageSeen*> known_;
   std::atomic<Bytes> read_{0};
+  Bytes needed_ = 0;
+  bool zeros_ = false;  ///< what images store is read now, too
+  std::chrono::steady_clock::time_point nextTold_{};
   ImagesFound found_;
 };
 

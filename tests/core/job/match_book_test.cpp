@@ -1,0 +1,109 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What comparing found, kept with the job: it comes back as it was, and only for what is still the same.
+#include "core/job/match_book.h"
+
+#include <gtest/gtest.h>
+
+#include <fstream>
+
+#include "core/job/job.h"
+#include "demo/guest_disks.h"
+#include "support/fakes.h"
+#include "support/temp_folder.h"
+
+namespace zt::test {
+namespace {
+
+struct KeptContents : ::testing::Test {
+  void SetUp() override {
+    for (const char* top : {"drive/a", "drive/b/a"})
+      for (int i = 0; i < 2; ++i)
+        t.file(std::string(top) + "/p" + std::to_string(i),
+               std::string(2'000'000, static_cast<char>('a' + i)));
+    std::string report(1'500'000, 'r');
+    t.file("drive/x/report.odt", report);
+    report[700'000] = 'R';
+    t.file("drive/y/report.odt", report);
+    const Bytes length = Bytes{64} << 20;
+    t.sparse("drive/guest", length);
+    std::fstream guest(t / "drive/guest", std::ios::in | std::ios::out | std::ios::binary);
+    for (const auto& [at, bytes] : demo::rawDisk(length, Bytes{10} << 20))
+      guest.seekp(static_cast<std::streamoff>(at)) << bytes;
+    guest.seekp(30 << 20) << std::string(4 << 20, 'g');
+    guest.close();
+    auto made = Job::create(workshop, t / "drive", false, {t / "a.ztjob", true});
+    ASSERT_TRUE(made) << made.error().detail;
+    job = std::move(*made);
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    MatchBook::Options options;
+    options.least = 1;
+    ASSERT_TRUE(job->contents().match(options, nullptr));
+  }
+  void reopen() {
+    job.reset();
+    auto opened = Job::open(workshop, t / "a.ztjob");
+    ASSERT_TRUE(opened) << opened.error().detail;
+    job = std::move(*opened);
+  }
+  std::multiset<std::string> kinds() const {
+    std::multiset<std::string> all;
+    for (const Find& f : *job->surveys().finds())
+      if (f.kind == "duplicates" || f.kind == "namesakes" || f.kind == "images")
+        all.insert(f.kind + " " + textIn(f, "format"));
+    return all;
+  }
+  TempFolder t;
+  Workshop workshop = realWorkshop();
+  std::unique_ptr<Job> job;
+};
+
+TEST_F(KeptContents, ComesBackAsItWas) {
+  const auto before = kinds();
+  EXPECT_EQ(before, (std::multiset<std::string>{"duplicates ", "namesakes ", "images raw"}));
+  const auto images = *job->surveys().detected().images;
+  const auto differences = *job->surveys().detected().differences;
+  ASSERT_EQ(differences.size(), 1u);
+  EXPECT_EQ(differences.begin()->second, 700'000u);
+  reopen();
+  EXPECT_EQ(kinds(), before);
+  EXPECT_EQ(*job->surveys().detected().differences, differences);
+  const ImageFacts& facts = job->surveys().detected().images->front().facts;
+  EXPECT_EQ(facts.inside, images.front().facts.inside);
+  EXPECT_EQ(facts.most, images.front().facts.most);
+  EXPECT_TRUE(facts.zerosRead);
+}
+
+/// A file that was changed since, and measured again, is nobody's equal any more, though the document is
+/// older.
+TEST_F(KeptContents, IsNotBelievedOfWhatHasChanged) {
+  t.file("drive/a/p0", std::string(2'000'000, 'Z'));
+  t.file("drive/y/report.odt", std::string(1'500'000, 'Q'));
+  t.age("drive/guest", 3);
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  reopen();
+  EXPECT_EQ(job->surveys().detected().images->size(), 0u);
+  EXPECT_TRUE(job->surveys().detected().differences->empty());
+  for (const Find& f : *job->surveys().finds())
+    for (const Subject& s : f.items) EXPECT_TRUE(f.kind != "duplicates" || s.path.ends_with("p1")) << s.path;
+}
+
+/// What was stopped before stored bytes were read is known by its tables, and read when it is asked again.
+TEST_F(KeptContents, ReadsTheRestWhenAskedAgain) {
+  std::stop_source stop;
+  stop.request_stop();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  MatchBook::Options options;
+  options.least = 1;
+  options.stop = stop.get_token();
+  const auto stopped = job->contents().match(options, nullptr);
+  ASSERT_TRUE(stopped);
+  EXPECT_TRUE(stopped->stopped);
+  EXPECT_EQ(job->surveys().detected().images->size(), 1u) << "and loses nothing";
+  options.stop = {};
+  const auto again = job->contents().match(options, nullptr);
+  ASSERT_TRUE(again);
+  EXPECT_EQ(again->readOfImages, 0u) << "what was read once is remembered";
+}
+
+}  // namespace
+}  // namespace zt::test
