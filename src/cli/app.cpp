@@ -75,10 +75,10 @@ void addFinding(CLI::App& app, Arguments& a) {
       jobVerb(app, a, "match", "compares contents: equal files, and files of one name that are not");
   c->add_option("QUESTION", a.question, questionHelp);
   c->add_option("--least", a.least, "leave shorter files out; usually by what is short");
-  c->add_option(
-      "--keep-by", a.keepBy,
-      "which of equal files stays, from now on: not-dated, not-arrived, older, shorter-path in the order "
-      "wanted, with commas; or usual");
+  c->add_option("--keep-by", a.keepBy,
+                "which of equal files stays, from now on: not-dated, not-arrived, at-home, older, "
+                "shorter-path in the order "
+                "wanted, with commas; or usual");
   c->add_option("--top", a.top, "print so many groups at most (0: all)");
   CLI::App* m = app.add_subcommand("mark", "says what is kept, what may go, and what not now");
   m->fallthrough();

@@ -24,6 +24,8 @@ const char* keeperReason(const Find& f) {
       {"cannot-go", "a system or program keeps it"},
       {"not-dated", "it lies in no dated copy"},
       {"not-arrived", "it was put somewhere, and not only fetched"},
+      {"at-home", "it lies where somebody keeps his things"},
+      {"holds-all", "it holds all of the other one, and perhaps more"},
       {"older", "it is the older one"},
       {"shorter-path", "its path is the shorter one"},
       {"first-of-equal", "nothing tells them apart but their names"}};

@@ -2,11 +2,10 @@
 #include <QAbstractItemModelTester>
 #include <QAction>
 #include <QClipboard>
-#include <fstream>
 #include <numeric>
 
-#include "demo/guest_disks.h"
 #include "desktop/window_fixture.h"
+#include "support/alike_files.h"
 
 namespace zt::test {
 namespace {
@@ -156,20 +155,7 @@ TEST_F(Stations, ShowsGroupsFoldersNamesakesAndImages) {
   const std::string sound(3'000'000, 's');
   t.file("drive/library/pier.wav", sound + "1");
   t.file("drive/fetched/pier copy.wav", sound + "1");
-  for (const char* top : {"drive/days", "drive/elsewhere/days"})
-    for (int i = 0; i < 3; ++i)
-      t.file(std::string(top) + "/d" + std::to_string(i), std::string(2'000'000, static_cast<char>('a' + i)));
-  std::string report(1'500'000, 'r');
-  t.file("drive/a/report.odt", report);
-  report[700'000] = 'R';
-  t.file("drive/b/report.odt", report);
-  const Bytes length = Bytes{64} << 20;
-  t.sparse("drive/guest", length);
-  std::fstream guest(t / "drive/guest", std::ios::in | std::ios::out | std::ios::binary);
-  for (const auto& [at, bytes] : demo::rawDisk(length, Bytes{10} << 20))
-    guest.seekp(static_cast<std::streamoff>(at)) << bytes;
-  guest.seekp(30 << 20) << std::string(4 << 20, 'g');  // deleted inside, and still there
-  guest.close();
+  furnishAlike(t, "drive");
   prompter.keepHere();
   window->openPlace(QString::fromStdString(t / "drive"));
   ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
@@ -198,8 +184,8 @@ TEST_F(Stations, ShowsGroupsFoldersNamesakesAndImages) {
   choose(QStringLiteral("duplicates, wav"));
   const QString before = rows();
   auto* inside = find<QTreeView>("inside");
-  inside->setFocus();
-  inside->setCurrentIndex(inside->model()->index(1, 0));
+  key(inside, Qt::Key_Home);
+  key(inside, Qt::Key_Down);
   key(inside, Qt::Key_K);
   ASSERT_TRUE(idle());
   choose(QStringLiteral("duplicates, wav"));

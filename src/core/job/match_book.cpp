@@ -131,7 +131,10 @@ Result<MatchResult> MatchBook::match(const Options& options, ProgressSink* progr
   ImagesFound found = findImages(*site.files(), **root, context, search, progress);
   result.readOfImages = found.read;
   result.stopped = result.stopped || found.stopped;
-  result.left.insert(result.left.end(), found.left.begin(), found.left.end());
+  std::set<NodeId> left;
+  for (const NotCompared& one : result.left) left.insert(one.node);
+  for (NotCompared& one : found.left)
+    if (!left.contains(one.node)) result.left.push_back(std::move(one));
   std::vector<EqualFiles> all = withEarlier(result.groups);
   std::vector<ImageSeen> images = withEarlier(std::move(found.images));
   const auto& known = surveys_.detected().differences;

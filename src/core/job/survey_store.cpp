@@ -223,7 +223,7 @@ Result<SurveyStore::Prepared> SurveyStore::prepare(const Site& site, SurveyPtr s
     content.images = carriedOver(*now_.images, now_.survey->tree, survey->tree);
     content.differences =
         std::make_shared<const Differences>(carriedOver(*now_.differences, now_.survey->tree, survey->tree));
-    compareNames(content);
+    makeContentFinds(content);
   }
   prepared.pieces = pieces.get();
   return prepared;
@@ -307,17 +307,27 @@ KeeperOrder SurveyStore::keeperOrder() const {
 }
 
 /// Makes the finds of equal contents and of names, once for a survey and its groups.
-void SurveyStore::compareNames(Content& content) const {
+void SurveyStore::makeContentFinds(Content& content) const {
   content.folders = folderCopies(*content.context, *content.equal, {}, keeperOrder());
   content.ofContents = findsOfContents(content, {});
 }
 
-/// What lies in a folder that could go as a whole is said with it.
+/// By what the finds of groups are made.
+struct SurveyStore::Said {
+  const Marks& marks;
+  KeeperOrder order;
+  absl::flat_hash_set<NodeId> folders;  ///< that could go as a whole: what lies in them is said with them
+  Said(const Marks& said, KeeperOrder rules, const std::vector<FolderCopy>& copies)
+      : marks(said), order(std::move(rules)) {
+    for (const FolderCopy& copy : copies) folders.insert(copy.gone);
+  }
+};
+
 std::shared_ptr<const Find> SurveyStore::groupFind(const Content& content, std::size_t group,
-                                                   const Marks& marks) const {
-  const EqualFiles rest = outside(*content.context, (*content.equal)[group], content.folders);
+                                                   const Said& by) const {
+  const EqualFiles rest = outside(*content.context, (*content.equal)[group], by.folders);
   auto find =
-      rest.nodes.size() < 2 ? std::nullopt : duplicateFind(*content.context, rest, marks, keeperOrder());
+      rest.nodes.size() < 2 ? std::nullopt : duplicateFind(*content.context, rest, by.marks, by.order);
   if (!find) return nullptr;
   priceOffers(*find, workshop_.craft->steps);
   return std::make_shared<const Find>(std::move(*find));
@@ -330,8 +340,9 @@ std::vector<std::shared_ptr<const Find>> SurveyStore::findsOfContents(const Cont
     priceOffers(find, workshop_.craft->steps);
     all.push_back(std::make_shared<const Find>(std::move(find)));
   };
+  const Said by(marks, keeperOrder(), content.folders);
   for (std::size_t group = 0; group < content.equal->size(); ++group)
-    all.push_back(groupFind(content, group, marks));
+    all.push_back(groupFind(content, group, by));
   for (const FolderCopy& folder : content.folders) add(folderFind(*content.context, folder));
   for (Find& find : namesakeFinds(*content.context, *content.equal, *content.differences))
     add(std::move(find));
@@ -344,7 +355,7 @@ void SurveyStore::setContents(std::vector<EqualFiles> groups, std::vector<ImageS
   detected_.differences = std::make_shared<const Differences>(std::move(differences));
   detected_.equal = std::make_shared<const std::vector<EqualFiles>>(std::move(groups));
   detected_.images = std::make_shared<const std::vector<ImageSeen>>(std::move(images));
-  compareNames(detected_);
+  makeContentFinds(detected_);
   now_.equal = detected_.equal;
   now_.images = detected_.images;
   now_.differences = detected_.differences;
@@ -367,11 +378,12 @@ FindList SurveyStore::withContents(const Content& content, const Marks& marks) c
       if (find) all.add(find);
     return all;
   }
+  const Said by(marks, keeperOrder(), content.folders);
   for (std::size_t i = 0; i < content.ofContents.size(); ++i) {
     const bool said = i < content.equal->size() && !marks.all().empty() &&
                       std::any_of((*content.equal)[i].nodes.begin(), (*content.equal)[i].nodes.end(),
                                   [&](NodeId id) { return marks.locks(tree.path(id)); });
-    if (auto find = said ? groupFind(content, i, marks) : content.ofContents[i]) all.add(std::move(find));
+    if (auto find = said ? groupFind(content, i, by) : content.ofContents[i]) all.add(std::move(find));
   }
   return all;
 }

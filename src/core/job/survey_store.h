@@ -81,9 +81,10 @@ public:
   const Content& detected() const { return detected_; }
 
 private:
-  void compareNames(Content& content) const;
+  void makeContentFinds(Content& content) const;
   std::vector<std::shared_ptr<const Find>> findsOfContents(const Content& content, const Marks& marks) const;
-  std::shared_ptr<const Find> groupFind(const Content& content, std::size_t group, const Marks& marks) const;
+  struct Said;
+  std::shared_ptr<const Find> groupFind(const Content& content, std::size_t group, const Said& by) const;
   FindList withContents(const Content& content, const Marks& marks) const;
   ContextPtr contextOf(const Site& site, SurveyPtr survey) const;
 

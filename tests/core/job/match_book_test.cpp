@@ -4,10 +4,8 @@
 
 #include <gtest/gtest.h>
 
-#include <fstream>
-
 #include "core/job/job.h"
-#include "demo/guest_disks.h"
+#include "support/alike_files.h"
 #include "support/fakes.h"
 #include "support/temp_folder.h"
 
@@ -16,21 +14,7 @@ namespace {
 
 struct KeptContents : ::testing::Test {
   void SetUp() override {
-    for (const char* top : {"drive/a", "drive/b/a"})
-      for (int i = 0; i < 2; ++i)
-        t.file(std::string(top) + "/p" + std::to_string(i),
-               std::string(2'000'000, static_cast<char>('a' + i)));
-    std::string report(1'500'000, 'r');
-    t.file("drive/x/report.odt", report);
-    report[700'000] = 'R';
-    t.file("drive/y/report.odt", report);
-    const Bytes length = Bytes{64} << 20;
-    t.sparse("drive/guest", length);
-    std::fstream guest(t / "drive/guest", std::ios::in | std::ios::out | std::ios::binary);
-    for (const auto& [at, bytes] : demo::rawDisk(length, Bytes{10} << 20))
-      guest.seekp(static_cast<std::streamoff>(at)) << bytes;
-    guest.seekp(30 << 20) << std::string(4 << 20, 'g');
-    guest.close();
+    furnishAlike(t, "drive");
     auto made = Job::create(workshop, t / "drive", false, {t / "a.ztjob", true});
     ASSERT_TRUE(made) << made.error().detail;
     job = std::move(*made);
@@ -76,15 +60,17 @@ TEST_F(KeptContents, ComesBackAsItWas) {
 /// A file that was changed since, and measured again, is nobody's equal any more, though the document is
 /// older.
 TEST_F(KeptContents, IsNotBelievedOfWhatHasChanged) {
-  t.file("drive/a/p0", std::string(2'000'000, 'Z'));
-  t.file("drive/y/report.odt", std::string(1'500'000, 'Q'));
+  t.file("drive/days/d0", std::string(2'000'000, 'Z'));
+  t.file("drive/b/report.odt", std::string(1'500'000, 'Q'));
   t.age("drive/guest", 3);
   ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   reopen();
   EXPECT_EQ(job->surveys().detected().images->size(), 0u);
   EXPECT_TRUE(job->surveys().detected().differences->empty());
-  for (const Find& f : *job->surveys().finds())
-    for (const Subject& s : f.items) EXPECT_TRUE(f.kind != "duplicates" || s.path.ends_with("p1")) << s.path;
+  for (const Find& f : *job->surveys().finds()) {
+    EXPECT_FALSE(hasFact(f, "whole-folder")) << "the folders differ now";
+    for (const Subject& s : f.items) EXPECT_TRUE(f.kind != "duplicates" || !s.path.ends_with("d0")) << s.path;
+  }
 }
 
 /// What was stopped before stored bytes were read is known by its tables, and read when it is asked again.

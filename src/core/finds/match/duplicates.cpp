@@ -29,6 +29,13 @@ bool arrived(const FindContext& c, NodeId node) {
   return false;
 }
 
+bool atHome(const FindContext& c, NodeId node) {
+  const auto& homes = c.sightings.homes;
+  for (NodeId up = node; up != 0; up = c.tree.parent(up))
+    if (std::find(homes.begin(), homes.end(), up) != homes.end()) return true;
+  return false;
+}
+
 /// How well a file stands by a rule: less is better.
 std::int64_t rank(const FindContext& c, NodeId node, KeeperRule rule, const Marks& marks) {
   const PathBytes path = c.tree.path(node);
@@ -41,11 +48,14 @@ std::int64_t rank(const FindContext& c, NodeId node, KeeperRule rule, const Mark
       return inDatedCopy(c.tree.isFolder(node) ? path + "/" : path) ? 1 : 0;
     case KeeperRule::notArrived:
       return arrived(c, node) ? 1 : 0;
+    case KeeperRule::atHome:
+      return atHome(c, node) ? 0 : 1;
     case KeeperRule::older:
-      return c.tree.modified(node);
+      return c.tree.isFolder(node) ? c.tree.totals(node).newest : c.tree.modified(node);
     case KeeperRule::shorterPath:
       return static_cast<std::int64_t>(splitPath(path).size()) * 5000 +
              static_cast<std::int64_t>(path.size());
+    case KeeperRule::holdsAll:
     case KeeperRule::firstOfEqual:
       return 0;
   }
@@ -56,12 +66,14 @@ std::int64_t rank(const FindContext& c, NodeId node, KeeperRule rule, const Mark
 
 std::string_view name(KeeperRule rule) {
   static constexpr std::array<std::string_view, keeperRules> names{
-      "said-keep", "cannot-go", "not-dated", "not-arrived", "older", "shorter-path", "first-of-equal"};
+      "said-keep", "cannot-go",    "not-dated", "not-arrived",   "at-home",
+      "older",     "shorter-path", "holds-all", "first-of-equal"};
   return names[static_cast<std::size_t>(rule)];
 }
 
 KeeperOrder usualOrder() {
-  return {KeeperRule::notDated, KeeperRule::notArrived, KeeperRule::older, KeeperRule::shorterPath};
+  return {KeeperRule::notDated, KeeperRule::notArrived, KeeperRule::atHome, KeeperRule::older,
+          KeeperRule::shorterPath};
 }
 
 Result<KeeperOrder> parseOrder(std::string_view words) {

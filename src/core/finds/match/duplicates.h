@@ -15,11 +15,13 @@ enum class KeeperRule : std::uint8_t {
   cannotGo,     ///< a system or program keeps it
   notDated,     ///< it lies in no dated copy
   notArrived,   ///< it lies in no folder where downloads arrive
+  atHome,       ///< it lies where somebody keeps his things, the other does not
   older,        ///< it was last changed first
   shorterPath,  ///< its path is shorter
+  holdsAll,     ///< of folders: all of the other one lies in it
   firstOfEqual  ///< nothing tells them apart but their names
 };
-constexpr int keeperRules = 7;
+constexpr int keeperRules = 9;
 std::string_view name(KeeperRule rule);
 
 /// The order in which rules are asked; what is not in it is not asked. `saidKeep` and `cannotGo` always come

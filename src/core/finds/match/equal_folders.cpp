@@ -17,10 +17,13 @@ using KeyOf = std::function<std::optional<std::uint64_t>(NodeId)>;
 /// Digests of whole folders, from what their entries are called and count as; from the leaves upwards.
 class FolderDigests {
 public:
-  FolderDigests(const SurveyTree& tree, const KeyOf& keyOf) : tree_(tree), keyOf_(keyOf), hash_(xxh3Hash()) {
+  FolderDigests(const Survey& survey, const KeyOf& keyOf)
+      : tree_(survey.tree), keyOf_(keyOf), hash_(xxh3Hash()) {
+    // What was not seen whole is like no other.
+    for (const SurveyException& e : survey.exceptions) unseen_.insert(e.node);
     // A parent's number is smaller than its children's.
-    for (NodeId id = static_cast<NodeId>(tree.size()); id-- > 0;)
-      if (!tree.isGone(id) && tree.isFolder(id)) digest(id);
+    for (NodeId id = static_cast<NodeId>(tree_.size()); id-- > 0;)
+      if (!tree_.isGone(id) && tree_.isFolder(id) && !unseen_.contains(id)) digest(id);
   }
   const absl::flat_hash_map<NodeId, Digest>& all() const { return all_; }
 
@@ -43,6 +46,7 @@ private:
 
   bool addEntry(NodeId id, std::string& text) const {
     if (tree_.isFolder(id)) {
+      if (unseen_.contains(id)) return false;
       if (tree_.totals(id).children == 0) return text.append("empty"), true;
       const auto below = all_.find(id);
       if (below == all_.end()) return false;
@@ -63,6 +67,7 @@ private:
   const SurveyTree& tree_;
   const KeyOf& keyOf_;
   std::unique_ptr<ContentHash> hash_;
+  absl::flat_hash_set<NodeId> unseen_;
   absl::flat_hash_map<NodeId, Digest> all_;
 };
 
@@ -94,6 +99,7 @@ public:
         groupOf_.emplace(node, g);
         if (tree_.isLinked(node)) groupOfInode_.emplace(tree_.inode(node), g);
       }
+    weighAll();
   }
 
   std::vector<FolderCopy> run() {
@@ -113,8 +119,33 @@ private:
     return at == groupOfInode_.end() ? std::nullopt : std::optional(at->second);
   }
 
+  /// From the leaves upwards: how many files of each folder are equal to others, and whether all of them are.
+  void weighAll() {
+    grouped_.assign(tree_.size(), 0);
+    all_.assign(tree_.size(), false);
+    for (NodeId id = static_cast<NodeId>(tree_.size()); id-- > 0;) {
+      if (tree_.isGone(id)) continue;
+      if (!tree_.isFolder(id)) {
+        const bool equal = tree_.kind(id) == EntryKind::file && groupFor(id);
+        grouped_[id] = equal;
+        all_[id] = equal || (tree_.kind(id) == EntryKind::file && tree_.length(id) == 0);
+        continue;
+      }
+      const FolderTotals& t = tree_.totals(id);
+      all_[id] = true;
+      for (NodeId child = t.firstChild; t.children > 0 && child < t.firstChild + t.children; ++child) {
+        grouped_[id] += grouped_[child];
+        all_[id] = all_[id] && (all_[child] || tree_.isGone(child));
+      }
+    }
+    for (const SurveyException& e : context_.survey.exceptions)
+      for (NodeId up = e.node; up != noNode; up = up == 0 ? noNode : tree_.parent(up)) all_[up] = false;
+  }
+
   bool mayGo(NodeId folder) const {
-    return folder != 0 && context_.strictest(folder).standing > Standing::kept && !context_.part[folder] &&
+    const auto& homes = context_.sightings.homes;
+    return folder != 0 && std::find(homes.begin(), homes.end(), folder) == homes.end() &&
+           context_.strictest(folder).standing > Standing::kept && !context_.part[folder] &&
            !context_.inTrash[folder] && !context_.locked(tree_.path(folder)) &&
            !marks_.locks(tree_.path(folder));
   }
@@ -135,10 +166,9 @@ private:
       return group ? std::optional<std::uint64_t>(*group) : std::nullopt;
     };
     std::map<Digest, std::vector<NodeId>> byContent;
-    const FolderDigests digests(tree_, key);
+    const FolderDigests digests(context_.survey, key);
     for (const auto& [folder, digest] : digests.all())
-      if (tree_.weight(folder) > 0 && tree_.totals(folder).files >= fewest)
-        byContent[digest].push_back(folder);
+      if (grouped_[folder] >= fewest) byContent[digest].push_back(folder);
     std::vector<std::vector<NodeId>> sets;
     for (auto& [digest, folders] : byContent)
       if (folders.size() > 1) {
@@ -166,19 +196,23 @@ private:
   /// Folders of which every file has an equal one outside: from the top downwards, so that the outermost are
   /// found.
   void findHeldElsewhere() {
-    const std::vector<bool> equal = allEqual();
+    // Of rules only those that speak of where things lie: that a part is older or shorter says nothing.
+    KeeperOrder places;
+    for (const KeeperRule rule : order_)
+      if (rule == KeeperRule::notDated || rule == KeeperRule::notArrived || rule == KeeperRule::atHome)
+        places.push_back(rule);
     std::vector<NodeId> waiting{0};
     while (!waiting.empty()) {
       const NodeId folder = waiting.back();
       waiting.pop_back();
       if (covered(folder)) continue;
-      if (equal[folder] && mayGo(folder) && !keepsFor(folder) && !holdsGone(folder))
+      if (all_[folder] && grouped_[folder] >= fewest && mayGo(folder) && !keepsFor(folder) &&
+          !holdsGone(folder))
         if (const NodeId other = holderOf(folder); other != noNode) {
-          const Keeper keeper = keeperOf(context_, {0, {}, {folder, other}}, marks_, order_);
-          // A rule that speaks for this one is heard; that it is older or shorter says nothing of a part.
-          const bool against = keeper.node == folder && keeper.why < KeeperRule::older;
+          const Keeper keeper = keeperOf(context_, {0, {}, {folder, other}}, marks_, places);
+          const bool against = keeper.node == folder && keeper.why != KeeperRule::firstOfEqual;
           if (!against) {
-            found_.push_back({folder, other, false, KeeperRule::firstOfEqual});
+            found_.push_back({folder, other, false, KeeperRule::holdsAll});
             continue;
           }
         }
@@ -186,24 +220,6 @@ private:
       for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
         if (!tree_.isGone(id) && tree_.isFolder(id)) waiting.push_back(id);
     }
-  }
-
-  /// By node: folders whose every file has an equal one somewhere; from the leaves upwards.
-  std::vector<bool> allEqual() const {
-    std::vector<bool> all(tree_.size(), false);
-    for (NodeId id = static_cast<NodeId>(tree_.size()); id-- > 0;) {
-      if (tree_.isGone(id)) continue;
-      if (!tree_.isFolder(id)) {
-        all[id] = tree_.kind(id) == EntryKind::file && (tree_.length(id) == 0 || groupFor(id));
-        continue;
-      }
-      const FolderTotals& t = tree_.totals(id);
-      bool here = true;
-      for (NodeId child = t.firstChild; t.children > 0 && child < t.firstChild + t.children; ++child)
-        here = here && (all[child] || tree_.isGone(child));
-      all[id] = here;
-    }
-    return all;
   }
 
   /// Whether something that could go is told to have its other half in this folder.
@@ -216,15 +232,12 @@ private:
   NodeId holderOf(NodeId folder) const {
     constexpr std::size_t mostCopies = 50;
     absl::flat_hash_map<NodeId, std::size_t> counts;
-    std::size_t files = 0;
     bool all = true;
     eachFile(tree_, folder, [&](NodeId file) {
+      const auto group = groupFor(file);
+      if (!all || !group) return;  // all others are empty
+      all = groups_[*group].nodes.size() <= mostCopies;
       if (!all) return;
-      if (tree_.kind(file) == EntryKind::file && tree_.length(file) == 0) return;
-      const auto group = tree_.kind(file) == EntryKind::file ? groupFor(file) : std::nullopt;
-      all = group && groups_[*group].nodes.size() <= mostCopies;
-      if (!all) return;
-      ++files;
       absl::flat_hash_set<NodeId> above;
       for (const NodeId copy : groups_[*group].nodes)
         for (NodeId up = tree_.parent(copy); up != 0 && !around(up, folder); up = tree_.parent(up))
@@ -232,10 +245,11 @@ private:
       for (const NodeId up : above) ++counts[up];
       all = !above.empty();
     });
-    if (!all || files < fewest) return noNode;
+    if (!all) return noNode;
     NodeId best = noNode;
     for (const auto& [other, count] : counts)
-      if (count == files && (best == noNode || other > best) && !covered(other) && !holdsGone(other))
+      if (count == grouped_[folder] && (best == noNode || other > best) && !covered(other) &&
+          !holdsGone(other))
         best = other;
     return best;
   }
@@ -252,6 +266,8 @@ private:
   const KeeperOrder& order_;
   absl::flat_hash_map<NodeId, std::size_t> groupOf_;
   absl::flat_hash_map<std::uint64_t, std::size_t> groupOfInode_;
+  std::vector<std::uint32_t> grouped_;  ///< by node
+  std::vector<bool> all_;               ///< by node
   std::vector<FolderCopy> found_;
 };
 
@@ -261,7 +277,7 @@ std::vector<bool> filesOfAlikeFolders(const FindContext& context, Bytes least) {
   const SurveyTree& tree = context.tree;
   const KeyOf byLength = [&](NodeId file) { return std::optional<std::uint64_t>(tree.length(file)); };
   std::map<Digest, std::vector<NodeId>> byShape;
-  const FolderDigests digests(tree, byLength);
+  const FolderDigests digests(context.survey, byLength);
   for (const auto& [folder, digest] : digests.all())
     if (tree.weight(folder) >= std::max<Bytes>(least, 1)) byShape[digest].push_back(folder);
   std::vector<bool> all(tree.size());
@@ -293,12 +309,15 @@ Find folderFind(const FindContext& context, const FolderCopy& copy) {
 }
 
 EqualFiles outside(const FindContext& context, const EqualFiles& group,
-                   const std::vector<FolderCopy>& folders) {
+                   const absl::flat_hash_set<NodeId>& folders) {
+  const auto inOne = [&](NodeId node) {
+    for (NodeId up = node; up != 0; up = context.tree.parent(up))
+      if (folders.contains(up)) return true;
+    return false;
+  };
   EqualFiles rest{group.length, group.digest, {}};
   for (const NodeId node : group.nodes)
-    if (std::none_of(folders.begin(), folders.end(),
-                     [&](const FolderCopy& f) { return context.gain.beneath(node, f.gone); }))
-      rest.nodes.push_back(node);
+    if (folders.empty() || !inOne(node)) rest.nodes.push_back(node);
   return rest;
 }
 

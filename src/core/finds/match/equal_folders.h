@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <absl/container/flat_hash_set.h>
+
 #include "core/finds/match/duplicates.h"
 
 namespace zt {
@@ -28,6 +30,6 @@ Find folderFind(const FindContext& context, const FolderCopy& copy);
 
 /// A group without those of its files that lie in folders which could go as a whole.
 EqualFiles outside(const FindContext& context, const EqualFiles& group,
-                   const std::vector<FolderCopy>& folders);
+                   const absl::flat_hash_set<NodeId>& folders);
 
 }  // namespace zt

@@ -61,7 +61,8 @@ private:
       if (f.le64(stripe) != device_) continue;
       const Bytes physical = f.le64(stripe + 8);
       taken_.push_back({physical, physical + length / std::max<Bytes>(parts, 1)});
-      if (parts == 1) chunks_.push_back({logical, length, physical});
+      constexpr std::size_t most = 200'000;  // every node is looked for among them
+      if (parts == 1 && chunks_.size() < most) chunks_.push_back({logical, length, physical});
     }
   }
 

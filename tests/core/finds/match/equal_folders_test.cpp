@@ -24,7 +24,10 @@ struct Folders : ::testing::Test {
   /// "gone -> stays (same)" of each.
   std::set<std::string> look(const Marks& marks = {}) {
     survey = surveyOf(files, "/");
-    context = contextOf(survey);
+    if (!unseen.empty())
+      survey->exceptions.push_back(
+          {SurveyException::Kind::unreadable, 13, survey->tree.find(unseen).value()});
+    context = contextOf(survey, system);
     const auto root = files->openRoot("/").value();
     MatchOptions options;
     options.also = filesOfAlikeFolders(*context, 1);
@@ -36,6 +39,8 @@ struct Folders : ::testing::Test {
     return all;
   }
   using Said = std::set<std::string>;
+  std::string unseen;  ///< a folder that could not be read
+  bool system = false;
   std::shared_ptr<MemoryFileSystem> files = std::make_shared<MemoryFileSystem>();
   std::shared_ptr<Survey> survey;
   ContextPtr context;
@@ -48,7 +53,8 @@ TEST_F(Folders, TheOutermostOfEqualOnesIsSaid) {
     for (int i = 0; i < 5; ++i)
       put(std::string(top) + "/day" + std::to_string(i / 3) + "/p" + std::to_string(i), i);
   EXPECT_EQ(look(), (Said{"a/longer/way/pictures -> a/pictures same"}));
-  for (const EqualFiles& group : groups) EXPECT_LT(outside(*context, group, copies).nodes.size(), 2u);
+  for (const EqualFiles& group : groups)
+    EXPECT_LT(outside(*context, group, {copies.front().gone}).nodes.size(), 2u);
   const Find find = folderFind(*context, copies.front());
   EXPECT_EQ(find.items.size(), 1u);
   EXPECT_EQ(numberIn(find, "whole-folder"), 1u);
@@ -107,6 +113,36 @@ TEST_F(Folders, LinksAndKeptThingsMakeItNoWhole) {
       << "b keeps something, so b stays, whatever the other rules say";
   marks.put("a/p2", {Mark::keep, 0, false});
   EXPECT_EQ(look(marks), Said{}) << "both keep something";
+}
+
+TEST_F(Folders, EmptyFilesAloneMakeNothingEqual) {
+  for (const char* top : {"a", "b"})
+    for (const char* name : {"one", "two", "three"}) files->add(std::string(top) + "/" + name, "");
+  put("c", 1);
+  put("d", 1);
+  EXPECT_EQ(look(), Said{});
+}
+
+/// A folder that could not be read looks empty, and is like nothing.
+TEST_F(Folders, WhatWasNotSeenIsNotEqual) {
+  for (const char* top : {"a", "b/a"})
+    for (int i = 0; i < 3; ++i) put(std::string(top) + "/p" + std::to_string(i), i);
+  files->add("a/closed/", "");
+  files->add("b/a/closed/", "");
+  EXPECT_EQ(look().size(), 1u);
+  unseen = "b/a/closed";
+  EXPECT_FALSE(look().contains("b/a -> a same"));
+  for (const FolderCopy& c : copies) EXPECT_NE(survey->tree.path(c.gone), "b/a");
+}
+
+/// Whatever the paths and times say, nobody's home goes for a copy of it.
+TEST_F(Folders, AHomeAndWhatLiesInItStay) {
+  files->add("etc/passwd", "kim:x:1000:1000::/home/kim:/bin/sh\n");
+  for (const char* top : {"home/kim/Documents", "x/Documents"})
+    for (int i = 0; i < 3; ++i) put(std::string(top) + "/p" + std::to_string(i), i);
+  system = true;
+  EXPECT_EQ(look(), (Said{"x -> home/kim same"}));
+  EXPECT_EQ(copies.front().why, KeeperRule::atHome);
 }
 
 /// Seeded trees against a plain comparison of what lies in each folder.

@@ -7,16 +7,13 @@
 #include "core/finds/match/duplicates.h"
 #include "core/finds/match/file_content.h"
 #include "support/planned.h"
+#include "support/scale.h"
 #include "support/temp_folder.h"
 
 namespace zt::test {
 namespace {
 
-#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
-constexpr int many = 5'000;
-#else
-constexpr int many = 100'000;
-#endif
+constexpr int many = crowd(100'000);
 
 struct MatchCrowd : ::testing::Test {
   void look(const FileSystemPtr& on, const PathBytes& path) {
