@@ -119,6 +119,8 @@ TEST_P(ByKeys, FromTheFirstKeyToTheProof) {
                        {"HOME=" + t / "home"});
   ASSERT_TRUE(waitFor([&] { return tool({"getdisplaygeometry"}).status == 0; }));
   const Running manager({"/usr/bin/openbox"}, settings);
+  // A window that stands before the manager does is not made the active one.
+  ASSERT_TRUE(waitFor([&] { return tool({"get_desktop"}).status == 0; }));
   const Running window({ZIP_TALLY, "--stand-in", t / "si"}, settings);
   ASSERT_TRUE(titled("Skerry Point office: Bench")) << title();
   const Ran geometry = tool({"getactivewindow", "getwindowgeometry", "--shell"});
