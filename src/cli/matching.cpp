@@ -10,9 +10,9 @@ namespace zt::cli {
 
 namespace {
 
-Json copyJson(const FindContext& context, NodeId node, NodeId keeper) {
+Json copyJson(const FindContext& context, const EqualFiles& group, NodeId node, NodeId keeper) {
   Json one{{"linked", context.tree.inode(node) == context.tree.inode(keeper)},
-           {"shared_extents", context.tree.mayShare(node)}};
+           {"shared_extents", group.bodyOf(node) == group.bodyOf(keeper)}};
   putPath(one, "path", context.tree.path(node));
   return one;
 }
@@ -28,8 +28,8 @@ Json groupsJson(const Job& job, const MatchResult& result) {
     std::vector<NodeId> others;
     for (const NodeId node : group.nodes) {
       if (node == keeper.node) continue;
-      others.push_back(node);
-      one["copies"].push_back(copyJson(context, node, keeper.node));
+      if (group.bodyOf(node) != group.bodyOf(keeper.node)) others.push_back(node);
+      one["copies"].push_back(copyJson(context, group, node, keeper.node));
     }
     const GainBounds gain = context.gain.of(others);
     one["gain"] = {{"sure_bytes", gain.sure}, {"at_most_bytes", gain.atMost}};

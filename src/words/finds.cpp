@@ -369,6 +369,10 @@ std::string Words::ladder(const Ladder& l) const {
 std::string Words::closedBecause(const Offer& offer) const {
   for (const std::string& condition : offer.conditions) {
     if (condition == "locked") return t("not offered: it is locked");
+    if (condition == "not-yet" && offer.gain.atMost > 0)
+      return offer.gain.sure == offer.gain.atMost
+                 ? t("would free %1; this version cannot do it yet", {bytes(offer.gain.sure)})
+                 : t("would free %1 at most; this version cannot do it yet", {bytes(offer.gain.atMost)});
     if (condition == "not-yet") return t("not offered: this version cannot do it yet");
   }
   return t("not offered");

@@ -162,6 +162,58 @@ TEST_P(Trees, GroupsAreThoseOfAPlainListing) {
   }
 }
 
+class Sharing : public ::testing::TestWithParam<const char*> {};
+
+/// What shares all its bytes is equal unread, and no find: nothing would come of it. A real copy beside it is
+/// one, and what it would give with links or shared bytes instead is said.
+TEST_P(Sharing, WhatIsStoredOnceIsNotReadAndNotFound) {
+  LoopDrive drive(GetParam(), gib);
+  ZT_NEEDS(drive);
+  const auto copy = [&](const std::string& from, const std::string& to, const char* how) {
+    must(runProgram({"/bin/cp", std::string("--reflink=") + how, drive / from, drive / to}).status == 0,
+         "cp");
+  };
+  for (const char* name : {"once", "twice"}) {
+    std::mt19937_64 random(static_cast<unsigned char>(name[0]));
+    std::string bytes(8'000'000, '\0');
+    for (char& c : bytes) c = static_cast<char>(random());
+    if (name[0] == 't') bytes += "longer";
+    std::ofstream(drive / name, std::ios::binary) << bytes;
+  }
+  copy("once", "once-more", "always");
+  copy("twice", "twice-shared", "always");
+  copy("twice", "twice-real", "never");
+  ::sync();
+  const TempFolder t;
+  auto job = Job::create(realWorkshop(), drive.path(), false, {t / "a.ztjob"}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  MatchBook::Options options;
+  options.least = 1;
+  const auto result = job->contents().match(options, nullptr);
+  ASSERT_TRUE(result);
+  ASSERT_EQ(result->groups.size(), 2u);
+  EXPECT_TRUE(std::any_of(result->groups.begin(), result->groups.end(),
+                          [](const EqualFiles& g) { return g.storedOnce(); }));
+  EXPECT_LE(result->read, 2u * 8'100'000u) << "of three files that are two bodies two are read";
+  std::vector<const Find*> found;
+  for (const Find& find : *job->surveys().finds())
+    if (find.kind == "duplicates") found.push_back(&find);
+  ASSERT_EQ(found.size(), 1u);
+  const auto share = std::find_if(found[0]->closed.begin(), found[0]->closed.end(),
+                                  [](const Offer& o) { return o.action == "share"; });
+  ASSERT_NE(share, found[0]->closed.end());
+  EXPECT_GE(share->gain.atMost, 8'000'000u);
+  // What is kept of it is understood again.
+  job.reset();
+  auto again = Job::open(realWorkshop(), t / "a.ztjob").value();
+  std::size_t kept = 0;
+  for (const Find& find : *again->surveys().finds()) kept += find.kind == "duplicates";
+  EXPECT_EQ(kept, 1u);
+}
+
+INSTANTIATE_TEST_SUITE_P(Real, Sharing, ::testing::Values("xfs", "btrfs"),
+                         [](const auto& one) { return std::string(one.param); });
+
 INSTANTIATE_TEST_SUITE_P(Real, Trees, ::testing::Values("ext4", "xfs", "btrfs"),
                          [](const auto& one) { return std::string(one.param); });
 

@@ -83,7 +83,8 @@ struct Find {
   Gain gain;                               ///< of the first offer
   std::vector<Subject> items;              ///< largest first
   std::vector<Offer> offers;               ///< the first is the usual one; empty where nothing may be done
-  std::vector<Offer> closed;  ///< ways that cannot be gone, with the reason among their conditions
+  /// Ways that cannot be gone, with the reason among their conditions; their gain where it is known.
+  std::vector<Offer> closed;
   std::vector<Fact> facts;
   PathBytes place;      ///< folder that the items have in common
   std::string placeId;  ///< of the catalogue; empty where it does not know the place

@@ -60,7 +60,10 @@ std::optional<NodeId> readFile(JsonReader& in, const SurveyTree& tree) {
 
 Json groupJson(const EqualFiles& group, const SurveyTree& tree) {
   Json files = Json::array();
-  for (const NodeId node : group.nodes) files.push_back(fileJson(tree, node));
+  for (const NodeId node : group.nodes) {
+    files.push_back(fileJson(tree, node));
+    if (group.bodyOf(node) != node) putPath(files.back(), "shares", tree.path(group.bodyOf(node)));
+  }
   return {{"length_bytes", group.length}, {"digest", hex(group.digest)}, {"files", std::move(files)}};
 }
 
@@ -71,8 +74,10 @@ std::optional<EqualFiles> readGroup(JsonReader& in, const SurveyTree& tree) {
   const auto digest = digestOf(in.text("digest"));
   in.each("files", mostGroups, [&](JsonReader& file) {
     const auto node = readFile(file, tree);
-    if (node && tree.kind(*node) == EntryKind::file && tree.length(*node) == group.length)
-      group.nodes.push_back(*node);
+    if (!node || tree.kind(*node) != EntryKind::file || tree.length(*node) != group.length) return;
+    group.nodes.push_back(*node);
+    const auto body = file.has("shares") ? tree.find(file.path("shares")) : std::nullopt;
+    if (body && *body != *node) group.sharing.emplace(*node, *body);
   });
   if (!digest || group.nodes.size() < 2) return std::nullopt;
   group.digest = *digest;
@@ -150,14 +155,27 @@ Result<MatchResult> MatchBook::match(const Options& options, ProgressSink* progr
 std::vector<EqualFiles> MatchBook::withEarlier(std::vector<EqualFiles> groups) const {
   const auto& earlier = surveys_.detected().equal;
   if (!earlier) return groups;
-  std::map<std::pair<Digest, Bytes>, std::set<NodeId>> all;
-  for (const std::vector<EqualFiles>* list :
-       {static_cast<const std::vector<EqualFiles>*>(&groups), earlier.get()})
-    for (const EqualFiles& group : *list)
-      all[{group.digest, group.length}].insert(group.nodes.begin(), group.nodes.end());
-  groups.clear();
-  for (const auto& [content, nodes] : all)
-    groups.push_back({content.second, content.first, {nodes.begin(), nodes.end()}});
+  std::map<NodeId, std::size_t> groupOf;
+  std::map<std::pair<Digest, Bytes>, std::size_t> byContent;
+  for (std::size_t g = 0; g < groups.size(); ++g) {
+    byContent.emplace(std::pair(groups[g].digest, groups[g].length), g);
+    for (const NodeId node : groups[g].nodes) groupOf.emplace(node, g);
+  }
+  for (const EqualFiles& group : *earlier) {
+    // Of what was read now and then the digest tells; of what shared its bytes then, the files.
+    auto same = byContent.find({group.digest, group.length});
+    const auto met = std::find_if(group.nodes.begin(), group.nodes.end(),
+                                  [&](NodeId node) { return groupOf.contains(node); });
+    if (same == byContent.end() && met == group.nodes.end()) {
+      groups.push_back(group);
+      continue;
+    }
+    EqualFiles& now = groups[same != byContent.end() ? same->second : groupOf[*met]];
+    now.nodes.insert(now.nodes.end(), group.nodes.begin(), group.nodes.end());
+    std::sort(now.nodes.begin(), now.nodes.end());
+    now.nodes.erase(std::unique(now.nodes.begin(), now.nodes.end()), now.nodes.end());
+    now.sharing.insert(group.sharing.begin(), group.sharing.end());
+  }
   return groups;
 }
 

@@ -152,10 +152,14 @@ std::shared_ptr<const std::vector<EqualFiles>> carriedOver(const std::vector<Equ
                                                            const SurveyTree& from, const SurveyTree& to) {
   auto all = std::make_shared<std::vector<EqualFiles>>();
   for (const EqualFiles& group : groups) {
-    EqualFiles now{group.length, group.digest, {}};
+    EqualFiles now{group.length, group.digest, {}, {}};
+    std::map<NodeId, NodeId> bodies;
     for (const NodeId node : group.nodes) {
       const auto same = to.find(from.path(node));
-      if (same && to.identity(*same) == from.identity(node)) now.nodes.push_back(*same);
+      if (!same || to.identity(*same) != from.identity(node)) continue;
+      now.nodes.push_back(*same);
+      const auto [body, isFirst] = bodies.emplace(group.bodyOf(node), *same);
+      if (!isFirst) now.sharing.emplace(*same, body->second);
     }
     std::sort(now.nodes.begin(), now.nodes.end());
     if (now.nodes.size() > 1) all->push_back(std::move(now));

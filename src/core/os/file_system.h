@@ -44,6 +44,17 @@ struct ExtentFacts {
   Bytes first = 0;       ///< where on the device its first extent lies; 0 where nobody says
 };
 
+/// One run of a file's bytes as the file system stores it.
+struct FileExtent {
+  Bytes at = 0;     ///< in the file
+  Bytes place = 0;  ///< in the file system's own numbering of its bytes
+  Bytes bytes = 0;
+  bool shared = false;  ///< others hold some of it, too
+  bool plain = true;    ///< false: compressed, inlined, or its place is not settled
+  bool written = true;  ///< false: set aside, and read as zeros
+  auto operator<=>(const FileExtent&) const = default;
+};
+
 /// What one entry was when it was measured; plans keep this, and the guard compares it before anything is
 /// touched.
 struct Identity {
@@ -172,6 +183,11 @@ public:
   /// How a regular file is stored. Reads no content. Fails with unsupported where the file system does not
   /// say.
   virtual Result<ExtentFacts> extents(const Folder& at, std::string_view name) = 0;
+  /// Every run of a regular file, in its order; of more than `mostExtents` it fails with badInput.
+  virtual Result<std::vector<FileExtent>> fileMap(const Folder& /*at*/, std::string_view name) {
+    return fail(Errc::unsupported, "extents", PathBytes(name));
+  }
+  static constexpr std::size_t mostExtents = 1'000'000;
   virtual Result<SpaceUsage> usage(const Folder& at) = 0;
   /// An extended attribute of an entry, at most 64 KiB; the entry itself is not opened. Fails with notThere
   /// where it has none of that name, unsupported where the file system has no such things.

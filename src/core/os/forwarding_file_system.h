@@ -39,6 +39,9 @@ public:
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override {
     return inner_.extents(at, name);
   }
+  Result<std::vector<FileExtent>> fileMap(const Folder& at, std::string_view name) override {
+    return inner_.fileMap(at, name);
+  }
   Result<SpaceUsage> usage(const Folder& at) override { return inner_.usage(at); }
   Result<std::string> attribute(const Folder& at, std::string_view name, const std::string& key) override {
     return inner_.attribute(at, name, key);

@@ -24,6 +24,7 @@ public:
   Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override;
   Result<OpenedFilePtr> openFile(const Folder& at, std::string_view name) override;
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override;
+  Result<std::vector<FileExtent>> fileMap(const Folder& at, std::string_view name) override;
   Result<SpaceUsage> usage(const Folder& at) override;
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override;
   Result<void> rename(const Folder& from, std::string_view name, const Folder& to,

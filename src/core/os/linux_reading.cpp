@@ -212,7 +212,11 @@ Result<OpenedFilePtr> LinuxFileSystem::openFile(const Folder& at, std::string_vi
   return OpenedFilePtr(std::move(file));
 }
 
-Result<ExtentFacts> LinuxFileSystem::extents(const Folder& at, std::string_view name) {
+namespace {
+/// Hands over a file's extents in their order until `each` has enough. Linux:
+/// Documentation/filesystems/fiemap.
+template <class Each>
+Result<void> eachExtent(const Folder& at, std::string_view name, Each each) {
   const CName cname(name);
   if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "extents", PathBytes(name));
   // Opening alone sets no access time.
@@ -222,7 +226,6 @@ Result<ExtentFacts> LinuxFileSystem::extents(const Folder& at, std::string_view 
   constexpr std::uint32_t room = 128;
   alignas(fiemap) char memory[sizeof(fiemap) + room * sizeof(fiemap_extent)];
   auto* map = reinterpret_cast<fiemap*>(memory);
-  ExtentFacts facts;
   for (std::uint64_t from = 0;;) {
     std::memset(map, 0, sizeof *map);
     map->fm_start = from;
@@ -231,17 +234,43 @@ Result<ExtentFacts> LinuxFileSystem::extents(const Folder& at, std::string_view 
     if (::ioctl(fd, FS_IOC_FIEMAP, map) != 0) return failErrno("extents", PathBytes(name), errno);
     for (std::uint32_t i = 0; i < map->fm_mapped_extents; ++i) {
       const fiemap_extent& e = map->fm_extents[i];
-      constexpr std::uint32_t elsewise =
-          FIEMAP_EXTENT_ENCODED | FIEMAP_EXTENT_DATA_INLINE | FIEMAP_EXTENT_DATA_TAIL;
-      constexpr std::uint32_t nowhere = FIEMAP_EXTENT_UNKNOWN | FIEMAP_EXTENT_DATA_INLINE;
-      if (facts.first == 0 && (e.fe_flags & nowhere) == 0) facts.first = e.fe_physical;
-      facts.shared = facts.shared || (e.fe_flags & FIEMAP_EXTENT_SHARED) != 0;
-      facts.encoded = facts.encoded || (e.fe_flags & elsewise) != 0;
+      if (!each(e) || (e.fe_flags & FIEMAP_EXTENT_LAST) != 0) return {};
+      // A file system that does not get on would be asked without end.
+      if (e.fe_logical + e.fe_length <= from && from != 0)
+        return fail(Errc::corrupt, "extents", PathBytes(name));
       from = e.fe_logical + e.fe_length;
-      if ((e.fe_flags & FIEMAP_EXTENT_LAST) != 0) return facts;
     }
-    if (map->fm_mapped_extents < room || facts.shared) return facts;
+    if (map->fm_mapped_extents < room) return {};
   }
+}
+constexpr std::uint32_t elsewise =
+    FIEMAP_EXTENT_ENCODED | FIEMAP_EXTENT_DATA_INLINE | FIEMAP_EXTENT_DATA_TAIL;
+}  // namespace
+
+Result<ExtentFacts> LinuxFileSystem::extents(const Folder& at, std::string_view name) {
+  ExtentFacts facts;
+  const auto asked = eachExtent(at, name, [&](const fiemap_extent& e) {
+    constexpr std::uint32_t nowhere = FIEMAP_EXTENT_UNKNOWN | FIEMAP_EXTENT_DATA_INLINE;
+    if (facts.first == 0 && (e.fe_flags & nowhere) == 0) facts.first = e.fe_physical;
+    facts.shared = facts.shared || (e.fe_flags & FIEMAP_EXTENT_SHARED) != 0;
+    facts.encoded = facts.encoded || (e.fe_flags & elsewise) != 0;
+    return !facts.shared;
+  });
+  if (!asked) return tl::unexpected(asked.error());
+  return facts;
+}
+
+Result<std::vector<FileExtent>> LinuxFileSystem::fileMap(const Folder& at, std::string_view name) {
+  std::vector<FileExtent> all;
+  const auto asked = eachExtent(at, name, [&](const fiemap_extent& e) {
+    constexpr std::uint32_t unsettled = FIEMAP_EXTENT_UNKNOWN | FIEMAP_EXTENT_DELALLOC;
+    all.push_back({e.fe_logical, e.fe_physical, e.fe_length, (e.fe_flags & FIEMAP_EXTENT_SHARED) != 0,
+                   (e.fe_flags & (elsewise | unsettled)) == 0, (e.fe_flags & FIEMAP_EXTENT_UNWRITTEN) == 0});
+    return all.size() <= mostExtents;
+  });
+  if (!asked) return tl::unexpected(asked.error());
+  if (all.size() > mostExtents) return fail(Errc::badInput, "extents", PathBytes(name));
+  return all;
 }
 
 }  // namespace zt

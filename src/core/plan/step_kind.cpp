@@ -23,7 +23,6 @@ StepPtr StepTable::find(std::string_view id) const {
 namespace {
 void close(Find& find, Offer offer, const char* reason) {
   offer.regret = find.regret;
-  offer.gain = {};
   offer.conditions = {reason};
   const bool there = std::any_of(find.closed.begin(), find.closed.end(),
                                  [&](const Offer& o) { return o.action == offer.action; });

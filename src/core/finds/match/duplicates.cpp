@@ -9,6 +9,7 @@
 #include "core/finds/dated_name.h"
 #include "core/finds/file_kinds.h"
 #include "core/finds/match/file_content.h"
+#include "core/survey/measure/shared_extents.h"
 
 namespace zt {
 
@@ -134,17 +135,23 @@ void sayKeeper(Find& find, const FindContext& context, const Keeper& keeper, Byt
 
 std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& group, const Marks& marks,
                                   const KeeperOrder& order) {
+  if (group.storedOnce()) return std::nullopt;
   const Keeper keeper = keeperOf(context, group, marks, order);
+  const NodeId body = group.bodyOf(keeper.node);
   Find find;
   find.kind = "duplicates";
   find.likelihood = 85;
   for (const NodeId node : group.nodes) {
     const bool stays = context.standing[node] <= Standing::kept || context.part[node];
-    if (node != keeper.node && !stays) find.items.push_back(context.subject(node));
+    if (group.bodyOf(node) != body && !stays) find.items.push_back(context.subject(node));
   }
   if (find.items.empty()) return std::nullopt;
-  find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"link", {}, {}, {}}, {"share", {}, {}, {}}};
+  find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"link", {}, {}, {}}};
+  // Both keep every path and give the bytes of the copies; sharing needs a file system that can.
+  if (blockSharing(context.survey.fsType) == BlockSharing::asked)
+    find.offers.push_back({"share", {}, {}, {}});
   sayKeeper(find, context, keeper, group.length, group.nodes.size());
+  for (std::size_t i = 2; i < find.offers.size(); ++i) find.offers[i].gain = find.gain;
   const std::string content = std::to_string(group.digest.high) + "/" + std::to_string(group.digest.low);
   find.id = FindContext::findId(find.kind, content + "/" + std::to_string(group.length), AgeBand::today);
   return find;

@@ -47,8 +47,9 @@ Keeper keeperOf(const FindContext& context, const EqualFiles& group, const Marks
 void sayKeeper(Find& find, const FindContext& context, const Keeper& keeper, Bytes each, std::size_t copies);
 
 /// The find of a group, of the kind "duplicates": its things are the copies that could go, without the keeper
-/// and what is locked. Facts: "keeper" (path, escaped), "keeper-rule", "bytes-each", "copies". No offers are
-/// priced. Nothing for a group in which nothing could go.
+/// what is locked, and what shares all its bytes with the keeper already. Facts: "keeper" (path, escaped),
+/// "keeper-rule", "bytes-each", "copies". No offers are priced. Nothing for a group in which nothing could
+/// go.
 std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& group, const Marks& marks,
                                   const KeeperOrder& order);
 

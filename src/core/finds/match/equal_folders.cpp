@@ -183,7 +183,7 @@ private:
   }
 
   void addSet(const std::vector<NodeId>& folders) {
-    EqualFiles set{0, {}, {}};
+    EqualFiles set{0, {}, {}, {}};
     for (const NodeId folder : folders)
       if (!covered(folder)) set.nodes.push_back(folder);
     if (set.nodes.size() < 2) return;
@@ -209,7 +209,7 @@ private:
       if (all_[folder] && grouped_[folder] >= fewest && mayGo(folder) && !keepsFor(folder) &&
           !holdsGone(folder))
         if (const NodeId other = holderOf(folder); other != noNode) {
-          const Keeper keeper = keeperOf(context_, {0, {}, {folder, other}}, marks_, places);
+          const Keeper keeper = keeperOf(context_, {0, {}, {folder, other}, {}}, marks_, places);
           const bool against = keeper.node == folder && keeper.why != KeeperRule::firstOfEqual;
           if (!against) {
             found_.push_back({folder, other, false, KeeperRule::holdsAll});
@@ -315,9 +315,12 @@ EqualFiles outside(const FindContext& context, const EqualFiles& group,
       if (folders.contains(up)) return true;
     return false;
   };
-  EqualFiles rest{group.length, group.digest, {}};
+  EqualFiles rest{group.length, group.digest, {}, group.sharing};
   for (const NodeId node : group.nodes)
     if (folders.empty() || !inOne(node)) rest.nodes.push_back(node);
+  std::erase_if(rest.sharing, [&](const auto& one) {
+    return !std::binary_search(rest.nodes.begin(), rest.nodes.end(), one.first);
+  });
   return rest;
 }
 

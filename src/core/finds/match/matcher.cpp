@@ -4,6 +4,7 @@
 #include <absl/container/flat_hash_set.h>
 
 #include <algorithm>
+#include <array>
 #include <chrono>
 #include <mutex>
 #include <thread>
@@ -42,6 +43,7 @@ public:
 
   MatchResult run() {
     findCandidates();
+    joinSharers();
     std::vector<Range> same = rangesOf([&](const Candidate& c) { return tree_.length(c.node); }, whole());
     compareEnds(same);
     std::vector<Range> alike;
@@ -90,6 +92,67 @@ private:
       kept.insert(kept.end(), at(r.from), at(r.to));
     candidates_ = std::move(kept);
     candidates_.shrink_to_fit();
+  }
+
+  /// Files that share all their extents are equal unread: one stands for all of them.
+  void joinSharers() {
+    std::map<std::pair<Bytes, Digest>, NodeId> bodies;
+    std::vector<Candidate> kept;
+    for (const Candidate& c : candidates_) {
+      const auto map = tree_.mayShare(c.node) ? mapDigest(c.node) : std::nullopt;
+      const auto [body, isFirst] =
+          map ? bodies.emplace(std::pair(tree_.length(c.node), *map), c.node) : std::pair(bodies.end(), true);
+      if (isFirst)
+        kept.push_back(c);
+      else
+        sharers_[body->second].push_back(c.node);
+    }
+    candidates_ = std::move(kept);
+    for (const auto& [key, node] : bodies)
+      if (sharers_.contains(node)) stored_.push_back({key.first, key.second, {node}, {}});
+  }
+
+  /// What shares its bytes is equal even where nothing else is equal to it.
+  void addStoredOnce() {
+    absl::flat_hash_set<NodeId> told;
+    for (const EqualFiles& group : result_.groups) told.insert(group.nodes.begin(), group.nodes.end());
+    for (EqualFiles& group : stored_) {
+      if (told.contains(group.nodes.front())) continue;
+      addSharers(group);
+      result_.groups.push_back(std::move(group));
+    }
+  }
+
+  /// Of where a file's bytes lie; nothing unless all that it holds is shared, settled and as it lies there.
+  std::optional<Digest> mapDigest(NodeId node) const {
+    if (options_.stop.stop_requested()) return std::nullopt;
+    const PathBytes path = tree_.path(node);
+    const auto folder = files_.openBeneath(root_, parentPath(path));
+    if (!folder) return std::nullopt;
+    const auto map = files_.fileMap(**folder, baseName(path));
+    const auto same = files_.stat(**folder, baseName(path));
+    if (!map || !same || map->empty() || same->inode != tree_.inode(node) ||
+        same->modified != tree_.modified(node))
+      return std::nullopt;
+    const auto hash = xxh3Hash();
+    for (const FileExtent& e : *map) {
+      if (!e.shared || !e.plain) return std::nullopt;
+      const std::array<std::uint64_t, 4> run{e.at, e.place, e.bytes, e.written ? 1u : 0u};
+      hash->add({reinterpret_cast<const char*>(run.data()), sizeof run});
+    }
+    return hash->finish();
+  }
+
+  void addSharers(EqualFiles& group) const {
+    for (std::size_t i = 0, own = group.nodes.size(); i < own; ++i) {
+      const auto others = sharers_.find(group.nodes[i]);
+      if (others == sharers_.end()) continue;
+      for (const NodeId other : others->second) {
+        group.nodes.push_back(other);
+        group.sharing.emplace(other, group.nodes[i]);
+      }
+    }
+    std::sort(group.nodes.begin(), group.nodes.end());
   }
 
   std::vector<Candidate>::iterator at(std::size_t i) {
@@ -264,9 +327,9 @@ private:
   /// A range of which all has been read: its groups are known.
   void give(const Range& range) {
     for (const Range& r : split(range)) {
-      EqualFiles group{tree_.length(candidates_[r.from].node), candidates_[r.from].digest, {}};
+      EqualFiles group{tree_.length(candidates_[r.from].node), candidates_[r.from].digest, {}, {}};
       for (std::size_t i = r.from; i < r.to; ++i) group.nodes.push_back(candidates_[i].node);
-      std::sort(group.nodes.begin(), group.nodes.end());
+      addSharers(group);
       if (found_) found_(group);
       result_.groups.push_back(std::move(group));
     }
@@ -276,6 +339,7 @@ private:
     result_.stopped = options_.stop.stop_requested();
     result_.read = read_;
     result_.needed = needed_;
+    addStoredOnce();
     std::sort(result_.groups.begin(), result_.groups.end(), [](const EqualFiles& a, const EqualFiles& b) {
       return std::tuple(b.length * (b.nodes.size() - 1), a.nodes.front()) <
              std::tuple(a.length * (a.nodes.size() - 1), b.nodes.front());
@@ -295,6 +359,8 @@ private:
   ProgressSink* progress_;
   std::vector<NodeId> holds_;
   std::vector<Candidate> candidates_;
+  absl::flat_hash_map<NodeId, std::vector<NodeId>> sharers_;  ///< by the one that stands for them
+  std::vector<EqualFiles> stored_;  ///< those that stand for others, by where their bytes lie
   std::vector<Open> open_;
   std::mutex mutex_;
   std::atomic<Bytes> read_{0};
@@ -304,6 +370,11 @@ private:
 };
 
 }  // namespace
+
+NodeId EqualFiles::bodyOf(NodeId node) const {
+  const auto at = sharing.find(node);
+  return at == sharing.end() ? node : at->second;
+}
 
 std::vector<NodeId> holdFolders(const SurveyTree& tree) {
   std::vector<NodeId> all;

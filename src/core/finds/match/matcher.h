@@ -3,6 +3,8 @@
 
 #include <absl/container/flat_hash_map.h>
 
+#include <map>
+
 #include "core/base/pause.h"
 #include "core/base/progress.h"
 #include "core/finds/find_context.h"
@@ -38,6 +40,13 @@ struct EqualFiles {
   Bytes length = 0;
   Digest digest;
   std::vector<NodeId> nodes;
+  /// Those that have all their extents in common with an earlier one of the group, by that one.
+  std::map<NodeId, NodeId> sharing;
+
+  /// The one that stands for all that share its extents.
+  NodeId bodyOf(NodeId node) const;
+  /// Whether they are stored once already: nothing would be gained.
+  bool storedOnce() const { return sharing.size() + 1 >= nodes.size(); }
 };
 
 /// A file that could not be compared.
@@ -59,10 +68,11 @@ struct MatchResult {
 /// Called with each group when all of its length have been read; on a reader's thread, one at a time.
 using EqualFound = std::function<void(const EqualFiles&)>;
 
-/// Finds files of equal content: by length, by their ends, by all of them. Nothing is read where no two files
-/// have a length in common. Left out are placeholders and holes (which occupy nothing), what is held, spent,
-/// rebuilds or is a way back as a whole, what lies in a trash, and groups in which nothing could go. Any
-/// thread; readers of its own.
+/// Finds files of equal content: by length, by what they share already, by their ends, by all of them.
+/// Nothing is read where no two files have a length in common, or where those that have share all their
+/// extents. Left out are placeholders and holes (which occupy nothing), what is held, spent, rebuilds or is a
+/// way back as a whole, what lies in a trash, and groups in which nothing could go. Any thread; readers of
+/// its own.
 MatchResult match(FileSystemReader& files, const Folder& root, const FindContext& context,
                   const MatchOptions& options, const EqualFound& found, ProgressSink* progress);
 

@@ -125,6 +125,11 @@ Result<ExtentFacts> FallbackFileSystem::extents(const Folder& at, std::string_vi
   return inner_.extents(at, name);
 }
 
+Result<std::vector<FileExtent>> FallbackFileSystem::fileMap(const Folder& at, std::string_view name) {
+  if (const Lent* l = lent(at)) return access_.files().fileMap(*l->inner, name);
+  return inner_.fileMap(at, name);
+}
+
 Result<SpaceUsage> FallbackFileSystem::usage(const Folder& at) {
   if (const Lent* l = lent(at)) return access_.files().usage(*l->inner);
   return inner_.usage(at);

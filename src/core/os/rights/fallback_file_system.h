@@ -26,6 +26,7 @@ public:
   Result<std::string> attribute(const Folder& at, std::string_view name, const std::string& key) override;
   Result<OpenedFilePtr> openFile(const Folder& at, std::string_view name) override;
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override;
+  Result<std::vector<FileExtent>> fileMap(const Folder& at, std::string_view name) override;
   Result<SpaceUsage> usage(const Folder& at) override;
   Result<void> syncAll(const Folder& at) override;
 
