@@ -36,7 +36,7 @@ public:
   }
 
 private:
-  static constexpr Bytes mostMarked = Bytes{1} << 28;
+  static constexpr Bytes mostMarked = Bytes{1} << 27;
   Bytes clusters() const { return (file_.length() + image_.unit - 1) >> bits_; }
 
   Result<void> readFeatures() {
@@ -175,21 +175,19 @@ private:
     for (Bytes first = 0, i = 0; first < clusters(); first += each, ++i) {
       if (stop_.stop_requested()) return fail(Errc::cancelled, "image");
       const Bytes at = i < blocks->size() / 8 ? offsets.be64(i * 8) & qcowOffset : 0;
+      if (at == 0) continue;  // none of them is counted
       if (at + image_.unit > file_.length()) return damaged("counts' place");
-      std::string counts;
-      if (at != 0) {
-        auto read = bytesAt(file_, at, image_.unit);
-        if (!read) return tl::unexpected(read.error());
-        counts = std::move(*read);
-      }
-      for (Bytes c = 0; c < each && first + c < clusters(); ++c)
-        if (isCounted(counts, c, order)) mark(first + c);
+      if (!tables_.insert(at).second) return damaged("two tables in one place");
+      const auto counts = bytesAt(file_, at, image_.unit);
+      if (!counts) return tl::unexpected(counts.error());
+      const Bytes end = std::min(each, clusters() - first);
+      for (Bytes c = 0; c < end; ++c)
+        if (isCounted(*counts, c, order)) mark(first + c);
     }
     return weighUnused();
   }
 
   static bool isCounted(const std::string& counts, Bytes c, unsigned order) {
-    if (counts.empty()) return false;
     if (order < 3) {
       const auto perByte = 8u >> order;
       const auto byte = static_cast<unsigned char>(counts[static_cast<std::size_t>(c / perByte)]);
