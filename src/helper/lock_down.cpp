@@ -84,9 +84,9 @@ constexpr int reading[] = {SCMP_SYS(read),
                            SCMP_SYS(sched_getaffinity)};
 
 /// Questions to file systems; the numbers of those that change something are not among them.
-constexpr unsigned long questions[] = {
-    BTRFS_IOC_TREE_SEARCH_V2, BTRFS_IOC_SPACE_INFO, BTRFS_IOC_INO_LOOKUP, FS_IOC_GETFSMAP,
-    XFS_IOC_FSGEOMETRY,       XFS_IOC_AG_GEOMETRY,  FS_IOC_FIEMAP};
+constexpr unsigned long questions[] = {BTRFS_IOC_TREE_SEARCH_V2, BTRFS_IOC_SPACE_INFO, BTRFS_IOC_INO_LOOKUP,
+                                       BTRFS_IOC_FS_INFO,        BTRFS_IOC_DEV_INFO,   FS_IOC_GETFSMAP,
+                                       XFS_IOC_FSGEOMETRY,       XFS_IOC_AG_GEOMETRY,  FS_IOC_FIEMAP};
 
 class Filter {
 public:

@@ -2,6 +2,7 @@
 #include "helper/server.h"
 
 #include <algorithm>
+#include <numeric>
 
 namespace zt::helper {
 
@@ -253,12 +254,20 @@ void Server::tellRows(const char* key, const std::vector<Row>& rows, ToJson toJs
 Server::Answer Server::storedSizes(const Json& params) {
   const auto type = textIn(params, "fs_type", 32);
   if (!type || !isKnownType(*type)) return refuse(invalidParams, "fs_type");
-  const auto sizes = insides_.storedSizes(*type, root_);
+  const auto sizes = insides_.storedSizes(*type, root_, {});
   if (!sizes) return refuse(sizes.error());
-  tellRows("trees", sizes->trees, [](const auto& t) { return Json::array({t.id, t.stored}); });
+  tellRows("trees", sizes->trees, [](const StoredSizes::Tree& t) { return toJson(t); });
+  std::vector<NumberSets::Id> sets(sizes->sets.size());
+  std::iota(sets.begin(), sets.end(), NumberSets::none);
+  tellRows("sets", sets, [&](NumberSets::Id id) {
+    Json runs = Json::array();
+    for (const auto& run : sizes->sets.runs(id)) runs.insert(runs.end(), {run.from, run.to});
+    return runs;
+  });
   tellRows("files", sizes->files, [](const auto& f) { return Json::array({f.tree, f.inode, f.stored}); });
-  tellRows("sharers", sizes->sharers, [](const auto& s) { return Json::array({s.tree, s.inode}); });
-  tellRows("extents", sizes->extents, [](const auto& e) { return Json::array({e.place, e.bytes, e.tree}); });
+  tellRows("extents", sizes->extents, [](const auto& e) { return Json::array({e.bytes, e.holders}); });
+  tellRows("reaches", sizes->reaches, [](const auto& r) { return Json::array({r.tree, r.inode, r.extent}); });
+  tellRows("held", sizes->held, [](const auto& x) { return Json::array({x.holders, x.bytes, x.records}); });
   return Json::array({sizes->compressed, sizes->inlined, sizes->pinned});
 }
 

@@ -62,7 +62,7 @@ public:
 class FakeInsides final : public DriveInsides {
 public:
   Overhead overhead(std::string_view, const PathBytes&) override { return structures; }
-  Result<StoredSizes> storedSizes(std::string_view, const PathBytes& path) override {
+  Result<StoredSizes> storedSizes(std::string_view, const PathBytes& path, const std::stop_token&) override {
     if (!stored) return fail(Errc::notPermitted, "extents", path);
     return *stored;
   }

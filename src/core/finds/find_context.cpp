@@ -19,7 +19,7 @@ FindContext::FindContext(SurveyPtr s, PlaceMap p, FindOptions o)
       options(std::move(o)),
       kindsFound_(std::async(std::launch::async, [this] { findKinds(); })),  // beside what follows
       sightings(judge(places, tree, {options.now, options.head})),
-      gain(tree) {
+      gain(tree, survey.holdings) {
   takeJudgements();
   findTrashes();
   findHeld();

@@ -63,16 +63,6 @@ Result<bool> isHole(DiskBytes& source, Stretch stretch) {
   return data->empty() || data->from >= stretch.to;
 }
 
-std::uint64_t Fields::number(std::size_t at, std::size_t size, bool big) const {
-  if (at > bytes_.size() || size > bytes_.size() - at) return 0;
-  std::uint64_t value = 0;
-  for (std::size_t i = 0; i < size; ++i) {
-    const auto byte = static_cast<unsigned char>(bytes_[at + (big ? i : size - 1 - i)]);
-    value = value << 8 | byte;
-  }
-  return value;
-}
-
 tl::unexpected<Error> damaged(std::string_view what) {
   return fail(Errc::corrupt, "image", {}, std::string(what));
 }

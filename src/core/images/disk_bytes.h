@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/record.h"
 #include "core/os/file_system.h"
 
 namespace zt {
@@ -61,26 +62,6 @@ private:
 Result<std::string> bytesAt(DiskBytes& source, Bytes at, Bytes size);
 /// Whether nothing is stored of a stretch.
 Result<bool> isHole(DiskBytes& source, Stretch stretch);
-
-/// Numbers in a record. Beyond its end everything is 0.
-class Fields {
-public:
-  explicit Fields(std::string_view bytes) : bytes_(bytes) {}
-  std::uint8_t u8(std::size_t at) const { return static_cast<std::uint8_t>(number(at, 1, false)); }
-  std::uint16_t le16(std::size_t at) const { return static_cast<std::uint16_t>(number(at, 2, false)); }
-  std::uint32_t le32(std::size_t at) const { return static_cast<std::uint32_t>(number(at, 4, false)); }
-  std::uint64_t le64(std::size_t at) const { return number(at, 8, false); }
-  std::uint16_t be16(std::size_t at) const { return static_cast<std::uint16_t>(number(at, 2, true)); }
-  std::uint32_t be32(std::size_t at) const { return static_cast<std::uint32_t>(number(at, 4, true)); }
-  std::uint64_t be64(std::size_t at) const { return number(at, 8, true); }
-  bool has(std::size_t at, std::string_view text) const {
-    return at <= bytes_.size() && bytes_.substr(at, text.size()) == text;
-  }
-
-private:
-  std::uint64_t number(std::size_t at, std::size_t size, bool big) const;
-  std::string_view bytes_;
-};
 
 /// What a record says cannot be: of `what`, for a person who knows the format.
 tl::unexpected<Error> damaged(std::string_view what);

@@ -35,6 +35,7 @@ struct EntryStat {
   /// Others may hold some of its bytes too (shared extents), or hold them otherwise than the block count
   /// says.
   bool mayShare = false;
+  bool point = false;  ///< the top of a snapshot: a state that was kept, and not part of what lies around it
 };
 
 /// What the file system says of how a file is stored.

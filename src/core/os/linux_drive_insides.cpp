@@ -19,7 +19,7 @@
 #include <fstream>
 #include <optional>
 
-#include "core/os/btrfs_extents.h"
+#include "core/os/btrfs/linux_btrfs.h"
 #include "core/os/linux_folder.h"
 
 namespace zt {
@@ -142,11 +142,12 @@ Overhead LinuxDriveInsides::overhead(std::string_view fsType, const PathBytes& m
   return o;
 }
 
-Result<StoredSizes> LinuxDriveInsides::storedSizes(std::string_view fsType, const PathBytes& mountTarget) {
+Result<StoredSizes> LinuxDriveInsides::storedSizes(std::string_view fsType, const PathBytes& mountTarget,
+                                                   const std::stop_token& stop) {
   if (fsType != "btrfs") return fail(Errc::unsupported, "extents", mountTarget);
   const LinuxFolder top = openTop(mountTarget);
   if (top.fd() < 0) return failErrno("extents", mountTarget, errno);
-  return readBtrfsExtents(top.fd());
+  return readMountedBtrfs(top.fd(), stop);
 }
 
 Result<std::uint64_t> LinuxDriveInsides::treeOf(const Folder& folder) {

@@ -13,13 +13,14 @@ namespace zt {
 ///   own trees (XFS_IOC_FSGEOMETRY, XFS_IOC_AG_GEOMETRY, FS_IOC_GETFSMAP; ioctl_xfs_fsgeometry(2),
 ///   ioctl_xfs_ag_geometry(2), ioctl_getfsmap(2)). Needs rights.
 /// - Btrfs: metadata and system blocks in all their copies, the global reserve (BTRFS_IOC_SPACE_INFO).
-/// - `storedSizes`: the file extent items of every subvolume (BTRFS_IOC_TREE_SEARCH_V2; the on-disk format in
-///   linux/btrfs_tree.h). Needs CAP_SYS_ADMIN.
+/// - `storedSizes`: the trees of every subvolume, see btrfs/linux_btrfs.h. Needs rights to the devices or
+///   CAP_SYS_ADMIN.
 /// - `uncovered`: open_tree(2) with OPEN_TREE_CLONE. Needs CAP_SYS_ADMIN.
 class LinuxDriveInsides final : public DriveInsides {
 public:
   Overhead overhead(std::string_view fsType, const PathBytes& mountTarget) override;
-  Result<StoredSizes> storedSizes(std::string_view fsType, const PathBytes& mountTarget) override;
+  Result<StoredSizes> storedSizes(std::string_view fsType, const PathBytes& mountTarget,
+                                  const std::stop_token& stop) override;
   Result<std::uint64_t> treeOf(const Folder& folder) override;
   Result<Uncovered> uncovered(const PathBytes& folder) override;
 

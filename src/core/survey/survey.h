@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/os/file_system.h"
+#include "core/survey/tree/holdings.h"
 #include "core/survey/tree/survey_tree.h"
 
 namespace zt {
@@ -110,6 +111,7 @@ struct Survey {
   std::vector<SurveyException> exceptions;
   SpaceUsage usage;
   Statement statement;
+  HoldingsPtr holdings;  ///< nullptr where no bytes are held together, and where nobody says
 
   /// Whether some of it was given up because the system did not answer.
   bool leftUnanswered() const;

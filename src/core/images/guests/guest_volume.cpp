@@ -53,7 +53,11 @@ Result<GuestVolume> readNamed(DiskBytes& volume, const std::stop_token& /*stop*/
 
 void FreeBits::take(std::string_view bytes, Bytes units) {
   for (Bytes u = 0; u < units;) {
-    const auto byte = static_cast<unsigned char>(u / 8 < bytes.size() ? bytes[u / 8] : '\xff');
+    if (u / 8 >= bytes.size()) {  // of the rest nothing is known: it counts as taken
+      at_ += (units - u) * unit_;
+      break;
+    }
+    const auto byte = static_cast<unsigned char>(bytes[u / 8]);
     if (u % 8 == 0 && (byte == 0xff || byte == 0) && units - u >= 8) {
       if (byte == 0)
         allFree(8);

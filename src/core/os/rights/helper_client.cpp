@@ -241,12 +241,14 @@ public:
     return reply ? helper::overheadFrom(*reply).value_or(Overhead{}) : Overhead{};
   }
 
-  Result<StoredSizes> storedSizes(std::string_view fsType, const PathBytes&) override {
-    StoredSizes sizes;
-    const auto reply =
-        link_->call("stored_sizes", {{"fs_type", std::string(fsType)}}, {},
-                    [&](const Json& params) { return params.is_object() && take(params, sizes); });
+  Result<StoredSizes> storedSizes(std::string_view fsType, const PathBytes&,
+                                  const std::stop_token& stop) override {
+    helper::StoredReader in;
+    const auto reply = link_->call("stored_sizes", {{"fs_type", std::string(fsType)}}, {},
+                                   [&](const Json& part) { return !stop.stop_requested() && in.take(part); });
     if (!reply) return tl::unexpected(reply.error());
+    StoredSizes sizes = std::move(in.sizes);
+    if (!in.holdTogether()) return tl::unexpected(garbled("extents"));
     const auto sums = helper::numbersFrom(Json::array({*reply}), 3);
     if (!sums) return tl::unexpected(garbled("extents"));
     sizes.compressed = (*sums)[0][0];
@@ -272,18 +274,6 @@ public:
   }
 
 private:
-  static bool take(const Json& params, StoredSizes& sizes) {
-    if (const auto rows = helper::numbersFrom(params.value("trees", Json::array()), 2))
-      for (const auto& r : *rows) sizes.trees.push_back({r[0], r[1]});
-    if (const auto rows = helper::numbersFrom(params.value("files", Json::array()), 3))
-      for (const auto& r : *rows) sizes.files.push_back({r[0], r[1], r[2]});
-    if (const auto rows = helper::numbersFrom(params.value("sharers", Json::array()), 2))
-      for (const auto& r : *rows) sizes.sharers.push_back({r[0], r[1]});
-    if (const auto rows = helper::numbersFrom(params.value("extents", Json::array()), 3))
-      for (const auto& r : *rows) sizes.extents.push_back({r[0], r[1], r[2]});
-    return true;
-  }
-
   LinkPtr link_;
   std::shared_ptr<FileSystemReader> files_;
   LinuxDriveInsides direct_;

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 
+#include "core/base/json_reader.h"
+
 namespace zt::helper {
 
 namespace {
@@ -129,6 +131,99 @@ std::optional<Numbers> numbersFrom(const Json& json, std::size_t columns) {
     if (!in.ok()) return std::nullopt;
   }
   return rows;
+}
+
+Json toJson(const StoredSizes::Tree& tree) {
+  const Subvolume& s = tree.is;
+  return {{"id", s.id},
+          {"stored", tree.stored},
+          {"parent", s.parent},
+          {"folder", s.folder},
+          {"name", escapePath(s.name)},
+          {"path", escapePath(s.path)},
+          {"uuid", s.uuid},
+          {"parent_uuid", s.parentUuid},
+          {"received_uuid", s.receivedUuid},
+          {"made", s.made},
+          {"flags", (s.readOnly ? 1 : 0) | (s.going ? 2 : 0) | (s.isDefault ? 4 : 0) | (s.mounted ? 8 : 0)}};
+}
+
+bool StoredReader::takeTrees(const Json& rows) {
+  for (const Json& row : rows) {
+    JsonReader in(row);
+    StoredSizes::Tree tree;
+    tree.is.id = in.number<std::uint64_t>("id");
+    tree.stored = in.number<Bytes>("stored");
+    tree.is.parent = in.number<std::uint64_t>("parent");
+    tree.is.folder = in.number<std::uint64_t>("folder");
+    tree.is.name = in.path("name");
+    tree.is.path = in.path("path");
+    tree.is.uuid = in.text("uuid");
+    tree.is.parentUuid = in.text("parent_uuid");
+    tree.is.receivedUuid = in.text("received_uuid");
+    tree.is.made = in.number<TimeNs>("made");
+    const auto flags = in.number<unsigned>("flags");
+    tree.is.readOnly = (flags & 1) != 0;
+    tree.is.going = (flags & 2) != 0;
+    tree.is.isDefault = (flags & 4) != 0;
+    tree.is.mounted = (flags & 8) != 0;
+    if (!in.ok()) return false;
+    sizes.trees.push_back(std::move(tree));
+  }
+  return true;
+}
+
+bool StoredReader::takeSets(const Json& rows) {
+  for (const Json& row : rows) {
+    if (!row.is_array() || row.size() % 2 != 0) return false;
+    std::vector<NumberSets::Run> runs;
+    for (std::size_t i = 0; i < row.size(); i += 2) {
+      if (!row[i].is_number_unsigned() || !row[i + 1].is_number_unsigned()) return false;
+      runs.push_back({row[i].get<std::uint32_t>(), row[i + 1].get<std::uint32_t>()});
+    }
+    // Each set is told once, the empty one first: they get the numbers that they have there.
+    const NumberSets::Id expected = setsTaken_++;
+    if (sizes.sets.of(std::move(runs)) != expected) return false;
+  }
+  return true;
+}
+
+bool StoredReader::take(const Json& part) {
+  if (!part.is_object() || part.size() != 1 || !part.begin()->is_array()) return false;
+  const std::string& key = part.begin().key();
+  const Json& rows = *part.begin();
+  if (key == "trees") return takeTrees(rows);
+  if (key == "sets") return takeSets(rows);
+  const auto numbers = numbersFrom(rows, key == "extents" ? 2 : 3);
+  if (!numbers) return false;
+  const auto small = [](std::uint64_t n) {
+    return static_cast<std::uint32_t>(std::min<std::uint64_t>(n, ~0u));
+  };
+  for (const auto& r : *numbers) {
+    if (key == "files")
+      sizes.files.push_back({r[0], r[1], r[2]});
+    else if (key == "extents")
+      sizes.extents.push_back({r[0], small(r[1])});
+    else if (key == "reaches")
+      sizes.reaches.push_back({r[0], r[1], small(r[2])});
+    else if (key == "held")
+      sizes.held.push_back({small(r[0]), r[1], r[2]});
+    else
+      return false;
+  }
+  return true;
+}
+
+bool StoredReader::holdTogether() const {
+  const auto known = [&](NumberSets::Id set) { return set < sizes.sets.size(); };
+  for (NumberSets::Id id = 0; id < sizes.sets.size(); ++id)
+    for (const auto& run : sizes.sets.runs(id))
+      if (run.to > sizes.trees.size()) return false;
+  return std::all_of(sizes.extents.begin(), sizes.extents.end(),
+                     [&](const auto& e) { return known(e.holders); }) &&
+         std::all_of(sizes.held.begin(), sizes.held.end(), [&](const auto& x) { return known(x.holders); }) &&
+         std::all_of(sizes.reaches.begin(), sizes.reaches.end(),
+                     [&](const auto& r) { return r.extent < sizes.extents.size(); });
 }
 
 Json errorJson(const Error& error) {

@@ -47,6 +47,22 @@ std::optional<SpaceUsage> usageFrom(const Json& json);
 using Numbers = std::vector<std::vector<std::uint64_t>>;
 std::optional<Numbers> numbersFrom(const Json& json, std::size_t columns);
 
+Json toJson(const StoredSizes::Tree& tree);
+/// Puts together what comes in parts. What it says is as hostile as any file.
+class StoredReader {
+public:
+  /// False for anything but rows of numbers.
+  bool take(const Json& part);
+  /// Whether every number leads to something that came.
+  bool holdTogether() const;
+  StoredSizes sizes;
+
+private:
+  bool takeSets(const Json& rows);
+  bool takeTrees(const Json& rows);
+  NumberSets::Id setsTaken_ = 0;
+};
+
 Json errorJson(const Error& error);
 Error errorFrom(const Json& json, std::string_view operation, std::string_view path);
 

@@ -84,6 +84,7 @@ public:
   }
   bool ok() const { return ok_; }
   bool atEnd() const { return rest_.empty(); }
+  std::size_t left() const { return rest_.size(); }
 
 private:
   std::string_view rest_;

@@ -7,6 +7,7 @@
 #include <algorithm>
 
 #include "core/survey/files/byte_stream.h"
+#include "core/survey/files/holdings_codec.h"
 #include "core/survey/measure/shared_extents.h"
 
 namespace zt {
@@ -14,9 +15,10 @@ namespace zt {
 namespace {
 
 constexpr std::uint32_t magic = 0x5A545356;  // "ZTSV"
-constexpr std::uint32_t version = 3;
+constexpr std::uint32_t version = 4;
 constexpr std::uint32_t oldest = 2;  ///< that can still be read
 constexpr std::uint64_t mostPieceBytes = 64u << 20;
+constexpr std::size_t holdingsAPiece = 16u << 20;
 constexpr int compression = 1;  // a higher level costs more time than the bytes are worth
 
 using Writer = ByteWriter;
@@ -442,12 +444,16 @@ std::vector<std::string> encodeSurvey(const Survey& survey) {
   Writer head;
   putHead(head, survey, numbers);
   SurveyTreeCodec::putLinks(head, survey.tree, numbers);
+  const std::string holdings = survey.holdings ? encodeHoldings(*survey.holdings, numbers) : std::string{};
+  head.put(static_cast<std::uint32_t>((holdings.size() + holdingsAPiece - 1) / holdingsAPiece));
   pieces[0] = pack(head.bytes);
   for (NodeId at = 0; at < survey.tree.size();) {
     std::string piece;
     at = SurveyTreeCodec::putNodes(piece, survey.tree, at, numbers);
     pieces.push_back(std::move(piece));
   }
+  for (std::size_t at = 0; at < holdings.size(); at += holdingsAPiece)
+    pieces.push_back(pack(holdings.substr(at, holdingsAPiece)));
   return pieces;
 }
 
@@ -469,8 +475,10 @@ Result<SurveyPtr> decodeSurvey(std::span<const std::string> pieces) {
   SurveyTreeCodec codec(written == 2 && blockSharing(survey->fsType) != BlockSharing::never);
   SurveyTree::Writer writer;
   NodeId id = 0;
-  for (const auto& piece : pieces.subspan(1)) {
-    const auto nodes = unpack(piece);
+  std::span<const std::string> rest = pieces.subspan(1);
+  while (id != count && !rest.empty()) {
+    const auto nodes = unpack(rest.front());
+    rest = rest.subspan(1);
     if (!nodes) return tl::unexpected(nodes.error());
     Reader in(*nodes);
     if (!codec.getNodes(in, survey->tree, writer, id, count)) return corrupt();
@@ -480,6 +488,16 @@ Result<SurveyPtr> decodeSurvey(std::span<const std::string> pieces) {
   for (const auto& e : survey->exceptions)
     if (e.node >= count) return corrupt();
   survey->tree.finish(std::move(links));
+  const auto holdingsPieces = written < 4 ? 0 : r.get<std::uint32_t>();
+  if (!r.ok() || holdingsPieces != rest.size()) return corrupt();
+  std::string holdings;
+  for (const auto& piece : rest) {
+    auto part = unpack(piece);
+    if (!part) return tl::unexpected(part.error());
+    holdings += *part;
+  }
+  if (!rest.empty()) survey->holdings = decodeHoldings(holdings, survey->tree);
+  if (!rest.empty() && !survey->holdings) return corrupt();
   return SurveyPtr(std::move(survey));
 }
 

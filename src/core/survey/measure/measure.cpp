@@ -8,6 +8,7 @@
 #include "core/survey/measure/shared_extents.h"
 #include "core/survey/measure/statement_lines.h"
 #include "core/survey/measure/stored_files.h"
+#include "core/survey/measure/stored_holdings.h"
 
 namespace zt {
 
@@ -29,18 +30,20 @@ std::shared_ptr<Survey> newSurvey(const Drive& drive, const PathBytes& path, con
 /// system's own trees where they can be read, else by asking file by file where files can share.
 struct SeenFiles {
   FileSystemPtr files;
-  std::shared_ptr<StoredFiles> stored;  ///< nullptr where block counts can be believed, and without rights
+  std::shared_ptr<StoredFiles> stored;   ///< nullptr where block counts can be believed, and without rights
+  std::shared_ptr<SharedExtents> asked;  ///< nullptr unless files were asked one by one
 };
 
-SeenFiles seenFiles(const MeasurePorts& ports, const Drive& drive) {
-  if (ports.declared) return {ports.files, nullptr};
-  if (auto sizes = ports.insides->storedSizes(drive.fsType, drive.target)) {
+SeenFiles seenFiles(const MeasurePorts& ports, const Drive& drive, const std::stop_token& stop) {
+  if (ports.declared) return {ports.files, nullptr, nullptr};
+  if (auto sizes = ports.insides->storedSizes(drive.fsType, drive.target, stop)) {
     auto stored = std::make_shared<StoredFiles>(ports.files, ports.insides, std::move(*sizes));
-    return {stored, stored};
+    return {stored, stored, nullptr};
   }
   const BlockSharing sharing = blockSharing(drive.fsType);
-  if (sharing == BlockSharing::never) return {ports.files, nullptr};
-  return {std::make_shared<SharedExtents>(ports.files, sharing), nullptr};
+  if (sharing == BlockSharing::never) return {ports.files, nullptr, nullptr};
+  const auto asked = std::make_shared<SharedExtents>(ports.files, sharing);
+  return {asked, nullptr, asked};
 }
 
 /// What has not reached the device yet is in no tree and in no counter: on such a file system figures lie for
@@ -73,11 +76,28 @@ std::optional<Result<SpaceUsage>> usageWithin(const MeasurePorts& ports, const F
   return std::nullopt;
 }
 
+/// Who holds what, if more than one can. `before`: what was known of the files that were not walked again.
+void findHolders(Survey& survey, const SeenFiles& seen, const Holdings* before, bool allSeen) {
+  if (seen.stored) survey.holdings = seen.stored->holdings(survey.tree);
+  if (seen.asked) survey.holdings = seen.asked->holdings(survey.tree, before, allSeen);
+}
+
+/// Whether there is no file but those that were walked: none beneath a mount or in a closed folder, and none
+/// that is deleted and still open.
+bool sawAll(const Survey& survey) {
+  const Statement& s = survey.statement;
+  const bool asked = s.source(StatementLine::openDeleted) == LineSource::openFiles &&
+                     s[StatementLine::openDeleted] == 0 &&
+                     std::none_of(s.parts.begin(), s.parts.end(),
+                                  [](const StatementPart& p) { return p.id == "programs-not-seen"; });
+  return asked && survey.wholeDrive && !survey.partial && survey.exceptions.empty();
+}
+
 /// The counters, and every line of the statement. `before` are the counters from before the walk, for a drive
 /// that does not answer any more.
 Result<void> settleAll(Survey& survey, const MeasurePorts& ports, const Drive& drive, const FolderPtr& root,
-                       const SpaceUsage& before, const StoredFiles* stored, const WalkOptions& options,
-                       const std::stop_token& stop) {
+                       const SpaceUsage& before, const SeenFiles& seen, const Holdings* held,
+                       const WalkOptions& options, const std::stop_token& stop) {
   const std::optional<Result<SpaceUsage>> usage =
       survey.leftUnanswered() ? usageWithin(ports, root, options, stop) : ports.files->usage(*root);
   if (usage && !*usage) return tl::unexpected(usage->error());
@@ -90,7 +110,9 @@ Result<void> settleAll(Survey& survey, const MeasurePorts& ports, const Drive& d
     survey.partial = true;
     survey.exceptions.push_back({SurveyException::Kind::swapped, 0, 0});
   }
-  settle(survey, ports, drive, Walked{there, grown, stored}, stop);
+  findHolders(survey, seen, held, true);
+  settle(survey, ports, drive, Walked{there, grown, seen.stored.get()}, stop);
+  if (seen.asked && !sawAll(survey)) findHolders(survey, seen, held, false);
   return {};
 }
 
@@ -106,10 +128,11 @@ Result<SurveyPtr> measure(const MeasurePorts& ports, const Drive& drive, const P
   auto survey = newSurvey(drive, path, *ports.clock);
   options.expectedBytes = survey->wholeDrive ? before->used() : 0;
   options.now = survey->started;
-  const auto seen = seenFiles(ports, drive);
+  const auto seen = seenFiles(ports, drive, stop);
+  if (seen.stored) (void)seen.stored->stat(**root, {});
   if (const auto walked = walk(seen.files, *root, options, stop, progress, survey); !walked)
     return tl::unexpected(walked.error());
-  if (const auto settled = settleAll(*survey, ports, drive, *root, *before, seen.stored.get(), options, stop);
+  if (const auto settled = settleAll(*survey, ports, drive, *root, *before, seen, nullptr, options, stop);
       !settled)
     return tl::unexpected(settled.error());
   survey->finished = std::max(ports.clock->now(), survey->started);
@@ -133,7 +156,6 @@ void mergeExceptions(Survey& to, const Survey& before, NodeId folder, const Surv
 /// have the same number, tell which they are.
 void learnSubvolumes(const MeasurePorts& ports, const Folder& root, const SurveyTree& tree, NodeId except,
                      StoredFiles& stored) {
-  constexpr std::uint64_t topOfSubvolume = 256;  // BTRFS_FIRST_FREE_OBJECTID
   (void)stored.stat(root, {});
   for (NodeId id = 1; id < tree.size(); ++id) {
     if (tree.isGone(id) || !tree.isFolder(id) || tree.inode(id) != topOfSubvolume) continue;
@@ -154,7 +176,7 @@ Result<SurveyPtr> measureAgain(const MeasurePorts& ports, const Drive& drive, co
   writeOut(ports, drive, **root);
   auto survey = newSurvey(drive, before->root, *ports.clock);
   const auto fresh = std::make_shared<Survey>();
-  const auto seen = seenFiles(ports, drive);
+  const auto seen = seenFiles(ports, drive, stop);
   if (seen.stored) learnSubvolumes(ports, **root, before->tree, folder, *seen.stored);
   options.now = survey->started;
   options.expectedBytes = before->tree.totals(folder).occupied;
@@ -168,7 +190,7 @@ Result<SurveyPtr> measureAgain(const MeasurePorts& ports, const Drive& drive, co
   survey->vanished = before->vanished + fresh->vanished;
   survey->timesAtRisk = before->timesAtRisk + fresh->timesAtRisk;
   if (const auto settled =
-          settleAll(*survey, ports, drive, *root, before->usage, seen.stored.get(), options, stop);
+          settleAll(*survey, ports, drive, *root, before->usage, seen, before->holdings.get(), options, stop);
       !settled)
     return tl::unexpected(settled.error());
   survey->finished = std::max(ports.clock->now(), before->finished);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/survey/measure/shared_extents.h"
 
+#include <absl/container/flat_hash_map.h>
+
 #include <algorithm>
 #include <array>
 
@@ -24,7 +26,42 @@ bool SharedExtents::mayShare(const Folder& at, std::string_view name, const Entr
   if (stat.kind != EntryKind::file || stat.occupied == 0) return false;
   if (sharing_ == BlockSharing::unknown) return true;
   const auto facts = inner_.extents(at, name);
+  if (facts && facts->shared && !facts->encoded) note(at, name, stat.inode);
   return !facts || facts->shared || facts->encoded;
+}
+
+/// Keeps where the shared extents of a file lie. Of one that cannot be told nothing is kept: it stays unsure.
+void SharedExtents::note(const Folder& at, std::string_view name, std::uint64_t inode) {
+  const auto map = inner_.fileMap(at, name);
+  if (!map || !std::all_of(map->begin(), map->end(), [](const FileExtent& e) { return e.plain; })) return;
+  const std::scoped_lock lock(mutex_);
+  for (const FileExtent& e : *map)
+    if (e.shared && e.bytes > 0 && e.place + e.bytes > e.place)
+      stretches_.push_back({inode, e.place, e.bytes});
+}
+
+HoldingsPtr SharedExtents::holdings(const SurveyTree& tree, const Holdings* before, bool allSeen) const {
+  const std::scoped_lock lock(mutex_);
+  absl::flat_hash_map<std::uint64_t, NodeId> nodes;
+  for (const Stretch& s : stretches_) nodes.emplace(s.inode, noNode);
+  std::vector<HeldStretch> all;
+  for (NodeId id = 1; id < tree.size() && !nodes.empty(); ++id) {
+    if (tree.kind(id) != EntryKind::file || !tree.mayShare(id) || tree.isGone(id)) continue;
+    const auto at = nodes.find(tree.inode(id));
+    if (at != nodes.end() && at->second == noNode) at->second = id;
+  }
+  for (const Stretch& s : stretches_)
+    if (const NodeId node = nodes[s.inode]; node != noNode) all.push_back({node, s.place, s.bytes});
+  for (std::size_t i = 0; before != nullptr && i < before->nodes.size(); ++i) {
+    const NodeId node = before->nodes[i];
+    if (node >= tree.size() || tree.isGone(node) || nodes.contains(tree.inode(node))) continue;
+    for (const std::uint32_t e : before->heldBy(i))
+      all.push_back({node, before->extents[e].place, before->extents[e].bytes});
+  }
+  if (all.empty()) return nullptr;
+  auto holdings = std::make_shared<Holdings>();
+  holdStretches(*holdings, std::move(all), allSeen);
+  return holdings;
 }
 
 Result<EntryStat> SharedExtents::stat(const Folder& at, std::string_view name) {

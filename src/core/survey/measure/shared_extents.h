@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <mutex>
+
 #include "core/os/forwarding_file_system.h"
+#include "core/survey/survey.h"
 
 namespace zt {
 
@@ -13,8 +16,8 @@ enum class BlockSharing : std::uint8_t {
 };
 BlockSharing blockSharing(std::string_view fsType);
 
-/// Asks of every listed file whether others may hold some of its extents, and marks those where they may or
-/// where nobody says. Any thread.
+/// Asks of every listed file whether others may hold some of its extents, marks those where they may or where
+/// nobody says, and keeps where their shared extents lie. Any thread.
 class SharedExtents final : public ForwardingFileSystem {
 public:
   SharedExtents(FileSystemPtr inner, BlockSharing sharing)
@@ -23,9 +26,22 @@ public:
   Result<EntryStat> stat(const Folder& at, std::string_view name) override;
   Result<void> scan(const Folder& at, ScanSink& sink) override;
 
+  /// Who holds what of the files that were asked, and of those that `before` knew of and that were not asked
+  /// anew. `allSeen`: there are no other files. Nothing where no file shares.
+  HoldingsPtr holdings(const SurveyTree& tree, const Holdings* before, bool allSeen) const;
+
 private:
+  struct Stretch {
+    std::uint64_t inode = 0;
+    Bytes place = 0;
+    Bytes bytes = 0;
+  };
   bool mayShare(const Folder& at, std::string_view name, const EntryStat& stat);
+  void note(const Folder& at, std::string_view name, std::uint64_t inode);
+
   BlockSharing sharing_;
+  mutable std::mutex mutex_;        ///< guards what follows
+  std::vector<Stretch> stretches_;  ///< of an inode with several names more than once
 };
 
 }  // namespace zt

@@ -47,7 +47,13 @@ void addHoles(Survey& s) {
 void settleFiles(Survey& s, const StoredFiles* stored) {
   const Bytes walked = s.tree.totals(0).occupied;
   addHoles(s);
-  if (stored == nullptr) return s.statement.put(Line::files, walked, Source::walked);
+  if (stored == nullptr) {
+    // What was asked file by file is known for a whole drive only.
+    const Bytes twice =
+        s.holdings && s.wholeDrive && !s.partial ? std::min(walked, s.holdings->countedTwice()) : 0;
+    addPart(s, Line::files, "shared", twice);
+    return s.statement.put(Line::files, walked - twice, twice > 0 ? Source::extents : Source::walked);
+  }
   const auto sums = stored->sums();
   addPart(s, Line::files, "compressed", stored->sizes().compressed);
   addPart(s, Line::files, "inlined", stored->sizes().inlined);

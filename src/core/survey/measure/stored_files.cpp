@@ -3,16 +3,18 @@
 
 #include <algorithm>
 
+#include "core/survey/measure/stored_holdings.h"
+
 namespace zt {
 
 StoredFiles::StoredFiles(FileSystemPtr inner, std::shared_ptr<DriveInsides> insides, StoredSizes sizes)
     : ForwardingFileSystem(std::move(inner)), insides_(std::move(insides)), sizes_(std::move(sizes)) {
   stored_.reserve(sizes_.files.size());
-  for (const auto& f : sizes_.files) stored_.emplace(std::pair{f.tree, f.inode}, f.stored);
+  for (const auto& f : sizes_.files) stored_.emplace(Key{f.tree, f.inode}, f.stored);
   sizes_.files = {};
-  sharers_.reserve(sizes_.sharers.size());
-  for (const auto& s : sizes_.sharers) sharers_.emplace(s.tree, s.inode);
-  sizes_.sharers = {};
+  for (const auto& r : sizes_.reaches) sharers_.emplace(r.tree, r.inode);
+  for (const auto& t : sizes_.trees)
+    if (t.is.parent != 0) inFolder_[{t.is.parent, t.is.folder}].push_back(&t.is);
 }
 
 std::uint64_t StoredFiles::treeOn(std::uint64_t device) const {
@@ -30,6 +32,15 @@ EntryStat StoredFiles::weigh(EntryStat stat, std::uint64_t tree) const {
   return stat;
 }
 
+const Subvolume* StoredFiles::subvolume(std::uint64_t tree, std::uint64_t folder,
+                                        std::string_view name) const {
+  const auto at = inFolder_.find({tree, folder});
+  if (at == inFolder_.end()) return nullptr;
+  for (const Subvolume* s : at->second)
+    if (s->name == name) return s;
+  return nullptr;
+}
+
 Result<EntryStat> StoredFiles::stat(const Folder& at, std::string_view name) {
   auto stat = inner_.stat(at, name);
   if (!stat) return stat;
@@ -43,6 +54,10 @@ void StoredFiles::learn(const Folder& folder, std::uint64_t device) {
   if (treeOn(device) != 0) return;
   if (const auto tree = insides_->treeOf(folder)) {
     const std::scoped_lock lock(mutex_);
+    const bool point = std::any_of(sizes_.trees.begin(), sizes_.trees.end(),
+                                   [&](const auto& t) { return t.is.id == *tree && t.is.isPoint(); });
+    if (point && !trees_.empty()) return;  // asked about, not walked
+    if (trees_.empty()) rootTree_ = *tree;
     trees_[device] = *tree;
   }
 }
@@ -52,9 +67,14 @@ Result<void> StoredFiles::scan(const Folder& at, ScanSink& sink) {
   public:
     Weighed(StoredFiles& files, const Folder& at, ScanSink& next)
         : ForwardingSink(next), files_(files), at_(at) {}
+    void folder(std::uint64_t inode) override {
+      folder_ = inode;
+      next_.folder(inode);
+    }
     bool take(std::span<const ScannedEntry> entries) override {
       batch_.assign(entries.begin(), entries.end());
       for (auto& e : batch_) {
+        if (e.stat.kind == EntryKind::folder && e.stat.inode == topOfSubvolume) mark(e);
         if (!known_ || e.stat.device != device_) {
           known_ = true;
           device_ = e.stat.device;
@@ -68,10 +88,18 @@ Result<void> StoredFiles::scan(const Folder& at, ScanSink& sink) {
     }
 
   private:
+    /// The top of another subvolume: a point is not gone into.
+    void mark(ScannedEntry& e) {
+      if (own_ == 0) own_ = files_.insides_->treeOf(at_).value_or(0);
+      const Subvolume* s = files_.subvolume(own_, folder_, e.name);
+      e.stat.point = s != nullptr && s->isPoint();
+    }
     StoredFiles& files_;
     const Folder& at_;
     std::vector<ScannedEntry> batch_;
     bool known_ = false;
+    std::uint64_t folder_ = 0;
+    std::uint64_t own_ = 0;
     std::uint64_t device_ = 0;
     std::uint64_t tree_ = 0;
   } weighed(*this, at, sink);
@@ -85,31 +113,33 @@ std::vector<std::uint64_t> StoredFiles::devices() const {
   return all;
 }
 
-StoredFiles::Sums StoredFiles::sums() const {
+std::vector<bool> StoredFiles::walkedTrees() const {
   const std::scoped_lock lock(mutex_);
-  const auto walked = [&](std::uint64_t tree) {
-    return std::any_of(trees_.begin(), trees_.end(), [&](const auto& t) { return t.second == tree; });
-  };
+  std::vector<bool> walked;
+  for (const auto& tree : sizes_.trees)
+    walked.push_back(
+        std::any_of(trees_.begin(), trees_.end(), [&](const auto& t) { return t.second == tree.is.id; }));
+  return walked;
+}
+
+StoredFiles::Sums StoredFiles::sums() const {
+  const std::vector<bool> walked = walkedTrees();
   Sums sums;
-  absl::flat_hash_map<std::uint64_t, bool> known;
-  for (const auto& tree : sizes_.trees) {
-    known[tree.id] = walked(tree.id);
-    if (known[tree.id])
-      sums.sharedTwice += tree.stored;
+  for (std::size_t i = 0; i < walked.size(); ++i) {
+    if (walked[i])
+      sums.sharedTwice += sizes_.trees[i].stored;
     else
       ++sums.otherTrees;
   }
-  const auto& all = sizes_.extents;
-  for (std::size_t from = 0; from < all.size();) {
-    std::size_t to = from;
-    bool reached = false;
-    for (; to < all.size() && all[to].place == all[from].place; ++to)
-      reached = reached || known[all[to].tree];
-    (reached ? sums.walked : sums.others) += all[from].bytes;
-    from = to;
-  }
+  const NumberSets::Chosen chosen(walked);
+  for (const auto& held : sizes_.held)
+    (chosen.any(sizes_.sets, held.holders) ? sums.walked : sums.others) += held.bytes;
   sums.sharedTwice -= std::min(sums.sharedTwice, sums.walked);
   return sums;
+}
+
+HoldingsPtr StoredFiles::holdings(const SurveyTree& tree) {
+  return holdingsOf(sizes_, walkedTrees(), rootTree_, tree);
 }
 
 }  // namespace zt

@@ -8,11 +8,12 @@
 
 #include "core/os/drive_insides.h"
 #include "core/os/forwarding_file_system.h"
+#include "core/survey/survey.h"
 
 namespace zt {
 
-/// Shows files with the bytes that are stored for them, where their block count says something else. Learns
-/// on the way which subvolumes are walked. Any thread.
+/// Shows files with the bytes that are stored for them, where their block count says something else, and
+/// tells points from folders. Learns on the way which subvolumes are walked. Any thread.
 class StoredFiles final : public ForwardingFileSystem {
 public:
   StoredFiles(FileSystemPtr inner, std::shared_ptr<DriveInsides> insides, StoredSizes sizes);
@@ -32,17 +33,25 @@ public:
   std::vector<std::uint64_t> devices() const;
   const StoredSizes& sizes() const { return sizes_; }
 
+  /// Who holds what, by the nodes of a finished tree of all that was walked. One thread; `sizes` stay.
+  HoldingsPtr holdings(const SurveyTree& tree);
+
 private:
+  using Key = std::pair<std::uint64_t, std::uint64_t>;  ///< tree and inode
   void learn(const Folder& folder, std::uint64_t device);
   EntryStat weigh(EntryStat stat, std::uint64_t tree) const;
   std::uint64_t treeOn(std::uint64_t device) const;
+  const Subvolume* subvolume(std::uint64_t tree, std::uint64_t folder, std::string_view name) const;
+  std::vector<bool> walkedTrees() const;
 
   std::shared_ptr<DriveInsides> insides_;
   StoredSizes sizes_;
-  absl::flat_hash_map<std::pair<std::uint64_t, std::uint64_t>, Bytes> stored_;  ///< by tree and inode
-  absl::flat_hash_set<std::pair<std::uint64_t, std::uint64_t>> sharers_;        ///< by tree and inode
-  mutable std::mutex mutex_;                                                    ///< guards trees_
-  absl::flat_hash_map<std::uint64_t, std::uint64_t> trees_;                     ///< device number → tree
+  absl::flat_hash_map<Key, Bytes> stored_;
+  absl::flat_hash_set<Key> sharers_;
+  absl::flat_hash_map<Key, std::vector<const Subvolume*>> inFolder_;  ///< by the folder that they lie in
+  mutable std::mutex mutex_;                                          ///< guards trees_
+  absl::flat_hash_map<std::uint64_t, std::uint64_t> trees_;           ///< device number → tree
+  std::uint64_t rootTree_ = 0;  ///< of the first folder that was asked about
 };
 
 }  // namespace zt

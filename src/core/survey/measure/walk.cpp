@@ -53,14 +53,17 @@ public:
     for (const ScannedEntry& e : batch) {
       if (e.error != 0) {
         errors.emplace_back(listing.size(), e.error);
+        closed.push_back(listing.size());
         walk_.tree.stage(writer, listing, e.name, e.stat);
       } else if (e.stat.mountId != walk_.rootMount) {
         // A mount point shows the mounted root's own figures; they belong to another drive.
         EntryStat shown = e.stat;
         shown.occupied = shown.length = 0;
         mounted.push_back(listing.size());
+        closed.push_back(listing.size());
         walk_.tree.stage(writer, listing, e.name, shown);
       } else {
+        if (e.stat.point) closed.push_back(listing.size());
         walk_.tree.stage(writer, listing, e.name, e.stat);
         if (now != 0 && e.stat.kind == EntryKind::file) field.add(e.stat.modified, e.stat.occupied, now);
       }
@@ -75,6 +78,7 @@ public:
     listing.clear();
     errors.clear();
     mounted.clear();
+    closed.clear();
   }
 
   SurveyTree::Writer writer;
@@ -83,6 +87,7 @@ public:
   AgeSizeField field;
   std::vector<std::pair<NodeId, int>> errors;  ///< row and errno
   std::vector<NodeId> mounted;                 ///< rows
+  std::vector<NodeId> closed;                  ///< rows that are not gone into, whatever the reason
 
 private:
   Walk& walk_;
@@ -249,15 +254,11 @@ private:
     // Every folder with waiting children keeps one handle; beyond the limit they are reached from the root
     // again.
     const FolderPtr keep = handles() >= walk_->openLimit ? nullptr : folder;
-    // All three lists are in the order of the rows.
-    auto failed = gather_.errors.begin();
-    auto covered = gather_.mounted.begin();
+    // Both lists are in the order of the rows.
+    auto closed = gather_.closed.begin();
     for (const NodeId row : folders) {
-      while (failed != gather_.errors.end() && failed->first < row) ++failed;
-      while (covered != gather_.mounted.end() && *covered < row) ++covered;
-      const bool closed = (failed != gather_.errors.end() && failed->first == row) ||
-                          (covered != gather_.mounted.end() && *covered == row);
-      if (!closed) stack_.push_back({first + row, keep});
+      while (closed != gather_.closed.end() && *closed < row) ++closed;
+      if (closed == gather_.closed.end() || *closed != row) stack_.push_back({first + row, keep});
     }
   }
 

@@ -5,10 +5,12 @@
 
 namespace zt {
 
-GainModel::GainModel(const SurveyTree& tree) : tree_(tree) {
+GainModel::GainModel(const SurveyTree& tree, HoldingsPtr holdings)
+    : tree_(tree), holdings_(std::move(holdings)) {
   numberFolders();
   sumPlain();
   placeLinks();
+  placeHolders();
 }
 
 /// Depth-first numbers of the folders. A parent's folder number is smaller than its children's, so one pass
@@ -64,35 +66,74 @@ void GainModel::placeLinks() {
   std::sort(links_.begin(), links_.end(), [](const Link& a, const Link& b) { return a.folder < b.folder; });
 }
 
-std::span<const GainModel::Link> GainModel::linksIn(NodeId folder) const {
+/// Files that hold something together with others: those with one name by where they lie, the others by
+/// inode.
+void GainModel::placeHolders() {
+  groupList_.assign(groupStart_.size(), noList);
+  if (!holdings_) return;
+  for (std::uint32_t i = 0; i < holdings_->nodes.size(); ++i) {
+    const NodeId node = holdings_->nodes[i];
+    if (const auto group = groupOf_.find(node); group != groupOf_.end())
+      groupList_[group->second] = i;
+    else
+      holders_.push_back({rangeOf(tree_.parent(node)).first, i});
+  }
+  std::sort(holders_.begin(), holders_.end(),
+            [](const Link& a, const Link& b) { return a.folder < b.folder; });
+}
+
+std::span<const GainModel::Link> GainModel::within(const std::vector<Link>& links, NodeId folder) const {
   const Range& range = rangeOf(folder);
   const auto at = [&](std::uint32_t number) {
-    return std::lower_bound(links_.begin(), links_.end(), number,
+    return std::lower_bound(links.begin(), links.end(), number,
                             [](const Link& l, std::uint32_t n) { return l.folder < n; });
   };
   return {at(range.first), at(range.end)};
 }
 
+std::uint32_t GainModel::listOf(NodeId node) const {
+  if (!holdings_) return noList;
+  const auto& nodes = holdings_->nodes;
+  const auto at = std::lower_bound(nodes.begin(), nodes.end(), node);
+  return at != nodes.end() && *at == node ? static_cast<std::uint32_t>(at - nodes.begin()) : noList;
+}
+
+Bytes GainModel::heldBytes(std::uint32_t list) const {
+  Bytes sum = 0;
+  for (const std::uint32_t e : holdings_->heldBy(list)) sum += holdings_->extents[e].bytes;
+  return sum;
+}
+
+GainBounds GainModel::ownOf(NodeId node, std::uint32_t list) const {
+  const Bytes bytes = tree_.occupied(node);
+  if (!tree_.mayShare(node)) return {bytes, bytes};
+  if (list == noList) return {0, bytes};
+  const Bytes own = bytes - std::min(bytes, heldBytes(list));
+  return {own, own};
+}
+
 GainBounds GainModel::plainOf(NodeId node) const {
   if (tree_.isFolder(node)) return plain_[tree_.folderIndex(node)];
   if (tree_.isLinked(node)) return {};
-  const Bytes bytes = tree_.occupied(node);
-  return {tree_.mayShare(node) ? 0 : bytes, bytes};
+  return ownOf(node, tree_.mayShare(node) ? listOf(node) : noList);
 }
 
 template <class Each>
 void GainModel::eachGroup(NodeId node, Each each) const {
   if (tree_.isFolder(node)) {
-    for (const Link& link : linksIn(node)) each(link.group);
+    for (const Link& link : within(links_, node)) each(link.group);
   } else if (const auto group = groupOf_.find(node); group != groupOf_.end()) {
     each(group->second);
   }
 }
 
-GainBounds GainModel::bytesOfGroup(std::uint32_t group) const {
-  const NodeId node = tree_.linked()[groupStart_[group]].node;
-  const Bytes bytes = tree_.occupied(node);
-  return {tree_.mayShare(node) ? 0 : bytes, bytes};
+template <class Each>
+void GainModel::eachList(NodeId node, Each each) const {
+  if (tree_.isFolder(node)) {
+    for (const Link& link : within(holders_, node)) each(link.group);
+  } else if (!tree_.isLinked(node) && tree_.mayShare(node)) {
+    if (const std::uint32_t list = listOf(node); list != noList) each(list);
+  }
 }
 
 std::uint32_t GainModel::namesOfGroup(std::uint32_t group) const {
@@ -131,31 +172,113 @@ std::vector<NodeId> GainModel::outermost(std::span<const NodeId> nodes) const {
   return sorted;
 }
 
+namespace {
+GainModel::Points everybody(const Holdings* holdings) {
+  if (holdings == nullptr) return {};
+  GainModel::Points all(holdings->unseen() + 1, true);
+  all[holdings->others()] = false;
+  return all;
+}
+}  // namespace
+
+GainModel::Sum::Sum(const GainModel& model, const Points& points)
+    : model_(model), chosen_(points), mayGo_(everybody(model.holdings())) {
+  if (model.holdings_ == nullptr || points.empty()) return;
+  for (const Holdings::Outside& one : model.holdings_->outside)
+    if (one.bytes > 0 && chosen_.all(model.holdings_->sets, one.holders)) points_ += {one.bytes, one.bytes};
+}
+
+void GainModel::Sum::addHeld(std::uint32_t list, GainBounds& gain) {
+  const Holdings& h = *model_.holdings_;
+  for (const std::uint32_t number : h.heldBy(list)) {
+    const Holdings::Extent& e = h.extents[number];
+    if (e.files > 1 && ++files_[number] != e.files) continue;
+    if (mayGo_.all(h.sets, e.outside)) gain.atMost += e.bytes;
+    if (chosen_.all(h.sets, e.outside)) gain.sure += e.bytes;
+  }
+}
+
 GainBounds GainModel::Sum::add(NodeId node) {
   GainBounds gain = model_.plainOf(node);
+  model_.eachList(node, [&](std::uint32_t list) { addHeld(list, gain); });
   model_.eachGroup(node, [&](std::uint32_t group) {
-    if (++going_[group] == model_.namesOfGroup(group)) gain += model_.bytesOfGroup(group);
+    if (++going_[group] != model_.namesOfGroup(group)) return;
+    const std::uint32_t list = model_.groupList_[group];
+    gain += model_.ownOf(model_.nodeOfGroup(group), list);
+    if (list != noList) addHeld(list, gain);
   });
   return gain;
 }
 
-GainBounds GainModel::of(std::span<const NodeId> nodes) const {
-  Sum sum(*this);
-  GainBounds gain;
+GainBounds GainModel::of(std::span<const NodeId> nodes, const Points& points) const {
+  Sum sum(*this, points);
+  GainBounds gain = sum.ofPoints();
   for (const NodeId id : outermost(nodes)) gain += sum.add(id);
   return gain;
 }
 
 Bytes GainModel::occupiedOf(std::span<const NodeId> nodes) const {
   Bytes bytes = 0;
-  absl::flat_hash_map<std::uint32_t, bool> seen;
+  absl::flat_hash_map<std::uint32_t, bool> seen, extents;
+  const auto addHeld = [&](std::uint32_t list) {
+    for (const std::uint32_t e : holdings_->heldBy(list))
+      if (extents.emplace(e, true).second) bytes += holdings_->extents[e].bytes;
+  };
   for (const NodeId id : outermost(nodes)) {
     bytes += plainOf(id).atMost;
+    eachList(id, addHeld);
     eachGroup(id, [&](std::uint32_t group) {
-      if (seen.emplace(group, true).second) bytes += bytesOfGroup(group).atMost;
+      if (!seen.emplace(group, true).second) return;
+      bytes += ownOf(nodeOfGroup(group), groupList_[group]).atMost;
+      if (groupList_[group] != noList) addHeld(groupList_[group]);
     });
   }
   return bytes;
+}
+
+GainModel::Keepers GainModel::keepersOf(std::span<const NodeId> nodes) const {
+  Keepers all;
+  if (!holdings_) return all;
+  const Holdings& h = *holdings_;
+  absl::flat_hash_map<std::uint32_t, std::uint32_t> going, files;
+  const auto take = [&](std::uint32_t list) {
+    for (const std::uint32_t e : h.heldBy(list)) ++files[e];
+  };
+  const std::vector<NodeId> tops = outermost(nodes);
+  for (const NodeId id : tops) {
+    eachList(id, take);
+    eachGroup(id, [&](std::uint32_t group) {
+      if (++going[group] == namesOfGroup(group) && groupList_[group] != noList) take(groupList_[group]);
+    });
+  }
+  Points points(h.points.size(), true);
+  const NumberSets::Chosen allPoints(points);
+  points.assign(points.size(), false);
+  absl::flat_hash_map<std::uint32_t, bool> elsewhere;
+  for (const auto& [number, count] : files) {
+    const Holdings::Extent& e = h.extents[number];
+    if (count < e.files) {
+      all.byFiles += e.bytes;
+      elsewhere.emplace(number, true);
+    } else if (e.outside != NumberSets::none && allPoints.all(h.sets, e.outside)) {
+      all.byPoints += e.bytes;
+      for (const NumberSets::Run& run : h.sets.runs(e.outside))
+        for (std::uint32_t p = run.from; p < run.to; ++p) points[p] = true;
+    } else if (e.outside != NumberSets::none) {
+      all.byOthers += e.bytes;
+    }
+  }
+  if (all.byPoints > 0) all.points = std::move(points);
+  constexpr std::size_t most = 10;
+  for (std::size_t i = 0; i < h.nodes.size() && !elsewhere.empty() && all.files.size() < most; ++i) {
+    const auto held = h.heldBy(i);
+    const bool met =
+        std::any_of(held.begin(), held.end(), [&](std::uint32_t e) { return elsewhere.contains(e); });
+    const bool inside =
+        std::any_of(tops.begin(), tops.end(), [&](NodeId t) { return beneath(h.nodes[i], t); });
+    if (met && !inside) all.files.push_back(h.nodes[i]);
+  }
+  return all;
 }
 
 std::uint32_t GainModel::namesElsewhere(std::span<const NodeId> nodes) const {

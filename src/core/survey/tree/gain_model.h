@@ -6,11 +6,14 @@
 #include <span>
 #include <vector>
 
+#include "core/survey/tree/holdings.h"
 #include "core/survey/tree/survey_tree.h"
 
 namespace zt {
 
 /// Bytes that come free: certainly, and at most. Certain means that the drive's own free counter rises by it.
+/// At most is what comes free if whatever else may hold some of it lets go, too: points, and who was not
+/// seen.
 struct GainBounds {
   Bytes sure = 0;
   Bytes atMost = 0;
@@ -22,19 +25,23 @@ struct GainBounds {
   bool operator==(const GainBounds&) const = default;
 };
 
-/// What comes free when a whole set of entries goes, and who keeps bytes from coming free: an inode counts
-/// once, and only if all its names go; what lies in a folder of the set is not counted twice; a file whose
-/// extents others may hold as well (`SurveyTree::mayShare`) is never sure. "Beneath" is a comparison of
-/// depth-first numbers, and links are found by search, so that a question costs what it is about and not the
-/// whole tree. Built once per finished tree, which must outlive it. Immutable; any thread.
+/// What comes free when a whole set of entries and points goes, and who keeps bytes from coming free: an
+/// inode counts once, and only if all its names go; bytes that several hold only if all of them go; what lies
+/// in a folder of the set is not counted twice; a file whose extents others may hold (`SurveyTree::mayShare`)
+/// and of which nobody says who is never sure. "Beneath" is a comparison of depth-first numbers, and links
+/// and holders are found by search, so that a question costs what it is about and not the whole tree. Built
+/// once per finished tree, which must outlive it. Immutable; any thread.
 class GainModel {
 public:
-  explicit GainModel(const SurveyTree& tree);
+  explicit GainModel(const SurveyTree& tree, HoldingsPtr holdings = nullptr);
 
-  /// What comes free by letting all of `nodes` go.
-  GainBounds of(std::span<const NodeId> nodes) const;
+  /// Points by their places in the holdings.
+  using Points = std::vector<bool>;
 
-  /// Occupied bytes of all of `nodes` and what lies beneath them, every inode once.
+  /// What comes free by letting all of `nodes`, and of the points, go.
+  GainBounds of(std::span<const NodeId> nodes, const Points& points = {}) const;
+
+  /// Occupied bytes of all of `nodes` and what lies beneath them, every inode and every extent once.
   Bytes occupiedOf(std::span<const NodeId> nodes) const;
 
   /// The nodes without those that lie beneath another of them, sorted and unique.
@@ -46,16 +53,36 @@ public:
   /// Names outside `nodes`, seen or not, of inodes that have a name at or beneath them.
   std::uint32_t namesElsewhere(std::span<const NodeId> nodes) const;
 
+  /// What keeps bytes of `nodes` from coming free now, beside further names.
+  struct Keepers {
+    Bytes byPoints = 0;         ///< comes free once the points of `points` go as well
+    Points points;              ///< by their places in the holdings; empty: none
+    Bytes byOthers = 0;         ///< other subvolumes, or somebody who was not seen
+    Bytes byFiles = 0;          ///< files of the survey that are not among them
+    std::vector<NodeId> files;  ///< some of those, at most ten
+  };
+  Keepers keepersOf(std::span<const NodeId> nodes) const;
+
+  const Holdings* holdings() const { return holdings_.get(); }
+
   /// Adds entries one after another and says what each of them adds; none may lie beneath another. What all
-  /// have added is exactly `of` them together. One thread.
+  /// have added is exactly `of` them together with the points. One thread.
   class Sum {
   public:
-    explicit Sum(const GainModel& model) : model_(model) {}
+    explicit Sum(const GainModel& model, const Points& points = {});
     GainBounds add(NodeId node);
+    /// What the points give that no file of the survey holds.
+    GainBounds ofPoints() const { return points_; }
 
   private:
+    friend class GainModel;
+    void addHeld(std::uint32_t list, GainBounds& gain);
     const GainModel& model_;
+    NumberSets::Chosen chosen_;  ///< the points
+    NumberSets::Chosen mayGo_;   ///< all points, and who was not seen
+    GainBounds points_;
     absl::flat_hash_map<std::uint32_t, std::uint32_t> going_;  ///< names that go, by inode group
+    absl::flat_hash_map<std::uint32_t, std::uint32_t> files_;  ///< inodes that go, by extent
   };
 
 private:
@@ -64,27 +91,40 @@ private:
     std::uint32_t first = 0;
     std::uint32_t end = 0;
   };
+  /// Something that lies in a folder.
   struct Link {
     std::uint32_t folder = 0;  ///< depth-first number of the folder it lies in
-    std::uint32_t group = 0;
+    std::uint32_t group = 0;   ///< of an inode, or the file's place among the holdings
   };
+  static constexpr std::uint32_t noList = ~std::uint32_t{0};
   void numberFolders();
   void sumPlain();
   void placeLinks();
+  void placeHolders();
   const Range& rangeOf(NodeId folder) const { return ranges_[tree_.folderIndex(folder)]; }
-  std::span<const Link> linksIn(NodeId folder) const;
-  /// Bytes of what goes with `node` and has one name only.
+  std::span<const Link> within(const std::vector<Link>& links, NodeId folder) const;
+  /// The place of a file among the holdings.
+  std::uint32_t listOf(NodeId node) const;
+  Bytes heldBytes(std::uint32_t list) const;
+  /// Bytes of a file that nobody else holds; all of them are unsure where nobody says.
+  GainBounds ownOf(NodeId node, std::uint32_t list) const;
+  /// Bytes of what goes with `node` and has one name only, but for those that it holds together with others.
   GainBounds plainOf(NodeId node) const;
   template <class Each>
   void eachGroup(NodeId node, Each each) const;
-  GainBounds bytesOfGroup(std::uint32_t group) const;
+  template <class Each>
+  void eachList(NodeId node, Each each) const;
+  NodeId nodeOfGroup(std::uint32_t group) const { return tree_.linked()[groupStart_[group]].node; }
   std::uint32_t namesOfGroup(std::uint32_t group) const;
 
   const SurveyTree& tree_;
+  HoldingsPtr holdings_;
   std::vector<Range> ranges_;              ///< by folder number
   std::vector<GainBounds> plain_;          ///< by folder number: what has one name, with everything beneath
   std::vector<Link> links_;                ///< by folder, depth-first
+  std::vector<Link> holders_;              ///< files with one name that hold something together, likewise
   std::vector<std::uint32_t> groupStart_;  ///< first index in tree.linked() per inode, and the end
+  std::vector<std::uint32_t> groupList_;   ///< per inode its place among the holdings
   absl::flat_hash_map<NodeId, std::uint32_t> groupOf_;
 };
 

@@ -206,10 +206,14 @@ TEST(Measure, TakesWhatIsStoredWhereBlockCountsLie) {
     return b.files.stat(*b.files.openRoot(std::string("/") + name[0]).value(), name + 2)->inode;
   };
   StoredSizes sizes;
-  sizes.trees = {{5, 700}, {256, 900}};
+  sizes.trees.resize(2);
+  sizes.trees[0] = {{}, 700};
+  sizes.trees[0].is.id = 5;
+  sizes.trees[1].is.id = 256;
   sizes.files = {{5, inode("a/one"), 500}, {5, inode("b/two"), 200}, {256, inode("a/one"), 1}};
   // 5 reaches 100 and 200, the other 200 and 300: 200 is shared, 300 is the other's own.
-  sizes.extents = {{100, 300, 5}, {200, 350, 5}, {200, 350, 256}, {300, 550, 256}};
+  const auto own = sizes.sets.of(0), other = sizes.sets.of(1);
+  sizes.held = {{own, 300, 0}, {sizes.sets.join(own, other), 350, 0}, {other, 550, 0}};
   b.insides.stored = sizes;
   const auto survey = b.run("/").value();
   EXPECT_EQ(survey->tree.occupied(*survey->tree.find("a/one")), 512u) << "in whole 512-byte blocks";

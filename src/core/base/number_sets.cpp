@@ -1,0 +1,116 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/number_sets.h"
+
+#include <absl/hash/hash.h>
+
+#include <array>
+
+namespace zt {
+
+namespace {
+
+void settle(std::vector<NumberSets::Run>& runs) {
+  using Run = NumberSets::Run;
+  std::erase_if(runs, [](const Run& r) { return r.from >= r.to; });
+  std::sort(runs.begin(), runs.end(), [](const Run& a, const Run& b) { return a.from < b.from; });
+  std::size_t last = 0;
+  for (std::size_t i = 1; i < runs.size(); ++i) {
+    if (runs[i].from <= runs[last].to)
+      runs[last].to = std::max(runs[last].to, runs[i].to);
+    else
+      runs[++last] = runs[i];
+  }
+  if (!runs.empty()) runs.resize(last + 1);
+}
+
+std::uint64_t hashOf(const std::vector<NumberSets::Run>& runs) {
+  std::uint64_t hash = runs.size();
+  for (const auto& run : runs) hash = absl::HashOf(hash, run.from, run.to);
+  return hash;
+}
+
+}  // namespace
+
+NumberSets::NumberSets() : start_{0, 0} {
+  byHash_[hashOf({})].push_back(none);
+}
+
+NumberSets::Id NumberSets::keep(std::vector<Run> runs) {
+  auto& alike = byHash_[hashOf(runs)];
+  for (const Id id : alike) {
+    const auto there = this->runs(id);
+    if (std::equal(there.begin(), there.end(), runs.begin(), runs.end())) return id;
+  }
+  const Id id = size();
+  runs_.insert(runs_.end(), runs.begin(), runs.end());
+  start_.push_back(static_cast<std::uint32_t>(runs_.size()));
+  alike.push_back(id);
+  return id;
+}
+
+NumberSets::Id NumberSets::of(std::uint32_t number) {
+  return keep({{number, number + 1}});
+}
+
+NumberSets::Id NumberSets::of(std::vector<Run> runs) {
+  settle(runs);
+  return keep(std::move(runs));
+}
+
+NumberSets::Id NumberSets::join(Id a, Id b) {
+  if (a == b || b == none) return a;
+  if (a == none) return b;
+  if (a > b) std::swap(a, b);
+  const auto [at, isNew] = joined_.try_emplace(std::uint64_t{a} << 32 | b, none);
+  if (!isNew) return at->second;
+  const std::array<Id, 2> both{a, b};
+  const Id id = join(both);
+  joined_[std::uint64_t{a} << 32 | b] = id;
+  return id;
+}
+
+NumberSets::Id NumberSets::join(std::span<const Id> sets) {
+  std::vector<Run> all;
+  for (const Id set : sets) {
+    const auto more = runs(set);
+    all.insert(all.end(), more.begin(), more.end());
+  }
+  return of(std::move(all));
+}
+
+NumberSets::Id NumberSets::without(Id set, const std::vector<bool>& out) {
+  std::vector<Run> left;
+  for (const Run run : std::vector<Run>(runs(set).begin(), runs(set).end()))
+    for (std::uint32_t n = run.from; n < run.to; ++n)
+      if (n >= out.size() || !out[n]) left.push_back({n, n + 1});
+  return of(std::move(left));
+}
+
+std::uint32_t NumberSets::count(Id set) const {
+  std::uint32_t sum = 0;
+  for (const Run& run : runs(set)) sum += run.to - run.from;
+  return sum;
+}
+
+bool NumberSets::contains(Id set, std::uint32_t number) const {
+  const auto all = runs(set);
+  return std::any_of(all.begin(), all.end(),
+                     [&](const Run& run) { return number >= run.from && number < run.to; });
+}
+
+NumberSets::Chosen::Chosen(const std::vector<bool>& numbers) : before_(numbers.size() + 1, 0) {
+  for (std::size_t i = 0; i < numbers.size(); ++i) before_[i + 1] = before_[i] + (numbers[i] ? 1 : 0);
+}
+
+bool NumberSets::Chosen::all(const NumberSets& sets, Id set) const {
+  const auto runs = sets.runs(set);
+  return std::all_of(runs.begin(), runs.end(),
+                     [&](const Run& r) { return upTo(r.to) - upTo(r.from) == r.to - r.from; });
+}
+
+bool NumberSets::Chosen::any(const NumberSets& sets, Id set) const {
+  const auto runs = sets.runs(set);
+  return std::any_of(runs.begin(), runs.end(), [&](const Run& r) { return upTo(r.to) != upTo(r.from); });
+}
+
+}  // namespace zt

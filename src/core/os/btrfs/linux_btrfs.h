@@ -1,0 +1,16 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <stop_token>
+
+#include "core/base/result.h"
+#include "core/os/stored_sizes.h"
+
+namespace zt {
+
+/// Who holds what on a mounted Btrfs: from the nodes on its devices, and where those cannot be read from the
+/// kernel. `fd` is open on any folder of it. What was written shortly before is not seen unless it was
+/// synced. Needs rights to read the devices, or CAP_SYS_ADMIN.
+Result<StoredSizes> readMountedBtrfs(int fd, const std::stop_token& stop);
+
+}  // namespace zt
