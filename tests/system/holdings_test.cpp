@@ -1,0 +1,225 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Promises on drives with a history: random writes, reflinks, overwrites, compression, inline files,
+// snapshots, nested subvolumes and deletions; then a random set of files and points goes, and the drive's own
+// counter must rise by what was promised. One seed in ten of those that `ZT_SOAK=10` takes.
+#include <fcntl.h>
+#include <gtest/gtest.h>
+#include <linux/fs.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <fstream>
+#include <random>
+
+#include "core/job/job.h"
+#include "support/fakes.h"
+#include "support/loop_drive.h"
+#include "support/run_program.h"
+
+namespace zt::test {
+namespace {
+
+namespace fs = std::filesystem;
+
+unsigned seedsFor(unsigned all) {
+  const char* soak = std::getenv("ZT_SOAK");
+  const int tenths = soak == nullptr ? 1 : std::clamp(std::atoi(soak), 1, 10);
+  return all * static_cast<unsigned>(tenths) / 10;
+}
+
+void btrfs(std::vector<std::string> words) {
+  words.insert(words.begin(), {"/usr/bin/btrfs", "-q"});
+  const Ran ran = runProgram(words);
+  must(ran.status == 0, words[2] + ": " + ran.err);
+}
+
+/// What somebody did with a drive over some weeks.
+class History {
+public:
+  History(std::string top, bool snapshots, bool reflinks, unsigned seed)
+      : top_(std::move(top)), snapshots_(snapshots), reflinks_(reflinks), random_(seed) {}
+
+  void live() {
+    for (int i = 0; i < 4; ++i) fs::create_directories(top_ + "/d" + std::to_string(i));
+    if (snapshots_) {
+      btrfs({"subvolume", "create", top_ + "/vol"});
+      btrfs({"subvolume", "create", top_ + "/vol/nested"});
+      fs::create_directories(top_ + "/points");
+      folders_ = {"d0", "d1", "d2", "d3", "vol", "vol/nested"};
+    }
+    for (int i = 0; i < 120; ++i) step();
+    ::sync();
+  }
+  std::vector<PathBytes> someFiles() {
+    std::vector<PathBytes> chosen;
+    for (const auto& f : files_)
+      if (random_() % 3 == 0) chosen.push_back(f);
+    return chosen;
+  }
+  bool coin() { return random_() % 2 == 0; }
+  const std::vector<std::string>& points() const { return points_; }
+
+private:
+  std::string content(std::size_t size, bool packs) {
+    std::string bytes(size, 'a');
+    if (!packs)
+      for (char& c : bytes) c = static_cast<char>(random_());
+    return bytes;
+  }
+  const std::string& any() { return files_[random_() % files_.size()]; }
+  std::string newName() {
+    files_.push_back(folders_[random_() % folders_.size()] + "/f" + std::to_string(number_++));
+    return top_ + "/" + files_.back();
+  }
+  void step() {
+    const auto what = random_() % 10;
+    if (files_.empty() || what < 3) return write();
+    if (what == 3 && reflinks_) return share();
+    if (what == 4) return overwrite();
+    if (what == 5) return link();
+    if (what == 6 && files_.size() > 10) return remove();
+    if (what == 7 && snapshots_ && points_.size() < 8) return snapshot();
+    if (what == 8 && reflinks_) return shareHalf();
+    write();
+  }
+  void write() {
+    const bool packs = random_() % 3 == 0;
+    const std::size_t size = random_() % 4 == 0 ? random_() % 1500 : 4096 + random_() % 600'000;
+    const std::string name = newName();
+    std::ofstream(name, std::ios::binary) << content(size, packs);
+  }
+  void overwrite() {
+    const int fd = ::open((top_ + "/" + any()).c_str(), O_RDWR | O_CLOEXEC);
+    const auto size = ::lseek(fd, 0, SEEK_END);
+    const std::string bytes = content(4096 + random_() % 60'000, random_() % 2 == 0);
+    must(::pwrite(fd, bytes.data(), bytes.size(), size / 3) == std::ssize(bytes), "overwrite");
+    ::fsync(fd);
+    ::close(fd);
+  }
+  void share() {
+    const int from = ::open((top_ + "/" + any()).c_str(), O_RDONLY | O_CLOEXEC);
+    const int to = ::open(newName().c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644);
+    must(::ioctl(to, FICLONE, from) == 0, "clone");
+    ::close(from), ::close(to);
+  }
+  void shareHalf() {
+    const int from = ::open((top_ + "/" + any()).c_str(), O_RDONLY | O_CLOEXEC);
+    const auto size = static_cast<Bytes>(::lseek(from, 0, SEEK_END));
+    const int to = ::open(newName().c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644);
+    file_clone_range range{};
+    range.src_fd = from;
+    range.src_offset = size / 4 / 4096 * 4096;
+    range.src_length = size / 2 / 4096 * 4096;
+    if (range.src_length > 0) (void)::ioctl(to, FICLONERANGE, &range);
+    const std::string own = content(20'000, false);
+    must(::pwrite(to, own.data(), own.size(), static_cast<off_t>(range.src_length)) == std::ssize(own),
+         "write");
+    ::close(from), ::close(to);
+  }
+  void link() {
+    const std::string from = any();
+    const std::string to = std::string(parentPath(from)) + "/l" + std::to_string(number_++);
+    std::error_code failed;
+    fs::create_hard_link(top_ + "/" + from, top_ + "/" + to, failed);
+    if (!failed) files_.push_back(to);
+  }
+  void remove() {
+    const std::size_t i = random_() % files_.size();
+    fs::remove(top_ + "/" + files_[i]);
+    files_.erase(files_.begin() + static_cast<std::ptrdiff_t>(i));
+  }
+  void snapshot() {
+    const std::string of = random_() % 2 == 0 ? "" : "/vol";
+    points_.push_back("points/p" + std::to_string(number_++));
+    btrfs({"subvolume", "snapshot", "-r", top_ + of, top_ + "/" + points_.back()});
+  }
+
+  std::string top_;
+  bool snapshots_, reflinks_;
+  std::mt19937_64 random_;
+  std::vector<std::string> folders_{"d0", "d1", "d2", "d3"};
+  std::vector<std::string> files_;
+  std::vector<std::string> points_;
+  int number_ = 0;
+};
+
+/// XFS gives bytes back on its own time.
+void waitForCounter(const std::string& path) {
+  Bytes last = 0;
+  for (int quiet = 0, tries = 0; quiet < 4 && tries < 100; ++tries) {
+    const Bytes now = freeOn(path);
+    quiet = now == last ? quiet + 1 : 0;
+    last = now;
+    ::usleep(20'000);
+  }
+}
+
+struct Kind {
+  const char* type;
+  const char* options;
+};
+
+class Histories : public ::testing::TestWithParam<Kind> {};
+
+TEST_P(Histories, WhatIsSureComesFree) {
+  const Kind kind = GetParam();
+  const bool isBtrfs = kind.type == std::string("btrfs");
+  const unsigned first = std::random_device{}();
+  double promised = 0, freed = 0;
+  for (unsigned i = 0; i < seedsFor(100); ++i) {
+    const unsigned seed = first + i;
+    SCOPED_TRACE("seed " + std::to_string(seed));
+    LoopDrive drive(kind.type, Bytes{600} << 20, i % 2 == 0 ? kind.options : "");
+    ZT_NEEDS(drive);
+    History history(drive.path(), isBtrfs, kind.type != std::string("ext4"), seed);
+    history.live();
+    auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    const FindContext& context = *job->surveys().context();
+    const Holdings* holdings = context.gain.holdings();
+    if (isBtrfs && !history.points().empty()) {
+      ASSERT_NE(holdings, nullptr);
+      EXPECT_EQ(holdings->points.size(), history.points().size());
+    }
+    std::vector<NodeId> nodes;
+    const std::vector<PathBytes> files = history.someFiles();
+    for (const auto& f : files) {
+      const auto node = context.tree.find(f);
+      ASSERT_TRUE(node) << f;
+      nodes.push_back(*node);
+    }
+    GainModel::Points points(holdings != nullptr ? holdings->points.size() : 0, false);
+    std::vector<std::string> dropped;
+    for (std::size_t p = 0; p < points.size(); ++p) {
+      if (history.coin()) continue;
+      points[p] = true;
+      dropped.push_back(holdings->points[p].path);
+    }
+    const GainBounds gain = context.gain.of(nodes, points);
+    EXPECT_LE(gain.sure, gain.atMost);
+    const Bytes before = freeOn(drive.path());
+    for (const auto& f : files) fs::remove(drive / f);
+    for (const auto& p : dropped) btrfs({"subvolume", "delete", drive / p});
+    if (isBtrfs) btrfs({"filesystem", "sync", drive.path()});
+    if (isBtrfs) btrfs({"subvolume", "sync", "-s", "1", drive.path()});
+    waitForCounter(drive.path());
+    const auto rose = static_cast<SignedBytes>(freeOn(drive.path())) - static_cast<SignedBytes>(before);
+    const SignedBytes slack = std::max<SignedBytes>(rose / 1000, 256 * 1024);
+    EXPECT_LE(std::abs(static_cast<SignedBytes>(gain.sure) - rose), isBtrfs ? slack : 65'536)
+        << "promised " << gain.sure << ", rose " << rose << ", " << dropped.size() << " points, "
+        << files.size() << " files";
+    promised += static_cast<double>(gain.sure);
+    freed += static_cast<double>(rose);
+  }
+  std::printf("%s: %u histories, sure %.2f MB, freed %.2f MB\n", kind.type, seedsFor(100), promised / 1e6,
+              freed / 1e6);
+}
+
+INSTANTIATE_TEST_SUITE_P(OnReal, Histories,
+                         ::testing::Values(Kind{"btrfs", "compress=zstd"}, Kind{"xfs", ""}, Kind{"ext4", ""}),
+                         [](const auto& one) { return std::string(one.param.type); });
+
+}  // namespace
+}  // namespace zt::test
