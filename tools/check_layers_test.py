@@ -10,7 +10,7 @@ from check_layers import check  # noqa: E402
 
 CASES = [
     ("core/base/a.h", '#include "core/job/job.h"\n', "must not include"),
-    ("core/finds/a.cpp", '#include "core/points/p.h"\n', "must not include"),
+    ("core/points/a.cpp", '#include "core/finds/f.h"\n', "must not include"),
     ("core/job/a.cpp", '#include "desktop/x.h"\n', "must not include"),
     ("cli/a.cpp", '#include "desktop/x.h"\n', "must not include"),
     ("core/plan/a.h", "#include <QString>\n", "Qt below the desktop"),

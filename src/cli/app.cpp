@@ -80,6 +80,21 @@ void addFinding(CLI::App& app, Arguments& a) {
                 "shorter-path in the order "
                 "wanted, with commas; or usual");
   c->add_option("--top", a.top, "print so many groups at most (0: all)");
+  CLI::App* p = app.add_subcommand("points", "snapshots: what each holds, what several hold together");
+  p->fallthrough();
+  p->add_option("--job", a.job, "the job file (*.ztjob)")->required();
+  p->add_flag("--json", a.json, "print one JSON document");
+  p->require_subcommand(0, 1);
+  for (const auto& [name, help] : {std::pair("sum", "what comes free if all of these go: numbers or paths"),
+                                   std::pair("keep",
+                                             "what comes free if only these stay: newest N, daily, weekly, "
+                                             "monthly, younger Nd, share N%")}) {
+    CLI::App* sub = p->add_subcommand(name, help);
+    sub->fallthrough();
+    sub->callback([&a, word = std::string(name)] { a.edit = word; });
+    sub->add_option("WORDS", a.items, help)->required();
+    sub->add_flag("--plan", a.toPlan, "put what would go on the plan");
+  }
   CLI::App* m = app.add_subcommand("mark", "says what is kept, what may go, and what not now");
   m->fallthrough();
   m->add_option("--job", a.job, "the job file (*.ztjob)")->required();
@@ -166,11 +181,11 @@ void addCarryingOut(CLI::App& app, Arguments& a) {
 }
 
 constexpr std::pair<const char*, Verb> verbs[] = {
-    {"drives", drives},     {"measure", measureVerb}, {"tree", tree},       {"finds", finds},
-    {"match", matchVerb},   {"mark", mark},           {"list", list},       {"export", exportVerb},
-    {"import", importVerb}, {"propose", proposeVerb}, {"plan", plan},       {"reclaim", reclaim},
-    {"prove", proveVerb},   {"undo", undo},           {"release", release}, {"demo", demo},
-    {"places", places}};
+    {"drives", drives},     {"measure", measureVerb}, {"tree", tree},           {"finds", finds},
+    {"match", matchVerb},   {"points", points},       {"mark", mark},           {"list", list},
+    {"export", exportVerb}, {"import", importVerb},   {"propose", proposeVerb}, {"plan", plan},
+    {"reclaim", reclaim},   {"prove", proveVerb},     {"undo", undo},           {"release", release},
+    {"demo", demo},         {"places", places}};
 
 }  // namespace
 

@@ -14,14 +14,14 @@ namespace zt::cli {
 namespace {
 
 Json planJson(const Job& job, const Plan& plan) {
-  const GainModel& gain = job.surveys().context()->gain;
+  const FindContext& context = *job.surveys().context();
   Json j = toJson(plan);
-  const auto adds = stepGains(plan, gain);
+  const auto adds = stepGains(plan, context);
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     j["lines"][i]["adds_bytes"] = adds[i].sure;
     j["lines"][i]["conditions"] = Json::array();
   }
-  const PlannedGain planned = plannedGain(plan, gain);
+  const PlannedGain planned = plannedGain(plan, context);
   j["planned"] = {{"sure_bytes", planned.sure}, {"at_most_bytes", planned.atMost}};
   j["free_bytes"] = job.reading().free;
   j["targets"] = Json::array();
@@ -35,8 +35,8 @@ Json planJson(const Job& job, const Plan& plan) {
 }
 
 void printPlan(Console& console, const Job& job, const Plan& plan) {
-  const GainModel& gain = job.surveys().context()->gain;
-  const auto adds = stepGains(plan, gain);
+  const FindContext& context = *job.surveys().context();
+  const auto adds = stepGains(plan, context);
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
     console.out << column(adds[i].sure) << "  " << std::left << std::setw(12)
@@ -48,7 +48,7 @@ void printPlan(Console& console, const Job& job, const Plan& plan) {
     if (adds[i].sure < adds[i].atMost) console.out << "; at most " << words().bytes(adds[i].atMost);
     console.out << '\n';
   }
-  const PlannedGain planned = plannedGain(plan, gain);
+  const PlannedGain planned = plannedGain(plan, context);
   console.out << "free " << words().bytes(job.reading().free) << " + planned " << words().bytes(planned.sure);
   if (planned.atMost != planned.sure) console.out << " (at most " << words().bytes(planned.atMost) << ")";
   if (const Target* t = hardest(job.planBook().targets())) {

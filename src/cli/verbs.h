@@ -51,6 +51,7 @@ struct Arguments {
   std::string driveSize;
   int by = 0;
   bool markdown = false;
+  bool toPlan = false;  ///< of points: those that would go are put on the plan
 };
 
 int drives(Console& console, const Arguments& args);
@@ -58,6 +59,7 @@ int measureVerb(Console& console, const Arguments& args);
 int tree(Console& console, const Arguments& args);
 int finds(Console& console, const Arguments& args);
 int matchVerb(Console& console, const Arguments& args);
+int points(Console& console, const Arguments& args);
 int mark(Console& console, const Arguments& args);
 int proposeVerb(Console& console, const Arguments& args);
 int plan(Console& console, const Arguments& args);

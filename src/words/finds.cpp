@@ -65,6 +65,9 @@ std::string Words::findTitle(const Find& f) const {
   if (f.kind == "programs") return path(baseName(whereIs(f)));
   if (numberIn(f, "whole-folder") == 1) return t("a copy of the folder %1", {textIn(f, "keeper")});
   if (numberIn(f, "whole-folder") == 2) return path(f.items.front().path);
+  if (f.kind == "points")
+    return t(f.items.size() == 1 ? "%1 snapshot in %2" : "%1 snapshots in %2",
+             {number(f.items.size()), f.place.empty() ? "/" : path(f.place)});
   if (f.kind == "duplicates") return t("copies of %1", {textIn(f, "keeper")});
   if (f.kind == "namesakes") return t("%1 files named %2", {number(f.items.size()), path(f.place)});
   if (f.kind == "stale-backups" && f.items.size() > 1) return t("dated copies in %1", {path(f.place)});
@@ -86,6 +89,9 @@ std::string Words::findNote(const Find& f) const {
     return f.items.size() == 1
                ? t("one copy, %1", {bytes(numberIn(f, "bytes-each"))})
                : t("%1 copies, %2 each", {number(f.items.size()), bytes(numberIn(f, "bytes-each"))});
+  if (f.kind == "points")
+    return numberIn(f, "points-stay") == 1 ? t("the newest one stays")
+                                           : t("%1 others stay", {number(numberIn(f, "points-stay"))});
   if (f.kind == "namesakes") return t("different content; the newest first");
   if (f.kind == "images")
     return !hasFact(f, "inside")
@@ -130,6 +136,7 @@ std::string Words::whyHere(const Find& f) const {
       {"duplicates", "equal, byte for byte as far as digests tell, to a file that stays"},
       {"namesakes", "files of one name that are not the same"},
       {"images", "by its content it is the disk of another machine"},
+      {"points", "earlier states of the drive: they hold what was changed or deleted since"},
       {"many-small", "thousands of small files that matter only in sum"},
       {"picked", "someone picked it"}};
   const auto known = texts.find(f.kind);
@@ -168,9 +175,14 @@ std::vector<Said> Words::evidence(const Find& f, const FindContext& c, const Evi
   if (f.kind != "namesakes" && findNote(f).find(path(whereIs(f))) == std::string::npos)
     say("Where", path(whereIs(f)));
   say("Owner", owner(c, f.owner) + (e.needsRights ? t("; removing it needs an administrator's rights") : ""));
+  if (f.kind == "points") {
+    sayOfPoints(f, c, all);
+    return all;
+  }
   sayOfLoss(f, e, all);
   sayOfTimes(f, c, all);
   sayOfSize(f, e, all);
+  sayOfHolders(f, c, all);
   sayOfKeeper(f, all);
   sayOfImage(f, all);
   if (f.kind != "duplicates" && f.kind != "namesakes") sayOfCopies(f, e, all);
@@ -230,9 +242,51 @@ void Words::sayOfSize(const Find& f, const Evidence& e, std::vector<Said>& all) 
     all.push_back(
         {t("Other names"), t("%1 further names elsewhere keep part of it; that part does not come free",
                              {number(f.linksElsewhere)})});
-  if (f.gain.sure < f.gain.atMost && f.gain.when == GainTime::now)
+}
+
+/// Who keeps its bytes from coming free.
+void Words::sayOfHolders(const Find& f, const FindContext& c, std::vector<Said>& all) const {
+  if (f.gain.when != GainTime::now) return;
+  std::vector<NodeId> nodes;
+  for (const Subject& item : f.items)
+    if (item.node != noNode) nodes.push_back(item.node);
+  const GainModel::Keepers keepers = c.gain.keepersOf(nodes);
+  const auto count = std::count(keepers.points.begin(), keepers.points.end(), true);
+  if (keepers.byPoints > 0)
+    all.push_back({t("Pinned"), t(count == 1 ? "by %1 snapshot: freed now %2, with it %3"
+                                             : "by %1 snapshots: freed now %2, with them %3",
+                                  {number(static_cast<std::uint64_t>(count)), bytes(f.gain.sure),
+                                   bytes(f.gain.sure + keepers.byPoints)})});
+  if (keepers.byFiles > 0 && !keepers.files.empty()) {
+    std::string where = path(c.tree.path(keepers.files.front()));
+    if (keepers.files.size() > 1) where += t(" and others");
+    all.push_back(
+        {t("Shared"), t("%1 of it are held by %2 as well, and stay", {bytes(keepers.byFiles), where})});
+  }
+  if (keepers.byOthers > 0)
+    all.push_back({t("Held"), t("%1 of it are held by somebody who was not seen, or by another subvolume",
+                                {bytes(keepers.byOthers)})});
+  const bool told = keepers.byPoints > 0 || keepers.byOthers > 0;
+  if (f.gain.sure < f.gain.atMost && !told)
     all.push_back({t("Shared"), t("other files or snapshots may hold part of its extents: only %1 are sure",
                                   {bytes(f.gain.sure)})});
+}
+
+void Words::sayOfPoints(const Find& f, const FindContext& c, std::vector<Said>& all) const {
+  TimeNs oldest = 0;
+  Bytes alone = 0;
+  for (const Subject& item : f.items) {
+    oldest = oldest == 0 ? item.identity.modified : std::min(oldest, item.identity.modified);
+    alone += item.occupied;
+  }
+  const TimeNs now = c.survey.finished;
+  all.push_back({t("Taken"), t("%1 to %2", {ago(oldest, now), ago(f.newest, now)})});
+  all.push_back({t("Alone"), t("each by itself gives %1 in all; together they give %2",
+                               {bytes(alone), bytes(f.gain.sure)})});
+  const auto stays = static_cast<TimeNs>(numberIn(f, "newest-stays"));
+  all.push_back({t("Lost"), t("the way back to before %1; the newest that stays is of %2",
+                              {ago(stays, now), ago(stays, now)})});
+  all.push_back({t("Comes back"), t("no")});
 }
 
 void Words::sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all) const {

@@ -106,6 +106,7 @@ std::string Words::findKind(std::string_view kind) const {
                                                              {"memory-files", "memory file"},
                                                              {"components", "part of the system"},
                                                              {"many-small", "many small files"},
+                                                             {"points", "snapshots"},
                                                              {"picked", "picked by hand"}};
   const char* text = wordFor(texts, kind);
   return text == nullptr ? std::string(kind) : t(text);
@@ -117,6 +118,7 @@ std::string Words::action(std::string_view id) const {
                                                              {"empty", "empty"},
                                                              {"release", "release"},
                                                              {"advise", "advise"},
+                                                             {"drop", "let go"},
                                                              {"transfer", "move elsewhere"},
                                                              {"link", "link to the one that stays"},
                                                              {"share", "share its bytes"},
@@ -138,6 +140,16 @@ std::string Words::when(GainTime time) const {
   static constexpr std::array<const char*, gainTimes> texts{"now", "when released", "at restart",
                                                             "until next start", "later"};
   return t(pick(texts, time));
+}
+
+std::string Words::pointLock(PointLock lock) const {
+  static constexpr std::array<const char*, pointLocks> texts{"",
+                                                             "the newest of its series",
+                                                             "it is mounted",
+                                                             "the system starts from it",
+                                                             "other subvolumes lie in it",
+                                                             "somebody may have gone on in it"};
+  return t(pick(texts, lock));
 }
 
 std::string Words::mark(Mark mark) const {

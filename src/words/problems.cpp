@@ -71,7 +71,7 @@ const char* problemText(Errc code) {
     case Errc::placeholder:
       return "nothing of it is stored on this drive; opening it could fetch it from elsewhere";
     case Errc::lastCopy:
-      return "it is the last of several equal files that would be left";
+      return "it is the last of several that would be left";
     case Errc::io:
       return "the system reports a failure; check the drive and its cable";
   }

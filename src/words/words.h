@@ -40,7 +40,8 @@ public:
   std::string exact(Bytes amount) const;          ///< "9,600,000,000 B"
   std::string number(std::uint64_t count) const;  ///< "9,600"
   std::string decimal(double value, int decimals) const;
-  std::string baseNote() const;  ///< "1 GB = 10⁹ B"
+  std::string baseNote() const;                 ///< "1 GB = 10⁹ B"
+  std::string pointLock(PointLock lock) const;  // why it stays
   std::string age(TimeNs then, TimeNs now) const;
   std::string ago(TimeNs then, TimeNs now) const;  // "today", "3 months ago"
                                                    ///< "3 years", "today"
@@ -120,6 +121,8 @@ private:
   void sayOfSize(const Find& f, const Evidence& e, std::vector<Said>& all) const;
   void sayOfImage(const Find& find, std::vector<Said>& all) const;
   void sayOfKeeper(const Find& find, std::vector<Said>& all) const;
+  void sayOfPoints(const Find& find, const FindContext& context, std::vector<Said>& all) const;
+  void sayOfHolders(const Find& find, const FindContext& context, std::vector<Said>& all) const;
   void sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all) const;
   void sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all) const;
   std::string t(const char* text) const { return translate_ ? translate_(text) : std::string(text); }

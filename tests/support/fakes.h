@@ -4,6 +4,7 @@
 #include <map>
 
 #include "core/job/workshop.h"
+#include "core/os/btrfs/linux_snapshots.h"
 #include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"
 #include "core/os/linux_mount_table.h"
@@ -95,6 +96,7 @@ inline Workshop realWorkshop() {
   w.clock = std::make_shared<SystemClock>();
   w.insides = std::make_shared<LinuxDriveInsides>();
   w.privileged = std::make_shared<NoRights>();
+  w.snapshots = std::make_shared<LinuxSnapshots>();
   return w;
 }
 

@@ -19,7 +19,8 @@ FindContext::FindContext(SurveyPtr s, PlaceMap p, FindOptions o)
       options(std::move(o)),
       kindsFound_(std::async(std::launch::async, [this] { findKinds(); })),  // beside what follows
       sightings(judge(places, tree, {options.now, options.head})),
-      gain(tree, survey.holdings) {
+      gain(tree, survey.holdings),
+      points(survey) {
   takeJudgements();
   findTrashes();
   findHeld();
@@ -145,6 +146,30 @@ Subject FindContext::subject(NodeId node) const {
   return s;
 }
 
+Subject FindContext::pointSubject(std::uint32_t point) const {
+  Subject s;
+  s.kind = SubjectKind::point;
+  s.path = points[point].path;
+  s.identity.inode = points[point].id;
+  s.identity.modified = points[point].taken;
+  s.occupied = points.own(point);
+  return s;
+}
+
+std::optional<std::uint32_t> FindContext::pointOf(const Subject& s) const {
+  return s.kind == SubjectKind::point ? points.find(s.identity.inode, s.identity.modified) : std::nullopt;
+}
+
+GainBounds FindContext::gainOf(std::span<const Subject> items) const {
+  std::vector<NodeId> nodes;
+  GainModel::Points going(points.size(), false);
+  for (const Subject& item : items) {
+    if (item.node != noNode) nodes.push_back(item.node);
+    if (const auto point = pointOf(item)) going[*point] = true;
+  }
+  return gain.of(nodes, going);
+}
+
 std::string FindContext::findId(std::string_view kind, std::string_view about, AgeBand band) {
   char text[24];
   std::snprintf(text, sizeof text, "-%010llx",
@@ -159,13 +184,15 @@ void FindContext::weigh(Find& find) const {
   find.files = 0;
   find.accessed = 0;
   for (const auto& item : find.items) {
+    if (item.kind == SubjectKind::point) find.newest = std::max(find.newest, item.identity.modified);
+    if (item.node == noNode) continue;
     nodes.push_back(item.node);
     const bool folder = tree.isFolder(item.node);
     find.newest = std::max(find.newest, folder ? tree.totals(item.node).newest : tree.modified(item.node));
     find.files += folder ? tree.totals(item.node).files : 1;
     if (options.keepsAccessTimes) find.accessed = std::max(find.accessed, tree.accessedSeconds(item.node));
   }
-  const GainBounds bounds = gain.of(nodes);
+  const GainBounds bounds = gainOf(find.items);
   find.gain = {bounds.sure, bounds.atMost, GainTime::now};
   find.linksElsewhere = gain.namesElsewhere(nodes);
 }

@@ -11,6 +11,7 @@
 #include "core/finds/find.h"
 #include "core/os/machine.h"
 #include "core/os/owner_names.h"
+#include "core/points/points.h"
 #include "core/survey/survey.h"
 #include "core/survey/tree/gain_model.h"
 
@@ -76,6 +77,7 @@ private:
 public:
   const Sightings sightings;  ///< which place speaks of which entry
   const GainModel gain;
+  const PointModel points;
 
   TimeNs line() const { return options.now - options.ageLine; }
   Bytes large() const;
@@ -87,6 +89,11 @@ public:
   /// Whether a path must not go: see PlaceMap::locked, and by what the survey itself shows.
   bool locked(std::string_view path) const;
   Subject subject(NodeId node) const;
+  Subject pointSubject(std::uint32_t point) const;
+  /// The point that a subject is about, if it is one and still there.
+  std::optional<std::uint32_t> pointOf(const Subject& subject) const;
+  /// What comes free if all of these go: entries and points, together.
+  GainBounds gainOf(std::span<const Subject> items) const;
   /// The strictest standing of an entry and of everything beneath it; the worst regret likewise.
   Judgement strictest(NodeId node) const;
   /// Sums and times of a find, from its items.

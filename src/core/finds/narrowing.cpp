@@ -52,6 +52,7 @@ private:
 
 TimeNs timeOf(const Subject& thing, const SurveyTree& tree) {
   if (const TimeNs thrown = timeOfDate(thing.deleted); thrown != 0) return thrown;
+  if (thing.kind == SubjectKind::point) return thing.identity.modified;
   if (thing.node == noNode) return 0;
   return tree.isFolder(thing.node) ? tree.totals(thing.node).newest : tree.modified(thing.node);
 }

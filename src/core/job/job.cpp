@@ -121,7 +121,9 @@ Result<GuardedDrive> Job::guarded() {
                       std::move(*root),
                       identity(),
                       {},
-                      plan_.copies(plan_.plan())};
+                      plan_.copies(plan_.plan()),
+                      site().snapshots(),
+                      site().drive().target};
 }
 
 Result<std::vector<JournalRecord>> Job::rehearse() {

@@ -3,6 +3,7 @@
 
 #include "core/job/own_places.h"
 
+#include "core/os/btrfs/linux_snapshots.h"
 #include "core/os/linux_drive_insides.h"
 #include "core/os/linux_file_system.h"
 #include "core/os/linux_mount_table.h"
@@ -20,6 +21,7 @@ Workshop linuxWorkshop() {
   workshop.clock = std::make_shared<SystemClock>();
   workshop.insides = std::make_shared<LinuxDriveInsides>();
   workshop.privileged = std::make_shared<HelperClient>(helperCommand());
+  workshop.snapshots = std::make_shared<LinuxSnapshots>();
   workshop.machine = thisMachine();
   if (auto places = placesWithOwn(ownPlacesFile()))
     workshop.places = std::move(*places);

@@ -253,7 +253,7 @@ std::shared_ptr<const Copies> PlanBook::copies(const Plan& plan) const {
 }
 
 PlannedGain PlanBook::planned() const {
-  return surveys_.context() ? plannedGain(plan_, surveys_.context()->gain) : PlannedGain{};
+  return surveys_.context() ? plannedGain(plan_, *surveys_.context()) : PlannedGain{};
 }
 
 namespace {

@@ -7,6 +7,7 @@
 #include "core/os/mount_table.h"
 #include "core/os/open_files.h"
 #include "core/os/rights/privileged.h"
+#include "core/os/snapshots.h"
 
 namespace zt {
 
@@ -19,7 +20,8 @@ struct System {
   std::shared_ptr<Clock> clock;
   std::shared_ptr<DriveInsides> insides;
   std::shared_ptr<Privileged> privileged;
-  std::shared_ptr<Machine> machine = nullptr;  ///< nullptr where nothing is known of it
+  std::shared_ptr<Snapshots> snapshots = nullptr;  ///< nullptr where none can be let go
+  std::shared_ptr<Machine> machine = nullptr;      ///< nullptr where nothing is known of it
 };
 
 }  // namespace zt

@@ -46,20 +46,21 @@ void append(std::vector<NodeId>& nodes, const PlanLine& line) {
 }
 }  // namespace
 
-PlannedGain plannedGain(const Plan& plan, const GainModel& gain) {
-  std::vector<NodeId> freeing;
-  std::vector<NodeId> all;
+PlannedGain plannedGain(const Plan& plan, const FindContext& context) {
+  std::vector<Subject> freeing;
+  std::vector<Subject> all;
   Bytes elsewhere = 0;  // of packages and the like
   for (const auto& line : plan.lines) {
     if (!line.enabled) continue;
-    if (line.takesPart()) append(freeing, line);
-    append(all, line);
-    const bool nodeless =
-        std::all_of(line.items.begin(), line.items.end(), [](const Subject& s) { return s.node == noNode; });
-    if (nodeless) elsewhere += line.gain.atMost;
+    if (line.takesPart()) freeing.insert(freeing.end(), line.items.begin(), line.items.end());
+    all.insert(all.end(), line.items.begin(), line.items.end());
+    const bool neither = std::all_of(line.items.begin(), line.items.end(), [](const Subject& s) {
+      return s.node == noNode && s.kind != SubjectKind::point;
+    });
+    if (neither) elsewhere += line.gain.atMost;
   }
-  const GainBounds now = gain.of(freeing);
-  return {now.sure, (all.size() == freeing.size() ? now.atMost : gain.of(all).atMost) + elsewhere};
+  const GainBounds now = context.gainOf(freeing);
+  return {now.sure, (all.size() == freeing.size() ? now.atMost : context.gainOf(all).atMost) + elsewhere};
 }
 
 std::vector<NodeId> outermostItems(const Plan& plan, const GainModel& gain) {
@@ -69,16 +70,35 @@ std::vector<NodeId> outermostItems(const Plan& plan, const GainModel& gain) {
   return gain.outermost(all);
 }
 
-std::vector<GainBounds> stepGains(const Plan& plan, const GainModel& gain) {
+GainModel::Points pointsOf(const Plan& plan, const FindContext& context) {
+  GainModel::Points all(context.points.size(), false);
+  for (const auto& line : plan.lines)
+    for (const auto& item : line.items)
+      if (const auto point = line.takesPart() ? context.pointOf(item) : std::nullopt) all[*point] = true;
+  return all;
+}
+
+std::vector<GainBounds> stepGains(const Plan& plan, const FindContext& context) {
   std::vector<NodeId> freeing;
   for (const auto& line : plan.lines)
     if (line.takesPart()) append(freeing, line);
-  const std::vector<NodeId> outer = gain.outermost(freeing);
+  const std::vector<NodeId> outer = context.gain.outermost(freeing);
   std::vector<bool> counted(outer.size(), false);
-  GainModel::Sum sum(gain);
+  // What points hold together with files counts with the files, whichever stands first.
+  GainModel::Sum sum(context.gain, pointsOf(plan, context));
+  GainModel::Points before(context.points.size(), false);
+  Bytes freed = 0;
   std::vector<GainBounds> steps;
   for (const auto& line : plan.lines) {
     GainBounds adds;
+    const GainModel::Points earlier = before;
+    for (const auto& item : line.items)
+      if (const auto point = line.takesPart() ? context.pointOf(item) : std::nullopt) before[*point] = true;
+    if (before != earlier) {
+      const Bytes now = context.points.of(before).frees;
+      adds += {now - freed, now - freed};
+      freed = now;
+    }
     for (const auto& item : line.items) {
       if (!line.takesPart()) break;
       const auto at = std::lower_bound(outer.begin(), outer.end(), item.node);
@@ -117,9 +137,24 @@ Result<void> checkConflicts(const Plan& plan, const FindContext& context) {
   return {};
 }
 
+Result<void> checkPoint(const FindContext& context, const Subject& item) {
+  const auto point = context.pointOf(item);
+  if (!point || context.points[*point].path != item.path) return fail(Errc::changed, "plan", item.path);
+  const PointLock lock = context.points.lock(*point);
+  if (lock == PointLock::mounted) return fail(Errc::inUse, "plan", item.path, std::string(name(lock)));
+  if (lock == PointLock::newest) return fail(Errc::lastCopy, "plan", item.path, std::string(name(lock)));
+  if (lock != PointLock::none) return fail(Errc::bedrock, "plan", item.path, std::string(name(lock)));
+  return {};
+}
+
 Result<void> checkLocks(const Plan& plan, const FindContext& context, const Marks& marks) {
   for (const PlanLine& line : plan.lines)
     for (const Subject& item : line.items) {
+      if (item.kind == SubjectKind::point) {
+        if (auto may = checkPoint(context, item); !may) return may;
+        if (marks.locks(item.path)) return fail(Errc::kept, "plan", item.path);
+        continue;
+      }
       if (line.step->touches && context.locked(item.path)) return fail(Errc::bedrock, "plan", item.path);
       if (marks.locks(item.path)) return fail(Errc::kept, "plan", item.path);
     }
@@ -130,7 +165,13 @@ void reprice(Plan& plan, const FindContext& context) {
   for (PlanLine& line : plan.lines) {
     std::vector<NodeId> nodes;
     Judgement worst{Standing::spent, Regret::none};
-    if (line.items.empty() || line.items.front().kind != SubjectKind::entry) continue;
+    if (line.items.empty()) continue;
+    if (line.items.front().kind == SubjectKind::point) {
+      const GainBounds bounds = context.gainOf(line.items);
+      line.gain = line.step->gainOf(bounds.sure, bounds.atMost);
+      continue;
+    }
+    if (line.items.front().kind != SubjectKind::entry) continue;
     for (Subject& item : line.items) {
       nodes.push_back(item.node);
       item.occupied = context.tree.weight(item.node);

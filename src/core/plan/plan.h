@@ -47,12 +47,15 @@ struct PlannedGain {
   Bytes sure = 0;    ///< by the steps that free bytes, for certain
   Bytes atMost = 0;  ///< by all of them, when what is held is released too
 };
-PlannedGain plannedGain(const Plan& plan, const GainModel& gain);
+PlannedGain plannedGain(const Plan& plan, const FindContext& context);
 
 /// What each line adds to those before it, in order; nothing for lines that are off and for steps that free
 /// no bytes. What lies beneath an item of another line goes with that line and counts there. The sure ones
 /// sum to `plannedGain().sure`.
-std::vector<GainBounds> stepGains(const Plan& plan, const GainModel& gain);
+std::vector<GainBounds> stepGains(const Plan& plan, const FindContext& context);
+
+/// The points that the enabled lines let go, by their places in the survey's holdings.
+GainModel::Points pointsOf(const Plan& plan, const FindContext& context);
 
 /// The items of the enabled lines that are acted on: none twice, and none beneath another. Sorted node
 /// numbers.
@@ -65,6 +68,10 @@ Result<void> bind(Plan& plan, const SurveyTree& tree);
 /// Fails with conflict where one step leaves a way back and another, at, above or beneath the same thing,
 /// does not.
 Result<void> checkConflicts(const Plan& plan, const FindContext& context);
+
+/// Whether a point is the one that was measured and may go: fails with changed, inUse (it is mounted),
+/// lastCopy (the newest of its series), bedrock (the system starts from it, others lie in it).
+Result<void> checkPoint(const FindContext& context, const Subject& item);
 
 /// Fails with bedrock or kept for the first enabled or disabled line of which anything is locked.
 Result<void> checkLocks(const Plan& plan, const FindContext& context, const Marks& marks);

@@ -115,13 +115,12 @@ Choice best(const Choices& choices, Regret ceiling, Bytes need) {
 
 /// Sums of single gains never exceed the gain of the set, so together the lines may give more than was
 /// needed: drop what can go, the most regretted first.
-void dropSurplus(std::vector<const Find*>& finds, Bytes need, const GainModel& gain) {
+void dropSurplus(std::vector<const Find*>& finds, Bytes need, const FindContext& context) {
   const auto gainOf = [&](const Find* without) {
-    std::vector<NodeId> nodes;
+    std::vector<Subject> items;
     for (const Find* f : finds)
-      if (f != without)
-        for (const auto& item : f->items) nodes.push_back(item.node);
-    return gain.of(nodes).sure;
+      if (f != without) items.insert(items.end(), f->items.begin(), f->items.end());
+    return context.gainOf(items).sure;
   };
   const Bytes together = gainOf(nullptr);
   const Bytes singly = std::accumulate(finds.begin(), finds.end(), Bytes{0},
@@ -258,9 +257,9 @@ Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& con
     choice = best(choices, proposal.ceiling, need);
   }
   if (!choice.reached) dropWorthless(choice.finds, need);
-  dropSurplus(choice.finds, need, context.gain);
+  dropSurplus(choice.finds, need, context);
   proposal.plan = planOf(choice, steps, marks);
-  const Bytes given = plannedGain(proposal.plan, context.gain).sure;
+  const Bytes given = plannedGain(proposal.plan, context).sure;
   proposal.reached = given >= need;
   proposal.shortBy = proposal.reached ? 0 : need - given;
   Bytes regretBytes = 0;

@@ -42,6 +42,11 @@ const std::string* Holders::holderOfDeleted(std::uint64_t device, std::uint64_t 
 }
 
 Result<NodeId> checkOnPaper(const GuardedDrive& drive, const Subject& item) {
+  if (item.kind == SubjectKind::point) {
+    if (drive.marks.locks(item.path)) return fail(Errc::kept, "guard", item.path);
+    auto may = checkPoint(*drive.context, item);
+    return may ? Result<NodeId>(noNode) : Result<NodeId>(tl::unexpected(may.error()));
+  }
   if (!plainRelative(item.path)) return fail(Errc::outsideRoot, "guard", item.path);
   const auto parts = splitPath(item.path);
   if (std::find(parts.begin(), parts.end(), holdName) != parts.end())
@@ -51,6 +56,12 @@ Result<NodeId> checkOnPaper(const GuardedDrive& drive, const Subject& item) {
   const auto node = drive.tree().find(item.path);
   if (!node) return fail(Errc::notThere, "guard", item.path);
   if (drive.tree().identity(*node) != item.identity) return fail(Errc::changed, "guard", item.path);
+  // A snapshot beneath it goes as what it is, or not at all.
+  for (std::size_t i = 0; i < drive.context->points.size(); ++i) {
+    const NodeId point = drive.context->points[i].node;
+    if (point != noNode && drive.context->gain.beneath(point, *node))
+      return fail(Errc::otherDevice, "guard", item.path, escapePath(drive.tree().path(point)));
+  }
   for (const SurveyException& e : drive.context->survey.exceptions) {
     if (!drive.context->gain.beneath(e.node, *node)) continue;
     // What was not seen cannot be compared, so it cannot go.

@@ -6,6 +6,7 @@
 #include "core/finds/find_context.h"
 #include "core/finds/hold_name.h"
 #include "core/finds/marks.h"
+#include "core/os/snapshots.h"
 #include "core/reclaim/copies.h"
 #include "core/reclaim/journal.h"
 
@@ -21,6 +22,8 @@ struct GuardedDrive {
   std::string job;       ///< whose things are held: two jobs on one drive never collide
   PathBytes surveyedAt;  ///< where the survey's root lies below `root`; empty but for what another job holds
   std::shared_ptr<const Copies> copies = nullptr;  ///< nullptr where no contents were compared
+  std::shared_ptr<Snapshots> snapshots = nullptr;  ///< nullptr where points cannot be let go
+  PathBytes mountTarget = {};                      ///< top of the drive
 
   const SurveyTree& tree() const { return context->tree; }
   /// The entry at a path below `root`; noNode if it was not measured.

@@ -48,7 +48,8 @@ Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, con
   auto space = SpaceLedger::begin(*drive_.files, drive_.root, control.readingsApart);
   if (!space) return tl::unexpected(space.error());
   space_.emplace(std::move(*space));
-  promises_.emplace(drive_.context->gain);
+  promises_.emplace(drive_.context->gain, pointsOf(plan, *drive_.context));
+  going_.assign(drive_.context->points.size(), false);
   RunReport report;
   report.run = run_;
   divide(plan);
@@ -69,9 +70,8 @@ void Runner::shareTheRise() {
 void Runner::divide(const Plan& plan) {
   parts_.clear();
   pieces_.clear();
-  const GainModel& gain = drive_.context->gain;
-  const auto steps = stepGains(plan, gain);
-  const std::vector<NodeId> outer = outermostItems(plan, gain);
+  const auto steps = stepGains(plan, *drive_.context);
+  const std::vector<NodeId> outer = outermostItems(plan, drive_.context->gain);
   absl::flat_hash_set<PathBytes> taken;
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
@@ -152,7 +152,8 @@ void Runner::end(Part& part) {
 std::vector<JournalRecord> Runner::rehearse(const Plan& plan) {
   const Holders holders = Holders::read(*drive_.openFiles);
   StepSite site{drive_, run_, holders};
-  promises_.emplace(drive_.context->gain);
+  promises_.emplace(drive_.context->gain, pointsOf(plan, *drive_.context));
+  going_.assign(drive_.context->points.size(), false);
   std::vector<JournalRecord> all;
   for (const PlanLine& line : plan.lines) {
     if (!line.enabled || !line.step->touches) continue;
@@ -178,6 +179,12 @@ JournalRecord Runner::recordOf(const PlanLine& line, const Subject& item) {
   r.identity = item.identity;
   r.occupied = item.occupied;
   if (line.step->frees() && item.node != noNode) r.promised = promises_->add(item.node);
+  if (const auto point = drive_.context->pointOf(item)) {
+    const Bytes before = drive_.context->points.of(going_).frees;
+    going_[*point] = true;
+    const Bytes adds = drive_.context->points.of(going_).frees - before;
+    r.promised = {adds, adds};
+  }
   if (line.step->executor == nullptr)
     refuse(r, Error{Errc::unknownStep, "guard", item.path, 0, line.step->id});
   else if (const auto allowed = checkOnPaper(drive_, item); !allowed)
@@ -326,6 +333,8 @@ Result<void> Runner::runBatch(Batch& batch) {
   Result<void> noted;
   if (executor.finishes()) {
     finishAll(batch);
+    StepSite waiting{drive_, run_, nobody, control_.stop};
+    executor.awaitSpace(waiting, batch.records);
     noted = journal_.write(batch.records);
   }
   tidyAll(batch);

@@ -132,6 +132,7 @@ private:
   std::optional<SpaceLedger> space_;
   std::vector<std::size_t> pieces_;  ///< which part each piece of `space_` belongs to
   std::optional<GainModel::Sum> promises_;
+  GainModel::Points going_;  ///< those that were promised so far
   std::chrono::steady_clock::time_point nextTold_{};
 };
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <stop_token>
+
 #include "core/reclaim/guard.h"
 
 namespace zt {
@@ -10,6 +12,7 @@ struct StepSite {
   GuardedDrive& drive;
   std::int64_t run = 0;
   const Holders& holders;
+  std::stop_token stop = {};
 };
 
 /// Carries out one kind of step, item by item, in phases that the journal records: what `prepare` chose is
@@ -39,6 +42,9 @@ public:
   virtual bool finishes() const { return false; }
   /// Makes it final and counts into `record.freed`. Must stop at anything that was not measured.
   virtual Result<void> finish(StepSite& site, JournalRecord& record) const { return release(site, record); }
+  /// Called once for a batch when all of it was finished, before the drive's counter is read: waits for space
+  /// that comes later, but not without end. May note in a record that it still has to come.
+  virtual void awaitSpace(StepSite& /*site*/, std::span<JournalRecord> /*batch*/) const {}
   /// Takes back what `apply` did, or what was held since. Never over anything. Sets the state to returned or
   /// missing.
   virtual Result<void> undo(StepSite& site, JournalRecord& record) const = 0;

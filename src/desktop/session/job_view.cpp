@@ -74,7 +74,7 @@ void fillSurvey(Job& job, const JobView& before, JobView& v) {
   v.composition = same ? before.composition : std::make_shared<const Composition>(v.context);
   v.strata = same && !before.stale ? before.strata : strataOf(*v.context);
   if (v.stale) lowerStrata(job, v);
-  v.adds = stepGains(v.plan, v.context->gain);
+  v.adds = stepGains(v.plan, *v.context);
   v.planned = job.planBook().planned();
   if (same && before.evidence) {
     v.evidence = before.evidence;

@@ -409,8 +409,8 @@ TEST_F(Knowing, AdvisesAndTouchesNothing) {
   ASSERT_TRUE(line);
   Plan plan;
   plan.lines.push_back(*line);
-  EXPECT_EQ(plannedGain(plan, context->gain).sure, 0u);
-  EXPECT_GT(plannedGain(plan, context->gain).atMost, 0u);
+  EXPECT_EQ(plannedGain(plan, *context).sure, 0u);
+  EXPECT_GT(plannedGain(plan, *context).atMost, 0u);
   EXPECT_TRUE(consentFor(plan).lines.empty()) << "nothing is done here, so nobody is asked";
   EXPECT_TRUE(outermostItems(plan, context->gain).empty());
   EXPECT_TRUE(checkLocks(plan, *context, {}));

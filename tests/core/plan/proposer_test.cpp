@@ -116,7 +116,7 @@ TEST(Propose, SaysWhatIsShort) {
   options.ceiling = Regret::timeOrBandwidth;
   const auto p = m.propose(300'000, options);
   EXPECT_FALSE(p.reached);
-  EXPECT_EQ(p.shortBy, 300'000 - plannedGain(p.plan, m.context->gain).sure);
+  EXPECT_EQ(p.shortBy, 300'000 - plannedGain(p.plan, *m.context).sure);
 }
 
 TEST(Propose, KeepsWhatIsToBeKept) {
@@ -143,7 +143,7 @@ TEST(Propose, NeverCountsOneByteTwice) {
   const auto p = m.propose(150'000);
   Bytes singly = 0;
   for (const auto& line : p.plan.lines) singly += line.gain.sure;
-  EXPECT_EQ(singly, plannedGain(p.plan, m.context->gain).sure);
+  EXPECT_EQ(singly, plannedGain(p.plan, *m.context).sure);
   EXPECT_TRUE(p.reached);
 }
 
@@ -157,7 +157,7 @@ TEST(PlannedGain, CountsLinksHolesAndNestingAsASet) {
   const auto gain = [&](std::initializer_list<const char*> paths, std::string_view action = "discard") {
     Plan plan;
     for (const char* p : paths) plan.lines.push_back(m.line(p, action));
-    return plannedGain(plan, m.context->gain);
+    return plannedGain(plan, *m.context);
   };
   EXPECT_EQ(gain({"d/a"}).sure, 0u);
   EXPECT_EQ(gain({"d/a", "e/b"}).sure, file);

@@ -15,6 +15,7 @@ DetectorTable builtInDetectors() {
   table.add(staleBackupsDetector());
   table.add(memoryFilesDetector());
   table.add(componentsDetector());
+  table.add(pointsDetector());
   table.add(manySmallDetector());
   table.add(dormantDetector());
   table.add(largeDetector());

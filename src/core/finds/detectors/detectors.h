@@ -31,6 +31,8 @@ std::shared_ptr<const Detector> memoryFilesDetector();
 std::shared_ptr<const Detector> manySmallDetector();
 /// Copies that nobody has written to for long.
 std::shared_ptr<const Detector> staleBackupsDetector();
+/// Snapshots that may go, a find a series.
+std::shared_ptr<const Detector> pointsDetector();
 /// What arrived, for every user, by age.
 std::shared_ptr<const Detector> arrivalsDetector();
 

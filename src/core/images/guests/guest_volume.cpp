@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cstring>
 
 namespace zt {
 
@@ -56,6 +57,15 @@ void FreeBits::take(std::string_view bytes, Bytes units) {
     if (u / 8 >= bytes.size()) {  // of the rest nothing is known: it counts as taken
       at_ += (units - u) * unit_;
       break;
+    }
+    if (u % 64 == 0 && units - u >= 64 && bytes.size() - u / 8 >= 8) {  // most are all alike
+      std::uint64_t many = 0;
+      std::memcpy(&many, bytes.data() + u / 8, sizeof many);
+      if (many == 0 || many == ~std::uint64_t{0}) {
+        many == 0 ? allFree(64) : static_cast<void>(at_ += 64 * unit_);
+        u += 64;
+        continue;
+      }
     }
     const auto byte = static_cast<unsigned char>(bytes[u / 8]);
     if (u % 8 == 0 && (byte == 0xff || byte == 0) && units - u >= 8) {

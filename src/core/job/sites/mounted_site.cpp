@@ -39,6 +39,7 @@ public:
   std::string_view kind() const override { return "mounted"; }
   FileSystemPtr files() const override { return workshop_.files; }
   std::shared_ptr<OpenFiles> openFiles() const override { return workshop_.openFiles; }
+  std::shared_ptr<Snapshots> snapshots() const override { return workshop_.snapshots; }
   bool takesRights() const override { return workshop_.privileged->worthAsking(); }
 
   MeasurePorts measurePorts(FileSystemPtr files, std::shared_ptr<PrivilegedAccess> access) const override {

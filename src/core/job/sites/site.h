@@ -21,6 +21,8 @@ public:
   virtual std::string_view kind() const = 0;
   virtual FileSystemPtr files() const = 0;
   virtual std::shared_ptr<OpenFiles> openFiles() const = 0;
+  /// nullptr where points cannot be let go.
+  virtual std::shared_ptr<Snapshots> snapshots() const { return nullptr; }
   /// The ports to measure through, with `files` in front. With `access` what is closed to this program is
   /// read by the helper.
   virtual MeasurePorts measurePorts(FileSystemPtr files, std::shared_ptr<PrivilegedAccess> access) const = 0;

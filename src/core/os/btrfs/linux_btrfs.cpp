@@ -126,12 +126,12 @@ void findMounted(int fd, std::vector<Subvolume>& all) {
     s.mounted = std::find(seen.begin(), seen.end(), std::pair(device, s.id)) != seen.end();
 }
 
+}  // namespace
+
 void findPlaces(int fd, BtrfsRoots& roots) {
   findPaths(fd, roots.subvolumes);
   findMounted(fd, roots.subvolumes);
 }
-
-}  // namespace
 
 Result<StoredSizes> readMountedBtrfs(int fd, const std::stop_token& stop) {
   const Devices devices(fd);

@@ -4,7 +4,7 @@
 #include <stop_token>
 
 #include "core/base/result.h"
-#include "core/os/stored_sizes.h"
+#include "core/os/btrfs/btrfs_forest.h"
 
 namespace zt {
 
@@ -12,5 +12,8 @@ namespace zt {
 /// kernel. `fd` is open on any folder of it. What was written shortly before is not seen unless it was
 /// synced. Needs rights to read the devices, or CAP_SYS_ADMIN.
 Result<StoredSizes> readMountedBtrfs(int fd, const std::stop_token& stop);
+
+/// Fills in where subvolumes lie and which are mounted, as far as may be asked.
+void findPlaces(int fd, BtrfsRoots& roots);
 
 }  // namespace zt

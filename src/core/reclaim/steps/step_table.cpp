@@ -10,6 +10,7 @@ StepTable builtInSteps() {
   table.add(holdStep());
   table.add(emptyStep());
   table.add(adviseStep());
+  table.add(dropStep());
   return table;
 }
 

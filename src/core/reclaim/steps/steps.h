@@ -12,6 +12,8 @@ StepKind holdStep();
 /// What somebody threw away goes for good, each thing with the record of where it came from.
 StepKind emptyStep();
 StepKind adviseStep();
+/// Snapshots go, through their file system.
+StepKind dropStep();
 
 /// The kinds of step that come with the program.
 StepTable builtInSteps();

@@ -5,6 +5,7 @@
 #include <future>
 #include <thread>
 
+#include "core/survey/measure/point_words.h"
 #include "core/survey/measure/shared_extents.h"
 #include "core/survey/measure/statement_lines.h"
 #include "core/survey/measure/stored_files.h"
@@ -77,8 +78,10 @@ std::optional<Result<SpaceUsage>> usageWithin(const MeasurePorts& ports, const F
 }
 
 /// Who holds what, if more than one can. `before`: what was known of the files that were not walked again.
-void findHolders(Survey& survey, const SeenFiles& seen, const Holdings* before, bool allSeen) {
-  if (seen.stored) survey.holdings = seen.stored->holdings(survey.tree);
+void findHolders(Survey& survey, const SeenFiles& seen, const Folder& root, const Holdings* before,
+                 bool allSeen) {
+  if (seen.stored)
+    survey.holdings = withWords(seen.stored->holdings(survey.tree), survey.tree, *seen.files, root);
   if (seen.asked) survey.holdings = seen.asked->holdings(survey.tree, before, allSeen);
 }
 
@@ -110,9 +113,9 @@ Result<void> settleAll(Survey& survey, const MeasurePorts& ports, const Drive& d
     survey.partial = true;
     survey.exceptions.push_back({SurveyException::Kind::swapped, 0, 0});
   }
-  findHolders(survey, seen, held, true);
+  findHolders(survey, seen, *root, held, true);
   settle(survey, ports, drive, Walked{there, grown, seen.stored.get()}, stop);
-  if (seen.asked && !sawAll(survey)) findHolders(survey, seen, held, false);
+  if (seen.asked && !sawAll(survey)) findHolders(survey, seen, *root, held, false);
   return {};
 }
 

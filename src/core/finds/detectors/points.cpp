@@ -1,0 +1,51 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/finds/detectors/detectors.h"
+
+namespace zt {
+
+namespace {
+
+/// Snapshots, a find a series: all that may go, without the newest and what is locked.
+class PointsDetector final : public Detector {
+public:
+  std::string_view id() const override { return "points"; }
+  Result<void> detect(const DetectInput& input, const FindSink& sink,
+                      const std::stop_token& stop) const override {
+    const FindContext& c = *input.context;
+    if (!c.points.exact()) return {};
+    for (const PointSeries& series : c.points.series()) {
+      if (stop.stop_requested()) break;
+      Find find;
+      find.kind = "points";
+      find.likelihood = 60;
+      std::uint64_t locked = 0;
+      TimeNs stays = 0;
+      for (const std::uint32_t p : series.points) {
+        if (c.points.lock(p) == PointLock::none)
+          find.items.push_back(c.pointSubject(p));
+        else
+          ++locked, stays = std::max(stays, c.points[p].taken);
+      }
+      if (find.items.empty()) continue;
+      find.place = series.place;
+      find.standing = find.judged = Standing::ownersCall;
+      find.regret = Regret::wayBack;
+      find.offers = {{"drop", {}, {}, {}}};
+      c.weigh(find);
+      find.facts.push_back({"points-stay", locked});
+      find.facts.push_back({"newest-stays", static_cast<std::uint64_t>(std::max<TimeNs>(0, stays))});
+      find.id = FindContext::findId(find.kind, series.origin, AgeBand::today);
+      find.band = ageBand(find.newest, c.options.now);
+      if (!sink(std::move(find))) break;
+    }
+    return {};
+  }
+};
+
+}  // namespace
+
+std::shared_ptr<const Detector> pointsDetector() {
+  return std::make_shared<PointsDetector>();
+}
+
+}  // namespace zt

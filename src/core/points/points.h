@@ -1,0 +1,99 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <optional>
+
+#include "core/survey/survey.h"
+#include "core/survey/tree/gain_model.h"
+
+namespace zt {
+
+/// Why a point must stay.
+enum class PointLock : std::uint8_t {
+  none,
+  newest,       ///< of its series: the last way back
+  mounted,      ///< somebody works in it
+  isDefault,    ///< the system starts from it
+  holdsOthers,  ///< other subvolumes lie in it
+  writable      ///< somebody may have gone on in it
+};
+constexpr int pointLocks = 6;
+/// The name used in JSON.
+std::string_view name(PointLock lock);
+
+/// Points of one origin, the oldest first.
+struct PointSeries {
+  std::string origin;  ///< what they are kept of, or the folder that they came to; never shown as it is
+  PathBytes place;     ///< the folder that all of them lie in
+  std::vector<std::uint32_t> points;
+};
+
+/// Bytes of a set of points.
+struct PointSum {
+  Bytes frees = 0;    ///< by the drive's own counter, when its file system has cleaned up
+  Bytes records = 0;  ///< beside that, of its own records, which come back to those
+  bool exact = false;
+  bool operator==(const PointSum&) const = default;
+};
+
+/// Bytes that neighbours of a series hold together, and nobody else.
+struct PointSpan {
+  std::uint32_t first = 0, last = 0;  ///< places in the series
+  Bytes bytes = 0;
+};
+
+/// The points of a survey: their series, what each and any set of them holds. Sums go over groups of holders
+/// and never over files. Immutable; any thread. The survey must outlive it.
+class PointModel {
+public:
+  explicit PointModel(const Survey& survey);
+
+  std::size_t size() const { return own_.size(); }
+  bool empty() const { return own_.empty(); }
+  const Point& operator[](std::size_t i) const { return holdings_->points[i]; }
+  const std::vector<PointSeries>& series() const { return series_; }
+  const PointSeries& seriesOf(std::uint32_t point) const { return series_[seriesOf_[point]]; }
+  PointLock lock(std::uint32_t point) const { return locks_[point]; }
+  bool exact() const { return holdings_ != nullptr && holdings_->exact; }
+  /// What comes free if this one alone goes.
+  Bytes own(std::uint32_t point) const { return own_[point]; }
+  /// What comes free if all of these go; files that are let go as well are the gain model's.
+  PointSum of(const GainModel::Points& chosen) const;
+  /// By places in the series, the shorter ones first. What is held in pieces is left out.
+  std::vector<PointSpan> spans(const PointSeries& series) const;
+  /// The point with this number and date; nothing if it is not there any more.
+  std::optional<std::uint32_t> find(std::uint64_t id, TimeNs taken) const;
+
+private:
+  void findSeries();
+  void findLocks();
+  void findOwn();
+
+  HoldingsPtr holdings_;
+  std::vector<PointSeries> series_;
+  std::vector<std::uint32_t> seriesOf_;
+  std::vector<PointLock> locks_;
+  std::vector<Bytes> own_;
+};
+
+/// Which points stay.
+struct PointPolicy {
+  enum class Rule : std::uint8_t {
+    newest,       ///< so many of the newest
+    daily,        ///< the newest of each day (UTC)
+    weekly,       ///< of each week, which begins on Monday
+    monthly,      ///< of each month
+    youngerThan,  ///< so many days
+    share         ///< as many of the newest as take so many hundredths of the drive
+  };
+  Rule rule = Rule::newest;
+  std::uint64_t amount = 3;
+};
+/// "newest 3", "daily", "weekly", "monthly", "younger 30d", "share 10%". Nothing for anything else.
+std::optional<PointPolicy> parsePolicy(std::string_view words);
+
+/// The points that would go by a policy, in every series by itself; the newest of each and what is locked
+/// stay always.
+GainModel::Points pointsToGo(const PointModel& model, const PointPolicy& policy, Bytes capacity, TimeNs now);
+
+}  // namespace zt

@@ -1,0 +1,136 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/survey/tree/holdings.h"
+
+#include <gtest/gtest.h>
+
+#include <set>
+
+#include "core/survey/files/holdings_codec.h"
+#include "core/survey/files/survey_codec.h"
+#include "core/survey/tree/gain_model.h"
+#include "support/held_survey.h"
+
+namespace zt::test {
+namespace {
+
+/// By hand: an extent comes free if nobody is left who holds it.
+GainBounds counted(const HeldSurvey& s, const std::set<std::size_t>& files, const std::vector<bool>& points) {
+  GainBounds sum;
+  for (const std::size_t f : files) sum += {s.own[f], s.own[f]};
+  for (const auto& e : s.extents) {
+    const bool all =
+        std::all_of(e.files.begin(), e.files.end(), [&](std::size_t f) { return files.contains(f); });
+    const bool outside =
+        std::all_of(e.outside.begin(), e.outside.end(), [&](std::uint32_t p) { return bool{points[p]}; });
+    if (all && outside) sum.sure += e.bytes;
+    if (all && (outside || !e.files.empty())) sum.atMost += e.bytes;
+  }
+  return sum;
+}
+
+TEST(Holdings, GainsAgreeWithPlainCounting) {
+  const unsigned first = std::random_device{}();
+  for (unsigned seed = first; seed < first + 20; ++seed) {
+    SCOPED_TRACE("seed " + std::to_string(seed));
+    std::mt19937_64 random(seed);
+    const HeldSurvey s(seed, 40, 6);
+    const GainModel gain(s.survey->tree, s.survey->holdings);
+    for (int round = 0; round < 20; ++round) {
+      std::set<std::size_t> going;
+      std::vector<NodeId> nodes;
+      for (std::size_t f = 0; f < s.files.size(); ++f)
+        if (random() % 3 == 0) going.insert(f), nodes.push_back(s.files[f]);
+      if (random() % 2 == 0) {
+        const NodeId folder = s.folders[random() % s.folders.size()];
+        nodes.push_back(folder);
+        for (std::size_t f = 0; f < s.files.size(); ++f)
+          if (s.survey->tree.parent(s.files[f]) == folder) going.insert(f);
+      }
+      std::vector<bool> points(6);
+      for (std::size_t p = 0; p < points.size(); ++p) points[p] = random() % 2 == 0;
+      EXPECT_EQ(gain.of(nodes, points), counted(s, going, points));
+    }
+  }
+}
+
+TEST(Holdings, SayWhoKeepsBytes) {
+  const HeldSurvey s(7, 30, 4);
+  const GainModel gain(s.survey->tree, s.survey->holdings);
+  for (std::size_t f = 0; f < s.files.size(); ++f) {
+    const std::array<NodeId, 1> one{s.files[f]};
+    const auto keepers = gain.keepersOf(one);
+    const GainBounds now = gain.of(one);
+    EXPECT_EQ(now.sure + keepers.byPoints + keepers.byFiles, s.survey->tree.occupied(s.files[f]));
+    EXPECT_EQ(gain.of(one, keepers.points).sure,
+              now.sure + keepers.byPoints + (keepers.points.empty() ? 0 : gain.of({}, keepers.points).sure));
+    EXPECT_EQ(keepers.byFiles > 0, !keepers.files.empty());
+  }
+}
+
+TEST(Holdings, CutStretchesWhereOthersBegin) {
+  Holdings h;
+  // 1 holds 0–100, 2 holds 50–150, 3 holds 120–130.
+  holdStretches(h, {{1, 0, 100}, {2, 50, 100}, {3, 120, 10}, {1, 0, 100}}, true);
+  std::map<std::pair<Bytes, Bytes>, std::uint32_t> holders;
+  for (const auto& e : h.extents) holders[{e.place, e.bytes}] = e.files;
+  const std::map<std::pair<Bytes, Bytes>, std::uint32_t> expected{
+      {{0, 50}, 1}, {{50, 50}, 2}, {{100, 20}, 1}, {{120, 10}, 2}, {{130, 20}, 1}};
+  EXPECT_EQ(holders, expected);
+  EXPECT_EQ(h.countedTwice(), 60u);
+  for (const auto& e : h.extents)
+    EXPECT_EQ(e.outside != NumberSets::none, e.files == 1) << "somebody else was said to hold it";
+  holdStretches(h, {{1, 0, 100}, {2, 0, 100}}, false);
+  EXPECT_NE(h.extents.at(0).outside, NumberSets::none) << "there may be others that were not seen";
+}
+
+TEST(Holdings, AreKeptWithTheSurvey) {
+  const HeldSurvey s(11, 60, 9);
+  const auto pieces = encodeSurvey(*s.survey);
+  const auto back = decodeSurvey(pieces);
+  ASSERT_TRUE(back);
+  ASSERT_TRUE((*back)->holdings);
+  const Holdings& h = *(*back)->holdings;
+  ASSERT_EQ(h.points.size(), 9u);
+  EXPECT_EQ(h.points[3].path, "points/p3");
+  EXPECT_EQ(h.points[3].taken, 4 * nsPerDay);
+  const GainModel before(s.survey->tree, s.survey->holdings), after((*back)->tree, (*back)->holdings);
+  std::mt19937_64 random(3);
+  for (int round = 0; round < 30; ++round) {
+    std::vector<NodeId> nodes, again;
+    for (const NodeId f : s.files)
+      if (random() % 2 == 0) {
+        nodes.push_back(f);
+        again.push_back(*(*back)->tree.find(s.survey->tree.path(f)));
+      }
+    std::vector<bool> points(9);
+    for (std::size_t p = 0; p < points.size(); ++p) points[p] = random() % 3 != 0;
+    EXPECT_EQ(after.of(again, points), before.of(nodes, points));
+  }
+}
+
+/// Whatever the bytes say: a clear no, or holdings that hold together.
+TEST(Holdings, BrokenOnesAreRefused) {
+  const HeldSurvey s(13, 30, 5);
+  std::vector<NodeId> numbers(s.survey->tree.size());
+  for (NodeId id = 0; id < numbers.size(); ++id) numbers[id] = id;
+  const std::string good = encodeHoldings(*s.survey->holdings, numbers);
+  ASSERT_TRUE(decodeHoldings(good, s.survey->tree));
+  std::mt19937_64 random(17);
+  for (std::size_t cut = 0; cut < good.size(); cut += 7)
+    EXPECT_FALSE(decodeHoldings(std::string_view(good).substr(0, cut), s.survey->tree));
+  int kept = 0;
+  for (int i = 0; i < 3000; ++i) {
+    std::string bad = good;
+    for (int k = 0; k < 3; ++k) bad[random() % bad.size()] = static_cast<char>(random());
+    const auto read = decodeHoldings(bad, s.survey->tree);
+    if (!read) continue;
+    ++kept;
+    const GainModel gain(s.survey->tree, read);
+    const std::array<NodeId, 1> all{0};
+    EXPECT_LE(gain.of(all).sure, gain.of(all).atMost);
+  }
+  EXPECT_LT(kept, 3000);
+}
+
+}  // namespace
+}  // namespace zt::test
