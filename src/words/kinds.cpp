@@ -148,7 +148,8 @@ std::string Words::pointLock(PointLock lock) const {
                                                              "it is mounted",
                                                              "the system starts from it",
                                                              "other subvolumes lie in it",
-                                                             "somebody may have gone on in it"};
+                                                             "somebody may have gone on in it",
+                                                             "only its own system can let it go"};
   return t(pick(texts, lock));
 }
 

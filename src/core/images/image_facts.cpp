@@ -47,6 +47,7 @@ private:
       return tl::unexpected(table.error());
     else
       parts.push_back({0, disk.length()});
+    std::size_t pieces = 0;
     for (const Stretch& part : parts) {
       PartSource volume(disk, part);
       auto known = lookAtVolume(volume, options_.stop);
@@ -56,6 +57,10 @@ private:
       for (Stretch& f : v.free) f = {part.from + f.from, std::min(part.from + f.to, part.to)};
       std::erase_if(v.free, [](const Stretch& f) { return f.empty(); });
       facts_.unclean = facts_.unclean || v.unclean;
+      // One volume may be in millions of pieces, a hundred of them may not: of those only the sum is told.
+      constexpr std::size_t mostPieces = 4'000'000;
+      if (pieces + v.free.size() > mostPieces) v.free = {};
+      pieces += v.free.size();
       facts_.volumes.push_back(std::move(v));
     }
     for (const GuestVolume& v : facts_.volumes)

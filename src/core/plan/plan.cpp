@@ -151,7 +151,7 @@ Result<void> checkLocks(const Plan& plan, const FindContext& context, const Mark
   for (const PlanLine& line : plan.lines)
     for (const Subject& item : line.items) {
       if (item.kind == SubjectKind::point) {
-        if (auto may = checkPoint(context, item); !may) return may;
+        if (auto may = checkPoint(context, item); line.step->touches && !may) return may;
         if (marks.locks(item.path)) return fail(Errc::kept, "plan", item.path);
         continue;
       }

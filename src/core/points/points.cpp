@@ -8,8 +8,8 @@
 namespace zt {
 
 std::string_view name(PointLock lock) {
-  static constexpr std::array<std::string_view, pointLocks> names{"",        "newest",       "mounted",
-                                                                  "default", "holds-others", "writable"};
+  static constexpr std::array<std::string_view, pointLocks> names{
+      "", "newest", "mounted", "default", "holds-others", "writable", "foreign"};
   return names[static_cast<std::size_t>(lock)];
 }
 
@@ -57,10 +57,12 @@ void PointModel::findLocks() {
                 : p.isDefault   ? PointLock::isDefault
                 : p.holdsOthers ? PointLock::holdsOthers
                 : !p.readOnly   ? PointLock::writable
+                : p.foreign     ? PointLock::foreign
                                 : PointLock::none;
   }
   for (const PointSeries& s : series_)
-    if (PointLock& lock = locks_[s.points.back()]; lock == PointLock::none) lock = PointLock::newest;
+    if (PointLock& lock = locks_[s.points.back()]; lock == PointLock::none || lock == PointLock::foreign)
+      lock = PointLock::newest;
 }
 
 void PointModel::findOwn() {

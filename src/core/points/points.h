@@ -15,9 +15,10 @@ enum class PointLock : std::uint8_t {
   mounted,      ///< somebody works in it
   isDefault,    ///< the system starts from it
   holdsOthers,  ///< other subvolumes lie in it
-  writable      ///< somebody may have gone on in it
+  writable,     ///< somebody may have gone on in it
+  foreign       ///< only its own system can let it go
 };
-constexpr int pointLocks = 6;
+constexpr int pointLocks = 7;
 /// The name used in JSON.
 std::string_view name(PointLock lock);
 

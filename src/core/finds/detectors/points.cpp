@@ -20,8 +20,11 @@ public:
       find.likelihood = 60;
       std::uint64_t locked = 0;
       TimeNs stays = 0;
+      bool foreign = false;
       for (const std::uint32_t p : series.points) {
-        if (c.points.lock(p) == PointLock::none)
+        const PointLock lock = c.points.lock(p);
+        foreign = foreign || lock == PointLock::foreign;
+        if (lock == PointLock::none || lock == PointLock::foreign)
           find.items.push_back(c.pointSubject(p));
         else
           ++locked, stays = std::max(stays, c.points[p].taken);
@@ -30,7 +33,7 @@ public:
       find.place = series.place;
       find.standing = find.judged = Standing::ownersCall;
       find.regret = Regret::wayBack;
-      find.offers = {{"drop", {}, {}, {}}};
+      find.offers = {{foreign ? "advise" : "drop", {}, {}, {}}};
       c.weigh(find);
       find.facts.push_back({"points-stay", locked});
       find.facts.push_back({"newest-stays", static_cast<std::uint64_t>(std::max<TimeNs>(0, stays))});

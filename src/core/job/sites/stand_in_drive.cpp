@@ -55,15 +55,17 @@ Result<std::unique_ptr<StandInDrive>> StandInDrive::open(const System& system, c
   auto root = system.files->openFolder(**top, "drive");
   if (!root) return fail(Errc::notOurs, "stand-in", joinPath(folder, "drive"));
   std::unique_ptr<StandInDrive> drive(
-      new StandInDrive(system, joinPath(folder, "drive"), std::move(*root), std::move(*manifest)));
+      new StandInDrive(system, joinPath(folder, "drive"), *top, std::move(*root), std::move(*manifest)));
   drive->resolveDeclared();
   return drive;
 }
 
-StandInDrive::StandInDrive(const System& system, PathBytes root, FolderPtr folder, StandInManifest manifest)
+StandInDrive::StandInDrive(const System& system, PathBytes root, FolderPtr top, FolderPtr folder,
+                           StandInManifest manifest)
     : ForwardingFileSystem(system.files),
       realOpen_(system.openFiles),
       root_(std::move(root)),
+      top_(std::move(top)),
       folder_(std::move(folder)),
       manifest_(std::move(manifest)) {}
 
@@ -78,6 +80,9 @@ void StandInDrive::resolveDeclared() {
     if (const auto stat = find(hole.path)) holes_[stat->inode] = hole.occupied;
   for (const PathBytes& path : manifest_.stored)
     if (const auto stat = find(path)) stored_.insert(stat->inode);
+  for (const auto& held : manifest_.held)
+    if (!held.path.empty())
+      if (const auto stat = find(held.path)) sharing_.insert(stat->inode);
   for (const auto& open : manifest_.openFiles)
     if (const auto stat = find(open.path))
       declaredOpen_.push_back({1, open.holder, stat->device, stat->inode, false, stat->length});
@@ -107,6 +112,7 @@ EntryStat StandInDrive::weigh(EntryStat stat) const {
   if (stat.kind != EntryKind::file) return stat;
   const auto hole = holes_.find(stat.inode);
   stat.occupied = hole == holes_.end() ? stat.length : hole->second;
+  stat.mayShare = sharing_.contains(stat.inode);
   return stat;
 }
 
@@ -168,7 +174,7 @@ Result<SpaceUsage> StandInDrive::usage(const Folder&) {
   weighBeneath(*this, folder_, sum);
   if (const auto top = inner_.stat(*folder_, {})) sum.bytes += top->occupied;
   const StandInManifest& m = manifest_;
-  const Bytes used = sum.bytes + m.overhead + m.beneathMounts + m.openDeleted + m.heldBySnapshots;
+  const Bytes used = sum.bytes + m.overhead + m.beneathMounts + m.openDeleted + heldBySnapshots();
   SpaceUsage u;
   u.capacity = m.capacity;
   u.free = used < m.capacity ? m.capacity - used : 0;

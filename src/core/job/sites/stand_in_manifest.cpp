@@ -15,11 +15,28 @@ Bytes amount(JsonReader& in, const char* key) {
   return bytes > mostBytes ? 0 : bytes;
 }
 
+/// What single snapshots are said to hold, as blocks and their holders.
+void holdEach(StandInManifest& m) {
+  const auto count = static_cast<std::uint32_t>(m.snapshots.size());
+  for (std::uint32_t i = 0; i < count; ++i) {
+    const auto& s = m.snapshots[i];
+    if (s.ownBytes > 0) m.held.push_back({s.ownBytes, i, i, {}});
+    const std::uint32_t first = i > 0 && i + 1 == count ? i - 1 : i;
+    if (s.sharedBytes > 0) m.held.push_back({s.sharedBytes, first, std::min(first + 1, count - 1), {}});
+  }
+}
+
 void readLists(JsonReader& in, StandInManifest& m) {
   in.eachOr("snapshots", mostRows, [&](JsonReader& s) {
     m.snapshots.push_back({s.textOr("name"), s.numberOr<TimeNs>("taken_ns", 0), amount(s, "own_bytes"),
-                           amount(s, "shared_bytes")});
+                           amount(s, "shared_bytes"), s.textOr("words")});
   });
+  in.eachOr("held", mostRows, [&](JsonReader& h) {
+    m.held.push_back({amount(h, "bytes"), h.number<std::uint32_t>("first"), h.number<std::uint32_t>("last"),
+                      unescapePath(h.textOr("path", {}, 8192))});
+    if (m.held.back().first > m.held.back().last || m.held.back().last >= m.snapshots.size()) h.wrong("last");
+  });
+  holdEach(m);
   in.eachOr("open_files", mostRows, [&](JsonReader& o) {
     m.openFiles.push_back({unescapePath(o.text("path", 8192)), o.text("holder")});
   });

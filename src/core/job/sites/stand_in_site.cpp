@@ -19,12 +19,14 @@ public:
   std::string_view kind() const override { return "stand-in"; }
   FileSystemPtr files() const override { return standIn_; }
   std::shared_ptr<OpenFiles> openFiles() const override { return standIn_; }
+  std::shared_ptr<Snapshots> snapshots() const override { return standIn_; }
   std::vector<Target> ownTargets() const override { return standIn_->manifest().targets; }
 
   MeasurePorts measurePorts(FileSystemPtr files, std::shared_ptr<PrivilegedAccess>) const override {
     MeasurePorts ports{std::move(files), standIn_, workshop_.insides, workshop_.clock};
     const StandInManifest& m = standIn_->manifest();
-    ports.declared = KnownBytes{m.heldBySnapshots, m.openDeleted, m.beneathMounts, m.overhead};
+    ports.declared = KnownBytes{standIn_->heldBySnapshots(), m.openDeleted, m.beneathMounts, m.overhead,
+                                [drive = standIn_](const SurveyTree& tree) { return drive->holdings(tree); }};
     return ports;
   }
 

@@ -8,8 +8,8 @@
 namespace zt {
 
 namespace {
-constexpr std::uint8_t inodeItem = 1, extentData = 108;
-constexpr std::size_t inodeBytes = 24;  // btrfs_inode_item.nbytes
+constexpr std::uint8_t inodeItemKey = 1, extentDataKey = 108;
+constexpr std::size_t nbytesAt = 24;  // btrfs_inode_item.nbytes
 }  // namespace
 
 BtrfsTally::BtrfsTally(std::vector<Subvolume> subvolumes) {
@@ -29,9 +29,9 @@ void BtrfsTally::begin(NumberSets::Id holders) {
 
 void BtrfsTally::item(const BtrfsKey& key, std::string_view data) {
   const Fields f(data);
-  if (key.type == inodeItem)
-    for (const std::uint32_t tree : trees_) reported_.push_back({tree, key.object, f.le64(inodeBytes)});
-  if (key.type == extentData) extent(key.object, f);
+  if (key.type == inodeItemKey)
+    for (const std::uint32_t tree : trees_) reported_.push_back({tree, key.object, f.le64(nbytesAt)});
+  if (key.type == extentDataKey) extent(key.object, f);
 }
 
 /// struct btrfs_file_extent_item: generation 8, ram_bytes 8, compression 1, encryption 1, other 2, type 1,

@@ -10,7 +10,7 @@ StepKind adviseStep() {
   kind.id = "advise";
   kind.when = GainTime::later;
   kind.consent = ConsentRule::none;
-  kind.subjects = {SubjectKind::entry, SubjectKind::package, SubjectKind::memory};
+  kind.subjects = {SubjectKind::entry, SubjectKind::package, SubjectKind::memory, SubjectKind::point};
   kind.touches = false;
   return kind;
 }

@@ -10,7 +10,7 @@ namespace zt {
 namespace {
 
 constexpr std::size_t longestText = 1 << 16;
-enum PointBit : std::uint8_t { readOnly = 1, isDefault = 2, mounted = 4, holdsOthers = 8 };
+enum PointBit : std::uint8_t { readOnly = 1, isDefault = 2, mounted = 4, holdsOthers = 8, foreign = 16 };
 
 void putPoint(ByteWriter& w, const Point& p, const std::vector<NodeId>& numbers) {
   w.put(p.id);
@@ -18,7 +18,8 @@ void putPoint(ByteWriter& w, const Point& p, const std::vector<NodeId>& numbers)
   w.put(p.node == noNode ? noNode : numbers[p.node]);
   w.put(p.taken);
   w.put(static_cast<std::uint8_t>((p.readOnly ? readOnly : 0) | (p.isDefault ? isDefault : 0) |
-                                  (p.mounted ? mounted : 0) | (p.holdsOthers ? holdsOthers : 0)));
+                                  (p.mounted ? mounted : 0) | (p.holdsOthers ? holdsOthers : 0) |
+                                  (p.foreign ? foreign : 0)));
 }
 
 bool getPoint(ByteReader& r, Point& p, const SurveyTree& tree) {
@@ -32,6 +33,7 @@ bool getPoint(ByteReader& r, Point& p, const SurveyTree& tree) {
   p.isDefault = (bits & isDefault) != 0;
   p.mounted = (bits & mounted) != 0;
   p.holdsOthers = (bits & holdsOthers) != 0;
+  p.foreign = (bits & foreign) != 0;
   return r.ok() && (p.node == noNode || (p.node < tree.size() && tree.isFolder(p.node)));
 }
 

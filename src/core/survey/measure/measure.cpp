@@ -113,6 +113,7 @@ Result<void> settleAll(Survey& survey, const MeasurePorts& ports, const Drive& d
     survey.partial = true;
     survey.exceptions.push_back({SurveyException::Kind::swapped, 0, 0});
   }
+  if (ports.declared && ports.declared->holdings) survey.holdings = ports.declared->holdings(survey.tree);
   findHolders(survey, seen, *root, held, true);
   settle(survey, ports, drive, Walked{there, grown, seen.stored.get()}, stop);
   if (seen.asked && !sawAll(survey)) findHolders(survey, seen, *root, held, false);

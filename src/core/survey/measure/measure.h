@@ -4,7 +4,9 @@
 #include <optional>
 #include <stop_token>
 
+#include <functional>
 #include "core/drive/drive.h"
+
 #include "core/os/drive_insides.h"
 #include "core/os/forwarding_file_system.h"
 #include "core/survey/measure/walk.h"
@@ -17,6 +19,8 @@ struct KnownBytes {
   Bytes openDeleted = 0;
   Bytes beneathMounts = 0;
   Bytes overhead = 0;
+  /// Who holds what, by the nodes of the measured tree.
+  std::function<HoldingsPtr(const SurveyTree& tree)> holdings;
 };
 
 /// The ports through which a drive is measured.

@@ -35,18 +35,18 @@ private:
       number_.back() = static_cast<std::uint32_t>(holdings_->points.size());
       const bool holdsOthers = std::any_of(sizes_.trees.begin(), sizes_.trees.end(),
                                            [&](const auto& t) { return t.is.parent == s.id; });
-      holdings_->points.push_back({s.id,
-                                   s.uuid,
-                                   s.parentUuid,
-                                   s.receivedUuid,
-                                   s.path,
-                                   noNode,
-                                   s.made,
-                                   s.readOnly,
-                                   s.isDefault,
-                                   s.mounted,
-                                   holdsOthers,
-                                   {}});
+      Point point;
+      point.id = s.id;
+      point.uuid = s.uuid;
+      point.originUuid = s.parentUuid;
+      point.receivedUuid = s.receivedUuid;
+      point.path = s.path;
+      point.taken = s.made;
+      point.readOnly = s.readOnly;
+      point.isDefault = s.isDefault;
+      point.mounted = s.mounted;
+      point.holdsOthers = holdsOthers;
+      holdings_->points.push_back(std::move(point));
     }
     for (std::size_t i = 0; i < number_.size(); ++i)
       if (number_[i] == ~0u) number_[i] = holdings_->others();

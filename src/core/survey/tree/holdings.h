@@ -21,6 +21,7 @@ struct Point {
   bool isDefault = false;  ///< is what starts where nobody says which
   bool mounted = false;
   bool holdsOthers = false;  ///< other subvolumes lie in it
+  bool foreign = false;      ///< of another system: measured, and let go by that system only
   std::string words;         ///< what its maker wrote of it
 };
 

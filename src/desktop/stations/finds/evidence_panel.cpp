@@ -6,6 +6,7 @@
 #include "desktop/charts/time_line.h"
 #include "desktop/models/rows_model.h"
 #include "desktop/stations/finds/inside_rows.h"
+#include "desktop/stations/finds/points_view.h"
 #include "desktop/stations/inside_view.h"
 #include "desktop/stations/station.h"
 #include "desktop/style/look.h"
@@ -72,6 +73,10 @@ EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), 
   box->addWidget(rule);
   timeLine_ = new TimeLine(this);
   box->addWidget(timeLine_);
+  points_ = new PointsView(this);
+  points_->hide();
+  connect(points_, &PointsView::planned, this, &EvidencePanel::pointsPlanned);
+  box->addWidget(points_);
   facts_ = new QLabel(this);
   facts_->setObjectName(QStringLiteral("facts"));
   facts_->setTextFormat(Qt::RichText);
@@ -122,6 +127,7 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context, const Evid
   context_ = context;
   if (!any) {
     shown_.clear();
+    points_->hide();
     title_->setText(tr("No find chosen"));
     note_->setText(tr("Choose one on the left to see what is known of it."));
     return;
@@ -138,6 +144,8 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context, const Evid
   gainNote_->setText(find->standing == Standing::bedrock || locked ? tr("occupied; locked")
                                                                    : say(&Words::gainNote, find->gain));
   timeLine_->show(find->newest, find->accessed * nsPerSecond, context->options.now);
+  timeLine_->setVisible(find->kind != "points");
+  if (!same) points_->show(*find, context);
   fillFacts(*find, *context, desk);
   shown_ = find->id;
   things_ = find->items.size();

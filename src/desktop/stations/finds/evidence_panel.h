@@ -13,6 +13,7 @@ class QTreeView;
 namespace zt::desktop {
 
 class InsideView;
+class PointsView;
 class RowsModel;
 class TimeLine;
 
@@ -30,6 +31,8 @@ public:
 
 Q_SIGNALS:
   void exempted(NodeId thing);  ///< somebody keeps one of the things
+  /// Somebody plans these snapshots of the series that is shown.
+  void pointsPlanned(const std::vector<PathBytes>& points);
 
 protected:
   bool eventFilter(QObject* watched, QEvent* event) override;
@@ -52,6 +55,7 @@ private:
   QLabel* gain_;
   QLabel* gainNote_;
   TimeLine* timeLine_;
+  PointsView* points_;
   QLabel* facts_;
   QWidget* factsArea_;
   QLabel* insideTitle_;

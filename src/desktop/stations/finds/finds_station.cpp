@@ -65,6 +65,11 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
       [this](const PathBytes& path, Glance::Then then) { session_.look(path, std::move(then)); }, page);
   row->addWidget(evidence_, 11);
   connect(evidence_, &EvidencePanel::exempted, this, &FindsStation::exempt);
+  connect(evidence_, &EvidencePanel::pointsPlanned, this, [this](const std::vector<PathBytes>& points) {
+    Narrowing by;
+    by.only = points;
+    if (!session_.busy()) desk_.planFinds({current_}, {}, by);
+  });
   connect(&session_, &Session::findsCame, this, &FindsStation::refresh);
   connect(list_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
           [this](const QModelIndex& index) {

@@ -117,6 +117,26 @@ InsideRows copies(const Find& find, const FindContext& context) {
   return all;
 }
 
+/// The points of a find, the newest first, with what their makers wrote of them.
+InsideRows pointRows(const Find& find, const FindContext& context) {
+  InsideRows all{tr("Snapshots that may go, the newest first"), {tr("of"), tr("taken"), tr("alone")}};
+  std::vector<std::uint32_t> points;
+  for (const Subject& item : find.items)
+    if (const auto point = context.pointOf(item)) points.push_back(*point);
+  std::sort(points.begin(), points.end(), [&](std::uint32_t a, std::uint32_t b) {
+    return context.points[a].taken > context.points[b].taken;
+  });
+  for (std::size_t i = 0; i < points.size() && i < mostRows; ++i) {
+    const Point& p = context.points[points[i]];
+    const QString path = say(&Words::path, p.path);
+    all.rows.append(
+        rowOf(noNode, {plain(p.words.empty() ? path : say(&Words::path, p.words), path),
+                       figure(say(&Words::age, p.taken, context.survey.finished), dateText(p.taken), true),
+                       amount(context.points.own(points[i]))}));
+  }
+  return all;
+}
+
 /// Side by side, the newest first: where, when, how long, and where the first differing byte is.
 InsideRows namesakes(const Find& find, const FindContext& context) {
   const SurveyTree& t = context.tree;
@@ -166,6 +186,7 @@ InsideRows insideRows(const Find& find, const FindContext& context) {
   if (find.kind == "images") return image(find, context);
   if (find.kind == "duplicates") return copies(find, context);
   if (find.kind == "namesakes") return namesakes(find, context);
+  if (find.kind == "points") return pointRows(find, context);
   return things(find, context);
 }
 

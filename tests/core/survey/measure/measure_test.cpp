@@ -39,7 +39,7 @@ struct Bench {
 
 TEST(Measure, AddsUpToTheCapacityExactly) {
   Bench b;
-  const auto survey = b.run("/", {100, 200, 300, 400}).value();
+  const auto survey = b.run("/", {100, 200, 300, 400, {}}).value();
   const Statement& s = survey->statement;
   EXPECT_EQ(s.sum(), static_cast<SignedBytes>(s.capacity));
   EXPECT_EQ(s[StatementLine::snapshots], 100);
