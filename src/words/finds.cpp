@@ -172,13 +172,13 @@ std::vector<Said> Words::evidence(const Find& f, const FindContext& c, const Evi
     if (!said) say("What it is", e.place->what + (e.place->maker.empty() ? "" : "; " + e.place->maker));
   }
   say("Why here", whyHere(f));
-  if (f.kind != "namesakes" && findNote(f).find(path(whereIs(f))) == std::string::npos)
-    say("Where", path(whereIs(f)));
-  say("Owner", owner(c, f.owner) + (e.needsRights ? t("; removing it needs an administrator's rights") : ""));
   if (f.kind == "points") {
     sayOfPoints(f, c, all);
     return all;
   }
+  if (f.kind != "namesakes" && findNote(f).find(path(whereIs(f))) == std::string::npos)
+    say("Where", path(whereIs(f)));
+  say("Owner", owner(c, f.owner) + (e.needsRights ? t("; removing it needs an administrator's rights") : ""));
   sayOfLoss(f, e, all);
   sayOfTimes(f, c, all);
   sayOfSize(f, e, all);
@@ -284,8 +284,8 @@ void Words::sayOfPoints(const Find& f, const FindContext& c, std::vector<Said>& 
   all.push_back({t("Alone"), t("each by itself gives %1 in all; together they give %2",
                                {bytes(alone), bytes(f.gain.sure)})});
   const auto stays = static_cast<TimeNs>(numberIn(f, "newest-stays"));
-  all.push_back({t("Lost"), t("the way back to before %1; the newest that stays is of %2",
-                              {ago(stays, now), ago(stays, now)})});
+  all.push_back(
+      {t("Lost"), t("the ways back to before %1, when the newest that stays was taken", {ago(stays, now)})});
   all.push_back({t("Comes back"), t("no")});
 }
 

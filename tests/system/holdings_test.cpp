@@ -11,9 +11,12 @@
 #include <algorithm>
 #include <filesystem>
 #include <fstream>
+#include <map>
 #include <random>
 
 #include "core/job/job.h"
+#include "core/os/btrfs/btrfs_search.h"
+#include "core/os/btrfs/linux_btrfs.h"
 #include "support/fakes.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"
@@ -263,6 +266,122 @@ TEST(PointsOnBtrfs, AreLetGoToMeetATarget) {
   }
   std::printf("%u of %u drives had something to let go, all met\n", met, seedsFor(100));
   EXPECT_GT(met, 0u);
+}
+
+/// A drive's image as it lies in its file, with bytes that somebody changed.
+class ImageDevice final : public BtrfsDevice {
+public:
+  explicit ImageDevice(const std::string& path) {
+    std::ifstream in(path, std::ios::binary);
+    bytes_.assign(std::istreambuf_iterator<char>(in), {});
+  }
+  bool read(Bytes at, std::span<char> into) override {
+    if (at > bytes_.size() || into.size() > bytes_.size() - at) return false;
+    std::copy_n(bytes_.begin() + static_cast<std::ptrdiff_t>(at), into.size(), into.begin());
+    return true;
+  }
+  std::string& bytes() { return bytes_; }
+
+private:
+  std::string bytes_;
+};
+
+Result<StoredSizes> readFrom(ImageDevice& device) {
+  BtrfsNodes nodes([&](std::uint64_t id) { return id == 1 ? &device : nullptr; });
+  if (auto begun = nodes.begin(1); !begun) return tl::unexpected(begun.error());
+  const auto roots = readBtrfsRoots(nodes, {});
+  if (!roots) return tl::unexpected(roots.error());
+  return readBtrfsForest(nodes, *roots, {});
+}
+
+/// Trees that lie: a clear no or other figures, in bounded time, and nothing worse.
+TEST(BtrfsTrees, LiesEndInAClearNo) {
+  LoopDrive drive("btrfs", Bytes{200} << 20);
+  ZT_NEEDS(drive);
+  const unsigned seed = std::random_device{}();
+  SCOPED_TRACE("seed " + std::to_string(seed));
+  History(drive.path(), true, true, seed).live();
+  drive.unmount();
+  ImageDevice device(drive.image());
+  const auto good = readFrom(device);
+  ASSERT_TRUE(good) << name(good.error().code);
+  EXPECT_GT(good->trees.size(), 2u);
+  // Where nodes lie: their own place in the file system stands in each, 48 bytes from its beginning.
+  std::vector<std::size_t> nodes;
+  std::string& bytes = device.bytes();
+  const std::string fsid = bytes.substr(0x10000 + 32, 16);
+  for (std::size_t at = 0; at + 16384 <= bytes.size(); at += 4096)
+    if (bytes.compare(at + 32, 16, fsid) == 0) nodes.push_back(at);
+  ASSERT_GT(nodes.size(), 10u);
+  std::mt19937_64 random(seed);
+  int refused = 0;
+  for (int i = 0; i < 400; ++i) {
+    const std::size_t node = nodes[random() % nodes.size()];
+    const std::size_t at = node + (random() % 2 == 0 ? random() % 200 : 101 + random() % 16000);
+    const std::string kept = bytes.substr(at, 8);
+    for (std::size_t k = 0; k < 1 + random() % 8; ++k) bytes[at + k] = static_cast<char>(random());
+    const auto read = readFrom(device);
+    refused += !read;
+    bytes.replace(at, 8, kept);
+  }
+  EXPECT_GT(refused, 0);
+  const auto again = readFrom(device);
+  ASSERT_TRUE(again);
+  EXPECT_EQ(again->held.size(), good->held.size());
+}
+
+/// What the kernel tells item by item, and what the nodes on the device tell, is the same.
+TEST(BtrfsTrees, NodesAndKernelAgree) {
+  LoopDrive drive("btrfs", Bytes{300} << 20);
+  ZT_NEEDS(drive);
+  const unsigned seed = std::random_device{}();
+  SCOPED_TRACE("seed " + std::to_string(seed));
+  History(drive.path(), true, true, seed).live();
+  const int fd = ::open(drive.path().c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+  const auto byNodes = readMountedBtrfs(fd, {});
+  const auto roots = searchBtrfsRoots(fd);
+  ASSERT_TRUE(byNodes && roots);
+  const auto byKernel = searchBtrfsTrees(fd, *roots, {});
+  ::close(fd);
+  ASSERT_TRUE(byKernel);
+  const auto sums = [](const StoredSizes& sizes) {
+    std::map<std::vector<std::uint32_t>, Bytes> all;
+    for (const auto& held : sizes.held) {
+      std::vector<std::uint32_t> who;
+      for (const auto& run : sizes.sets.runs(held.holders))
+        for (auto t = run.from; t < run.to; ++t) who.push_back(t);
+      if (held.bytes > 0) all[who] += held.bytes;
+    }
+    return all;
+  };
+  EXPECT_EQ(sums(*byNodes), sums(*byKernel));
+  EXPECT_EQ(byNodes->reaches.size(), byKernel->reaches.size());
+  EXPECT_EQ(byNodes->files.size(), byKernel->files.size());
+}
+
+/// Measuring one folder again knows of the others what it knew.
+TEST_P(Histories, OneFolderMeasuredAgainKeepsTheRest) {
+  const Kind kind = GetParam();
+  LoopDrive drive(kind.type, Bytes{600} << 20, kind.options);
+  ZT_NEEDS(drive);
+  const unsigned seed = std::random_device{}();
+  SCOPED_TRACE("seed " + std::to_string(seed));
+  History history(drive.path(), kind.type == std::string("btrfs"), kind.type != std::string("ext4"), seed);
+  history.live();
+  auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  const auto gainOf = [&](const std::vector<PathBytes>& paths) {
+    const FindContext& c = *job->surveys().context();
+    std::vector<NodeId> nodes;
+    for (const auto& p : paths)
+      if (const auto node = c.tree.find(p)) nodes.push_back(*node);
+    return c.gain.of(nodes);
+  };
+  std::vector<std::vector<PathBytes>> sets;
+  std::vector<GainBounds> before;
+  for (int i = 0; i < 5; ++i) sets.push_back(history.someFiles()), before.push_back(gainOf(sets.back()));
+  ASSERT_TRUE(job->measurer().measureAgain("d1", {}, {}, nullptr));
+  for (std::size_t i = 0; i < sets.size(); ++i) EXPECT_EQ(gainOf(sets[i]), before[i]);
 }
 
 INSTANTIATE_TEST_SUITE_P(OnReal, Histories,

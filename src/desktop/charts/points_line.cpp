@@ -19,6 +19,8 @@ void PointsLine::show(PointsPicture picture) {
   picture_ = std::move(picture);
   picked_.assign(picture_.marks.size(), false);
   anchor_ = current_ = 0;
+  const std::size_t used = std::min(lanes, picture_.spans.size());
+  setFixedHeight(static_cast<int>(axis + (used > 0 ? 22 : 12) + lane * static_cast<double>(used)));
   twinChanged();
   update();
 }

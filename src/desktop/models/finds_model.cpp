@@ -56,7 +56,7 @@ void FindsModel::rebuild() {
 void FindsModel::addGroup(Standing standing, const FindMatcher& matcher, Bytes small) {
   std::vector<int> big;
   std::vector<int> little;
-  std::vector<NodeId> nodes;
+  std::vector<Subject> things;
   Bytes parts = 0;
   for (int i = 0; i < static_cast<int>(view_.finds->size()); ++i) {
     const Find& f = find(i);
@@ -67,15 +67,14 @@ void FindsModel::addGroup(Standing standing, const FindMatcher& matcher, Bytes s
       parts += f.gain.atMost;
       continue;
     }
-    for (const auto& item : f.items)
-      if (item.node != noNode) nodes.push_back(item.node);
+    things.insert(things.end(), f.items.begin(), f.items.end());
   }
   if (big.empty() && little.empty()) return;
   for (std::vector<int>* list : {&big, &little})
     std::stable_sort(list->begin(), list->end(),
                      [&](int a, int b) { return find(a).gain.atMost > find(b).gain.atMost; });
   // Finds overlap; the group's figure counts every byte once.
-  const int group = add(0, {-1, 0, -1, false, standing, view_.context->gain.of(nodes).atMost + parts, {}});
+  const int group = add(0, {-1, 0, -1, false, standing, view_.context->gainOf(things).atMost + parts, {}});
   for (const int i : big) add(group, {-1, 0, i, false, standing, find(i).gain.atMost, {}});
   shown_ += big.size() + little.size();
   if (little.empty()) return;

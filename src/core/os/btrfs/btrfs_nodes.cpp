@@ -92,6 +92,7 @@ bool BtrfsNodes::addChunk(const Fields& f, std::size_t at, Bytes logical) {
   if ((chunk.profile & (metadata | system)) == 0 && (chunk.profile & data) != 0) return true;
   if ((chunk.profile & parity) != 0) return false;
   const std::size_t stripes = f.le16(at + 44);
+  if (at + 48 + stripes * 32 > f.size()) return false;
   for (std::size_t s = 0; s < stripes; ++s)
     chunk.stripes.push_back({f.le64(at + 48 + s * 32), f.le64(at + 48 + s * 32 + 8)});
   const bool striped = (chunk.profile & (stripe0 | stripe10)) != 0;
@@ -198,6 +199,12 @@ Result<void> BtrfsNodes::eachItem(BtrfsPointer root, const EachItem& each, const
         },
         stop);
     if (!done) return done;
+    // A node that is pointed to more than once is still one.
+    const auto at = [](const BtrfsPointer& a, const BtrfsPointer& b) { return a.at < b.at; };
+    std::sort(below.begin(), below.end(), at);
+    below.erase(std::unique(below.begin(), below.end(),
+                            [](const BtrfsPointer& a, const BtrfsPointer& b) { return a.at == b.at; }),
+                below.end());
     level = std::move(below);
   }
   return {};

@@ -146,6 +146,7 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context, const Evid
   timeLine_->show(find->newest, find->accessed * nsPerSecond, context->options.now);
   timeLine_->setVisible(find->kind != "points");
   if (!same) points_->show(*find, context);
+  inside_->setMinimumHeight(find->kind == "points" ? 88 : 132);
   fillFacts(*find, *context, desk);
   shown_ = find->id;
   things_ = find->items.size();

@@ -78,6 +78,7 @@ void PointsView::addRules(const FindContext& context) {
                                                    {"monthly", tr("Keep one a month")},
                                                    {"younger 30d", tr("Keep those of the last 30 days")},
                                                    {"share 5%", tr("Keep what fits in 5 % of the drive")}};
+  std::vector<bool> before;  // of two rules that come to the same the first is enough
   for (const auto& [words, sentence] : rules) {
     auto go =
         pointsToGo(context.points, *parsePolicy(words), context.survey.usage.capacity, context.options.now);
@@ -86,7 +87,8 @@ void PointsView::addRules(const FindContext& context) {
     GainModel::Points only(context.points.size(), false);
     for (std::size_t i = 0; i < here.size(); ++i) only[series_->points[i]] = here[i];
     const auto count = std::count(here.begin(), here.end(), true);
-    if (count == 0) continue;
+    if (count == 0 || here == before) continue;
+    before = here;
     auto* rule = new QPushButton(tr("%1: %2 go, %3 come free")
                                      .arg(sentence, say(&Words::number, static_cast<std::uint64_t>(count)),
                                           say(&Words::bytes, context.points.of(only).frees)),
