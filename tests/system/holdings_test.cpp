@@ -268,6 +268,100 @@ TEST(PointsOnBtrfs, AreLetGoToMeetATarget) {
   EXPECT_GT(met, 0u);
 }
 
+/// A drive with a series of three, and the job on it.
+class Series : public ::testing::Test {
+protected:
+  void SetUp() override {
+    ZT_NEEDS(drive);
+    btrfs({"subvolume", "create", drive / "vol"});
+    fs::create_directories(drive / "points");
+    for (int i = 0; i < 3; ++i) {
+      std::mt19937_64 random(static_cast<unsigned>(i));
+      std::string bytes(3'000'000, '\0');
+      for (char& c : bytes) c = static_cast<char>(random());
+      std::ofstream(drive / "vol/f", std::ios::binary) << bytes;
+      btrfs({"subvolume", "snapshot", "-r", drive / "vol", point(i)});
+    }
+    ::sync();
+    job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  }
+  std::string point(int i) const { return drive / ("points/p" + std::to_string(i)); }
+  std::string find() const {
+    for (const Find& f : *job->surveys().finds())
+      if (f.kind == "points") return f.id;
+    return {};
+  }
+  RunReport run() {
+    auto report = job->reclaim(job->planBook().consent().token, {});
+    must(report.has_value(), "reclaim");
+    return *report;
+  }
+  LoopDrive drive{"btrfs", Bytes{300} << 20};
+  std::unique_ptr<Job> job;
+};
+
+TEST_F(Series, APointThatSomebodyElseLetGoStopsItselfAlone) {
+  ASSERT_TRUE(job->planBook().add({find()}, "drop"));
+  btrfs({"subvolume", "delete", point(0)});
+  const RunReport report = run();
+  ASSERT_EQ(report.lines.size(), 1u);
+  EXPECT_EQ(report.lines[0].state, LineOutcome::State::partly);
+  EXPECT_EQ(report.lines[0].itemsDone, 1u);
+  ASSERT_EQ(report.lines[0].problems.size(), 1u);
+  EXPECT_EQ(report.lines[0].problems[0].problem, Errc::notThere);
+  EXPECT_FALSE(fs::exists(point(1)));
+  EXPECT_TRUE(fs::exists(point(2)));
+}
+
+TEST_F(Series, WhatIsMountedOrOtherThanMeasuredStays) {
+  ASSERT_TRUE(job->planBook().add({find()}, "drop"));
+  const TempFolder t;
+  t.folder("at");
+  // One is mounted since, the other is another one of the same name.
+  const std::string device = runProgram({"/usr/bin/findmnt", "-no", "SOURCE", drive.path()}).out;
+  ASSERT_EQ(runProgram({"/usr/bin/mount", "-o", "subvol=points/p0",
+                        device.substr(0, device.find_first_of("[\n")), t / "at"})
+                .status,
+            0);
+  btrfs({"subvolume", "delete", point(1)});
+  btrfs({"subvolume", "snapshot", "-r", drive / "vol", point(1)});
+  const RunReport report = run();
+  EXPECT_EQ(report.lines[0].state, LineOutcome::State::refused);
+  EXPECT_TRUE(fs::exists(point(0)));
+  EXPECT_TRUE(fs::exists(point(1)));
+  (void)runProgram({"/usr/bin/umount", t / "at"});
+}
+
+TEST_F(Series, NoPlanTakesTheNewestOrAFolderWithSnapshots) {
+  const FindContext& c = *job->surveys().context();
+  Plan plan = job->planBook().plan();
+  ASSERT_TRUE(job->planBook().add({find()}, "drop"));
+  plan = job->planBook().plan();
+  for (std::uint32_t i = 0; i < c.points.size(); ++i)
+    if (c.points.lock(i) == PointLock::newest) plan.lines[0].items.push_back(c.pointSubject(i));
+  const auto refused = job->planBook().set(plan);
+  ASSERT_FALSE(refused);
+  EXPECT_EQ(refused.error().code, Errc::lastCopy);
+  ASSERT_TRUE(job->planBook().drop(find()));
+  ASSERT_TRUE(job->planBook().addPaths({"points"}, "discard"));
+  const RunReport report = run();
+  EXPECT_EQ(report.lines[0].state, LineOutcome::State::refused);
+  ASSERT_EQ(report.lines[0].problems.size(), 1u);
+  EXPECT_EQ(report.lines[0].problems[0].problem, Errc::otherDevice);
+  for (int i = 0; i < 3; ++i) EXPECT_TRUE(fs::exists(point(i)));
+}
+
+TEST_F(Series, OnAReadOnlyDriveNothingIsDone) {
+  ASSERT_TRUE(job->planBook().add({find()}, "drop"));
+  ASSERT_TRUE(drive.remount("ro"));
+  const auto report = job->reclaim(job->planBook().consent().token, {});
+  if (report) {
+    EXPECT_NE(report->lines[0].state, LineOutcome::State::done);
+  }
+  for (int i = 0; i < 3; ++i) EXPECT_TRUE(fs::exists(point(i)));
+}
+
 /// A drive's image as it lies in its file, with bytes that somebody changed.
 class ImageDevice final : public BtrfsDevice {
 public:

@@ -53,7 +53,6 @@ struct FileExtent {
   bool shared = false;  ///< others hold some of it, too
   bool plain = true;    ///< false: compressed, inlined, or its place is not settled
   bool written = true;  ///< false: set aside, and read as zeros
-  auto operator<=>(const FileExtent&) const = default;
 };
 
 /// What one entry was when it was measured; plans keep this, and the guard compares it before anything is

@@ -72,7 +72,7 @@ Result<void> BtrfsNodes::begin(std::uint64_t device) {
   const BtrfsPointer chunkTree{f.le64(88), f.le64(164), f.u8(199)};
   bool readable = true;
   std::vector<std::pair<Bytes, std::string>> found;
-  const auto read = eachItem(chunkTree,
+  auto read = eachItem(chunkTree,
                              [&](const BtrfsKey& key, std::string_view data) {
                                if (key.type == chunkItem) found.emplace_back(key.offset, data);
                              },

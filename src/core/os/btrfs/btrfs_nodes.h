@@ -18,7 +18,6 @@ struct BtrfsKey {
   std::uint64_t object = 0;
   std::uint8_t type = 0;
   std::uint64_t offset = 0;
-  auto operator<=>(const BtrfsKey&) const = default;
 };
 
 /// Where a node of a tree lies, and which one must be found there.

@@ -66,7 +66,9 @@ void BtrfsTally::extent(std::uint64_t inode, const Fields& item) {
 
 /// What each listed file takes, and which of them take something else than their block counts say.
 void BtrfsTally::weighFiles() {
-  std::sort(files_.begin(), files_.end());
+  std::sort(files_.begin(), files_.end(), [](const FileReach& a, const FileReach& b) {
+    return std::tie(a.tree, a.inode, a.place, a.bytes) < std::tie(b.tree, b.inode, b.place, b.bytes);
+  });
   files_.erase(std::unique(files_.begin(), files_.end()), files_.end());
   const auto key = [](const auto& one) { return std::tuple(one.tree, one.inode); };
   std::sort(reported_.begin(), reported_.end(),

@@ -32,7 +32,7 @@ private:
     std::uint64_t inode = 0;
     std::uint64_t place = 0;
     Bytes bytes = 0;
-    auto operator<=>(const FileReach&) const = default;
+    bool operator==(const FileReach&) const = default;
   };
   struct Reported {
     std::uint32_t tree = 0;
