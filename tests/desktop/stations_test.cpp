@@ -290,7 +290,7 @@ TEST_F(Stations, TheBalanceIsTheSum) {
   TempFolder t;
   measureStandIn(t);
   const QString text = window->findChild<BalanceBar*>()->tableTwin();
-  EXPECT_EQ(text, QStringLiteral("free 9.6 GB + planned 0 B − target 38.4 GB = 28.8 GB short"));
+  EXPECT_EQ(text, QStringLiteral("free 9.6 GB + planned 0 B − target 51.2 GB = 41.6 GB short"));
   window->findChild<QAction*>(QStringLiteral("actIec"))->setChecked(true);
   EXPECT_TRUE(window->findChild<BalanceBar*>()->tableTwin().contains(QStringLiteral("GiB")));
   window->findChild<QAction*>(QStringLiteral("actIec"))->setChecked(false);

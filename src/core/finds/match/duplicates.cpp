@@ -148,7 +148,8 @@ std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& 
   if (find.items.empty()) return std::nullopt;
   find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"link", {}, {}, {}}};
   // Both keep every path and give the bytes of the copies; sharing needs a file system that can.
-  if (blockSharing(context.survey.fsType) == BlockSharing::asked)
+  const BlockSharing sharing = blockSharing(context.survey.fsType);
+  if (sharing == BlockSharing::asked || sharing == BlockSharing::whole)
     find.offers.push_back({"share", {}, {}, {}});
   sayKeeper(find, context, keeper, group.length, group.nodes.size());
   for (std::size_t i = 2; i < find.offers.size(); ++i) find.offers[i].gain = find.gain;

@@ -13,8 +13,11 @@ namespace {
 constexpr std::uint64_t topTree = 5, firstFree = 256, lastFree = ~std::uint64_t{255};
 constexpr std::uint8_t rootItem = 132, rootBack = 144, dirItem = 84;
 
-bool isSubvolume(std::uint64_t id) {
-  return id == topTree || (id >= firstFree && id <= lastFree);
+/// While a balance runs, what it moves is held by a tree of its own.
+constexpr std::uint64_t movedData = ~std::uint64_t{8};
+
+bool holdsFiles(std::uint64_t id) {
+  return id == topTree || id == movedData || (id >= firstFree && id <= lastFree);
 }
 
 std::string hexOf(std::string_view bytes) {
@@ -34,10 +37,13 @@ class Forest {
 public:
   Forest(BtrfsNodes& nodes, const BtrfsRoots& roots, const std::stop_token& stop)
       : nodes_(nodes), tally_(roots.subvolumes), stop_(stop) {
-    for (std::size_t i = 0; i < roots.trees.size(); ++i)
-      if (roots.trees[i].at != 0 && roots.trees[i].level < levels_.size())
-        levels_[roots.trees[i].level].push_back(
-            {roots.trees[i], tally_.sets().of(static_cast<std::uint32_t>(i))});
+    for (std::size_t i = 0; i < roots.trees.size(); ++i) {
+      // One that was let go is being taken apart: what it still holds comes free without anybody's doing.
+      if (roots.subvolumes[i].going || roots.trees[i].at == 0 || roots.trees[i].level >= levels_.size())
+        continue;
+      levels_[roots.trees[i].level].push_back(
+          {roots.trees[i], tally_.sets().of(static_cast<std::uint32_t>(i))});
+    }
   }
 
   Result<StoredSizes> read() {
@@ -120,7 +126,7 @@ void BtrfsRootReader::item(const BtrfsKey& key, std::string_view data) {
   constexpr std::uint64_t rootDirectory = 6;
   if (key.object == rootDirectory && key.type == dirItem && f.part(30, f.le16(27)) == "default")
     default_ = f.le64(0);
-  if (!isSubvolume(key.object)) return;
+  if (!holdsFiles(key.object)) return;
   if (key.type == rootItem) {
     Subvolume& s = of(key.object);
     s.readOnly = (f.le64(208) & 1) != 0;

@@ -73,10 +73,10 @@ Result<void> BtrfsNodes::begin(std::uint64_t device) {
   bool readable = true;
   std::vector<std::pair<Bytes, std::string>> found;
   auto read = eachItem(chunkTree,
-                             [&](const BtrfsKey& key, std::string_view data) {
-                               if (key.type == chunkItem) found.emplace_back(key.offset, data);
-                             },
-                             {});
+                       [&](const BtrfsKey& key, std::string_view data) {
+                         if (key.type == chunkItem) found.emplace_back(key.offset, data);
+                       },
+                       {});
   if (!read) return read;
   chunks_.clear();
   for (const auto& [logical, data] : found) readable = addChunk(Fields(data), 0, logical) && readable;

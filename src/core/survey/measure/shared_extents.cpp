@@ -9,7 +9,8 @@
 namespace zt {
 
 BlockSharing blockSharing(std::string_view fsType) {
-  static constexpr std::array<std::string_view, 4> asked{"btrfs", "xfs", "bcachefs", "ocfs2"};
+  static constexpr std::array<std::string_view, 2> asked{"xfs", "ocfs2"};
+  static constexpr std::array<std::string_view, 2> whole{"btrfs", "bcachefs"};
   static constexpr std::array<std::string_view, 16> never{
       "",      "ext2", "ext3", "ext4", "vfat",    "msdos", "exfat", "ntfs",
       "ntfs3", "jfs",  "udf",  "hfs",  "hfsplus", "tmpfs", "ramfs", "reiserfs"};
@@ -17,6 +18,7 @@ BlockSharing blockSharing(std::string_view fsType) {
     return std::find(list.begin(), list.end(), fsType) != list.end();
   };
   if (among(asked)) return BlockSharing::asked;
+  if (among(whole)) return BlockSharing::whole;
   // NTFS and exFAT drivers in user space show up by the name of their kind.
   if (among(never) || fsType == "fuseblk") return BlockSharing::never;
   return BlockSharing::unknown;
@@ -26,7 +28,9 @@ bool SharedExtents::mayShare(const Folder& at, std::string_view name, const Entr
   if (stat.kind != EntryKind::file || stat.occupied == 0) return false;
   if (sharing_ == BlockSharing::unknown) return true;
   const auto facts = inner_.extents(at, name);
-  if (facts && facts->shared && !facts->encoded) note(at, name, stat.inode);
+  // Of an extent that stays whole the parts that files hold say nothing for sure.
+  if (sharing_ == BlockSharing::asked && facts && facts->shared && !facts->encoded)
+    note(at, name, stat.inode);
   return !facts || facts->shared || facts->encoded;
 }
 

@@ -11,7 +11,8 @@ namespace zt {
 /// Whether files of a kind of file system can hold bytes that do not come free with them.
 enum class BlockSharing : std::uint8_t {
   never,   ///< every block belongs to one file
-  asked,   ///< each file can be asked (FIEMAP)
+  asked,   ///< each file can be asked (FIEMAP), and a block comes free when nobody holds it any more
+  whole,   ///< likewise, but an extent stays whole as long as somebody holds a part of it
   unknown  ///< nobody says: what lies beneath may share, compress, or be somebody else's
 };
 BlockSharing blockSharing(std::string_view fsType);

@@ -128,7 +128,7 @@ StoredFiles::Sums StoredFiles::sums() const {
   for (std::size_t i = 0; i < walked.size(); ++i) {
     if (walked[i])
       sums.sharedTwice += sizes_.trees[i].stored;
-    else
+    else if (sizes_.trees[i].is.id < (std::uint64_t{1} << 63))  // not one of the file system's own
       ++sums.otherTrees;
   }
   const NumberSets::Chosen chosen(walked);
