@@ -352,6 +352,48 @@ TEST_F(Series, NoPlanTakesTheNewestOrAFolderWithSnapshots) {
   for (int i = 0; i < 3; ++i) EXPECT_TRUE(fs::exists(point(i)));
 }
 
+/// What was received from another drive may be somebody's only copy: a person may let it go, no proposal
+/// does, and a plan that calls it a way back is put right.
+TEST(PointsOnBtrfs, ReceivedOnesAreForAPersonToDecide) {
+  LoopDrive drive("btrfs", Bytes{300} << 20);
+  ZT_NEEDS(drive);
+  fs::create_directories(drive / "points");
+  fs::create_directories(drive / "came");
+  btrfs({"subvolume", "create", drive / "vol"});
+  for (int i = 0; i < 2; ++i) {
+    const std::string name = "p" + std::to_string(i);
+    std::string bytes(20'000'000, static_cast<char>('a' + i));
+    for (std::size_t k = 0; k < bytes.size(); k += 4096) bytes[k] = static_cast<char>(k >> 12);
+    std::ofstream(drive / "vol/f", std::ios::binary) << bytes;
+    btrfs({"subvolume", "snapshot", "-r", drive / "vol", drive / ("points/" + name)});
+    const std::string stream = drive / "stream";
+    btrfs({"send", "-f", stream, drive / ("points/" + name)});
+    btrfs({"receive", "-f", stream, drive / "came"});
+    fs::remove(stream);
+  }
+  for (const char* p : {"points/p0", "points/p1", "vol"}) btrfs({"subvolume", "delete", drive / p});
+  btrfs({"filesystem", "sync", drive.path()});
+  btrfs({"subvolume", "sync", "-s", "1", drive.path()});
+  auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  Target target;
+  target.bytes = freeOn(drive.path()) + 1'000'000;
+  ASSERT_TRUE(job->planBook().setTargets({target}));
+  const auto proposal = job->planBook().propose({});
+  ASSERT_TRUE(proposal);
+  EXPECT_TRUE(proposal->plan.lines.empty());
+  EXPECT_FALSE(proposal->decisions.empty());
+  std::string id;
+  for (const Find& f : *job->surveys().finds())
+    if (f.kind == "points") id = f.id;
+  ASSERT_TRUE(job->planBook().add({id}, "drop"));
+  Plan lying = job->planBook().plan();
+  lying.lines[0].found = Regret::none;
+  ASSERT_TRUE(job->planBook().set(lying));
+  EXPECT_EQ(job->planBook().plan().lines[0].found, Regret::personalGone);
+  EXPECT_EQ(job->planBook().consent().lines.at(0).regret, Regret::personalGone);
+}
+
 TEST_F(Series, OnAReadOnlyDriveNothingIsDone) {
   ASSERT_TRUE(job->planBook().add({find()}, "drop"));
   ASSERT_TRUE(drive.remount("ro"));

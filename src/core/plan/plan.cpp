@@ -167,6 +167,12 @@ void reprice(Plan& plan, const FindContext& context) {
     Judgement worst{Standing::spent, Regret::none};
     if (line.items.empty()) continue;
     if (line.items.front().kind == SubjectKind::point) {
+      const bool received = std::any_of(line.items.begin(), line.items.end(), [&](const Subject& item) {
+        const auto point = context.pointOf(item);
+        return point && !context.points[*point].receivedUuid.empty();
+      });
+      line.standing = Standing::ownersCall;
+      line.found = received ? Regret::personalGone : Regret::wayBack;
       const GainBounds bounds = context.gainOf(line.items);
       line.gain = line.step->gainOf(bounds.sure, bounds.atMost);
       continue;

@@ -72,7 +72,7 @@ void Runner::divide(const Plan& plan) {
   pieces_.clear();
   const auto steps = stepGains(plan, *drive_.context);
   const std::vector<NodeId> outer = outermostItems(plan, drive_.context->gain);
-  absl::flat_hash_set<PathBytes> taken;
+  absl::flat_hash_set<std::pair<SubjectKind, PathBytes>> taken;
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
     if (!line.enabled || !line.step->touches) continue;
@@ -82,7 +82,8 @@ void Runner::divide(const Plan& plan) {
     part.outcome.promised = steps[i];
     for (const auto& item : line.items)
       if (item.node == noNode || std::binary_search(outer.begin(), outer.end(), item.node))
-        if (taken.insert(item.path).second) part.items.push_back(item);
+        // A snapshot is no entry of the survey, even where their paths are alike.
+        if (taken.emplace(item.kind, item.path).second) part.items.push_back(item);
     part.outcome.items = part.items.size();
     parts_.push_back(std::move(part));
   }

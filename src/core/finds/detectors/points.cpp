@@ -21,8 +21,10 @@ public:
       std::uint64_t locked = 0;
       TimeNs stays = 0;
       bool foreign = false;
+      bool received = false;
       for (const std::uint32_t p : series.points) {
         const PointLock lock = c.points.lock(p);
+        received = received || !c.points[p].receivedUuid.empty();
         foreign = foreign || lock == PointLock::foreign;
         if (lock == PointLock::none || lock == PointLock::foreign)
           find.items.push_back(c.pointSubject(p));
@@ -32,7 +34,8 @@ public:
       if (find.items.empty()) continue;
       find.place = series.place;
       find.standing = find.judged = Standing::ownersCall;
-      find.regret = Regret::wayBack;
+      // What came from another drive may be the only copy of what lies in it: a person's to decide.
+      find.regret = received ? Regret::personalGone : Regret::wayBack;
       find.offers = {{foreign ? "advise" : "drop", {}, {}, {}}};
       c.weigh(find);
       find.facts.push_back({"points-stay", locked});
