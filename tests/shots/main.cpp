@@ -54,7 +54,8 @@ struct Studio {
 };
 
 /// The first find that answers a question, with its evidence.
-void findsFor(Studio& s, const QString& question, const QString& name) {
+void findsFor(Studio& s, const QString& question, const QString& name,
+              const std::function<void()>& before = {}) {
   auto* list = s.find<QTreeView>("finds");
   auto* line = s.find<QLineEdit>("findsFilter");
   line->setText(question);
@@ -62,6 +63,7 @@ void findsFor(Studio& s, const QString& question, const QString& name) {
   QTest::keyClick(list, Qt::Key_Home);
   QTest::keyClick(list, Qt::Key_Down);
   QTest::qWait(600);  // what is inside comes a little later
+  if (before) before();
   s.grab(name);
   line->clear();
 }
@@ -89,10 +91,8 @@ void whole(Studio& s, const QString& standIn) {
   auto* tree = s.find<QTreeView>("folders");
   tree->expand(tree->model()->index(0, 0, tree->model()->index(0, 0)));
   s.grab(QStringLiteral("survey"));
-  for (const int lens : {1, 2}) {
-    QTest::mouseClick(s.find<QPushButton>("lens" + QByteArray::number(lens)), Qt::LeftButton);
-    s.grab(QStringLiteral("survey-lens%1").arg(lens));
-  }
+  QTest::mouseClick(s.find<QPushButton>("lens2"), Qt::LeftButton);
+  s.grab(QStringLiteral("survey-lens2"));
   QTest::mouseClick(s.find<QPushButton>("lens0"), Qt::LeftButton);
   s.find<QLineEdit>("surveyFilter")->setText(QStringLiteral("video, over 100 MB, files"));
   auto* list = s.find<QTableView>("entryList");
@@ -116,6 +116,12 @@ void whole(Studio& s, const QString& standIn) {
   findsFor(s, QStringLiteral("duplicates"), QStringLiteral("finds-equal"));
   findsFor(s, QStringLiteral("namesakes"), QStringLiteral("finds-names"));
   findsFor(s, QStringLiteral("images"), QStringLiteral("finds-image"));
+  findsFor(s, QStringLiteral("points"), QStringLiteral("finds-points"), [&s] {
+    auto* line = s.find<QWidget>("pointsLine");
+    line->setFocus();
+    QTest::keyClick(line, Qt::Key_Home);
+    QTest::keyClick(line, Qt::Key_Right, Qt::ShiftModifier);
+  });
   s.window.goTo(planStation);
   QTest::mouseClick(s.find<QPushButton>("propose"), Qt::LeftButton);
   waitFor([&] { return s.session().view().proposal.has_value(); });

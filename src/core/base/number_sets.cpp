@@ -62,11 +62,8 @@ NumberSets::Id NumberSets::join(Id a, Id b) {
   if (a == none) return b;
   if (a > b) std::swap(a, b);
   const auto [at, isNew] = joined_.try_emplace(std::uint64_t{a} << 32 | b, none);
-  if (!isNew) return at->second;
-  const std::array<Id, 2> both{a, b};
-  const Id id = join(both);
-  joined_[std::uint64_t{a} << 32 | b] = id;
-  return id;
+  if (isNew) at->second = join(std::array<Id, 2>{a, b});
+  return at->second;
 }
 
 NumberSets::Id NumberSets::join(std::span<const Id> sets) {
@@ -78,24 +75,10 @@ NumberSets::Id NumberSets::join(std::span<const Id> sets) {
   return of(std::move(all));
 }
 
-NumberSets::Id NumberSets::without(Id set, const std::vector<bool>& out) {
-  std::vector<Run> left;
-  for (const Run run : std::vector<Run>(runs(set).begin(), runs(set).end()))
-    for (std::uint32_t n = run.from; n < run.to; ++n)
-      if (n >= out.size() || !out[n]) left.push_back({n, n + 1});
-  return of(std::move(left));
-}
-
 std::uint32_t NumberSets::count(Id set) const {
   std::uint32_t sum = 0;
   for (const Run& run : runs(set)) sum += run.to - run.from;
   return sum;
-}
-
-bool NumberSets::contains(Id set, std::uint32_t number) const {
-  const auto all = runs(set);
-  return std::any_of(all.begin(), all.end(),
-                     [&](const Run& run) { return number >= run.from && number < run.to; });
 }
 
 NumberSets::Chosen::Chosen(const std::vector<bool>& numbers) : before_(numbers.size() + 1, 0) {

@@ -31,15 +31,12 @@ public:
   /// All that is in any of them.
   Id join(std::span<const Id> sets);
   Id join(Id a, Id b);
-  /// What is in a set, but for numbers of which `out` is true.
-  Id without(Id set, const std::vector<bool>& out);
 
   std::span<const Run> runs(Id set) const {
     return {runs_.data() + start_[set], runs_.data() + start_[set + 1]};
   }
   std::uint32_t size() const { return static_cast<std::uint32_t>(start_.size()) - 1; }
   std::uint32_t count(Id set) const;
-  bool contains(Id set, std::uint32_t number) const;
 
   /// Some of the numbers, for asking of many sets whether they lie within.
   class Chosen {

@@ -147,12 +147,18 @@ Result<void> checkPoint(const FindContext& context, const Subject& item) {
   return {};
 }
 
+bool marksLock(const Marks& marks, const FindContext& context, const Subject& point) {
+  const auto i = context.pointOf(point);
+  const NodeId node = i ? context.points[*i].node : noNode;
+  return marks.locks(point.path) || (node != noNode && marks.locks(context.tree.path(node)));
+}
+
 Result<void> checkLocks(const Plan& plan, const FindContext& context, const Marks& marks) {
   for (const PlanLine& line : plan.lines)
     for (const Subject& item : line.items) {
       if (item.kind == SubjectKind::point) {
         if (auto may = checkPoint(context, item); line.step->touches && !may) return may;
-        if (marks.locks(item.path)) return fail(Errc::kept, "plan", item.path);
+        if (marksLock(marks, context, item)) return fail(Errc::kept, "plan", item.path);
         continue;
       }
       if (line.step->touches && context.locked(item.path)) return fail(Errc::bedrock, "plan", item.path);

@@ -73,6 +73,9 @@ Result<void> checkConflicts(const Plan& plan, const FindContext& context);
 /// lastCopy (the newest of its series), bedrock (the system starts from it, others lie in it).
 Result<void> checkPoint(const FindContext& context, const Subject& item);
 
+/// Whether somebody keeps a point: itself, or the folder that it is seen in.
+bool marksLock(const Marks& marks, const FindContext& context, const Subject& point);
+
 /// Fails with bedrock or kept for the first enabled or disabled line of which anything is locked.
 Result<void> checkLocks(const Plan& plan, const FindContext& context, const Marks& marks);
 

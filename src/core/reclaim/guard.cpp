@@ -43,7 +43,7 @@ const std::string* Holders::holderOfDeleted(std::uint64_t device, std::uint64_t 
 
 Result<NodeId> checkOnPaper(const GuardedDrive& drive, const Subject& item) {
   if (item.kind == SubjectKind::point) {
-    if (drive.marks.locks(item.path)) return fail(Errc::kept, "guard", item.path);
+    if (marksLock(drive.marks, *drive.context, item)) return fail(Errc::kept, "guard", item.path);
     auto may = checkPoint(*drive.context, item);
     return may ? Result<NodeId>(noNode) : Result<NodeId>(tl::unexpected(may.error()));
   }

@@ -47,7 +47,6 @@ struct StandInManifest {
   Bytes overhead = 0;
   Bytes beneathMounts = 0;
   Bytes openDeleted = 0;
-  Bytes heldBySnapshots = 0;  ///< together, once
   std::vector<Snapshot> snapshots;
   std::vector<Held> held;  ///< all of it; what a manifest says of single snapshots is brought to this form
   std::vector<OpenFile> openFiles;

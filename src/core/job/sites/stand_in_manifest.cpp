@@ -76,7 +76,6 @@ Result<StandInManifest> parseStandIn(std::string_view text) {
   m.overhead = amount(in, "overhead_bytes");
   m.beneathMounts = amount(in, "beneath_mounts_bytes");
   m.openDeleted = amount(in, "open_deleted_bytes");
-  m.heldBySnapshots = amount(in, "held_by_snapshots_bytes");
   readLists(in, m);
   if (m.capacity == 0 || m.id.empty()) in.wrong("capacity_bytes");
   if (!in.ok()) return fail(Errc::badInput, "stand-in", {}, in.fault());

@@ -107,17 +107,6 @@ private:
 
 }  // namespace
 
-Subvolume& BtrfsRootReader::of(std::uint64_t id) {
-  auto& all = roots_.subvolumes;
-  const auto at = std::lower_bound(all.begin(), all.end(), id,
-                                   [](const Subvolume& s, std::uint64_t wanted) { return s.id < wanted; });
-  if (at != all.end() && at->id == id) return *at;
-  roots_.trees.insert(roots_.trees.begin() + (at - all.begin()), BtrfsPointer{});
-  Subvolume added;
-  added.id = id;
-  return *all.insert(at, std::move(added));
-}
-
 /// struct btrfs_root_item: bytenr 176, flags 208, refs 216, level 238, uuid 247, parent_uuid 263,
 /// received_uuid 279, otime 339; generation 160. struct btrfs_root_ref: dirid 8, sequence 8, name length 2,
 /// name.
@@ -128,7 +117,7 @@ void BtrfsRootReader::item(const BtrfsKey& key, std::string_view data) {
     default_ = f.le64(0);
   if (!holdsFiles(key.object)) return;
   if (key.type == rootItem) {
-    Subvolume& s = of(key.object);
+    auto& [s, tree] = roots_[key.object];
     s.readOnly = (f.le64(208) & 1) != 0;
     s.going = f.le32(216) == 0;
     s.uuid = hexOf(f.part(247, 16));
@@ -137,10 +126,9 @@ void BtrfsRootReader::item(const BtrfsKey& key, std::string_view data) {
     const std::uint64_t seconds = f.le64(339);
     if (seconds < (std::uint64_t{1} << 33))
       s.made = static_cast<TimeNs>(seconds) * nsPerSecond + static_cast<TimeNs>(f.le32(347) % 1'000'000'000);
-    roots_.trees[static_cast<std::size_t>(&s - roots_.subvolumes.data())] = {f.le64(176), f.le64(160),
-                                                                             f.u8(238)};
+    tree = {f.le64(176), f.le64(160), f.u8(238)};
   } else if (key.type == rootBack) {
-    Subvolume& s = of(key.object);
+    Subvolume& s = roots_[key.object].is;
     s.parent = key.offset;
     s.folder = f.le64(0);
     s.name = f.part(18, f.le16(16));
@@ -148,8 +136,14 @@ void BtrfsRootReader::item(const BtrfsKey& key, std::string_view data) {
 }
 
 BtrfsRoots BtrfsRootReader::finish() {
-  for (Subvolume& s : roots_.subvolumes) s.isDefault = s.id == default_;
-  return std::move(roots_);
+  BtrfsRoots all;
+  for (auto& [id, root] : roots_) {
+    root.is.id = id;
+    root.is.isDefault = id == default_;
+    all.subvolumes.push_back(std::move(root.is));
+    all.trees.push_back(root.tree);
+  }
+  return all;
 }
 
 Result<BtrfsRoots> readBtrfsRoots(BtrfsNodes& nodes, const std::stop_token& stop) {

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <map>
+
 #include "core/os/btrfs/btrfs_nodes.h"
 #include "core/os/stored_sizes.h"
 
@@ -20,9 +22,12 @@ public:
   BtrfsRoots finish();
 
 private:
-  Subvolume& of(std::uint64_t id);
-  BtrfsRoots roots_;
-  std::uint64_t default_ = 5;  // BTRFS_FS_TREE_OBJECTID
+  struct Root {
+    Subvolume is;
+    BtrfsPointer tree;
+  };
+  std::map<std::uint64_t, Root> roots_;  ///< items of one need not come together
+  std::uint64_t default_ = 5;            // BTRFS_FS_TREE_OBJECTID
 };
 
 /// Who holds what, from the trees of all subvolumes: every node is read once, however many of them share it,

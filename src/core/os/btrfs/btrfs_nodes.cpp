@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/os/btrfs/btrfs_nodes.h"
 
+#include <xxhash.h>
+
 #include <algorithm>
+#include <array>
 #include <cstdlib>
 #include <numeric>
 
@@ -20,6 +23,49 @@ constexpr std::uint64_t stripe0 = 8, stripe10 = 64, parity = 128 | 256;
 
 tl::unexpected<Error> broken(const char* what) {
   return fail(Errc::corrupt, "trees", {}, what);
+}
+
+constexpr std::size_t checksumSize = 32;
+constexpr std::uint16_t byCrc32c = 0, byXxh64 = 1;
+
+/// CRC-32C (RFC 3720, section B.4), a byte at a time.
+std::uint32_t crcByTable(std::uint32_t crc, std::string_view bytes) {
+  static constexpr auto table = [] {
+    std::array<std::uint32_t, 256> t{};
+    for (std::uint32_t i = 0; i < t.size(); ++i) {
+      t[i] = i;
+      for (int bit = 0; bit < 8; ++bit) t[i] = t[i] >> 1 ^ ((t[i] & 1) != 0 ? 0x82F63B78u : 0);
+    }
+    return t;
+  }();
+  for (const char c : bytes) crc = crc >> 8 ^ table[(crc ^ static_cast<unsigned char>(c)) & 0xff];
+  return crc;
+}
+
+#if defined(__x86_64__)
+__attribute__((target("sse4.2"))) std::uint32_t crcByProcessor(std::uint32_t crc, std::string_view bytes) {
+  std::uint64_t wide = crc;
+  for (; bytes.size() >= sizeof wide; bytes.remove_prefix(sizeof wide)) {
+    std::uint64_t next = 0;
+    std::memcpy(&next, bytes.data(), sizeof next);
+    wide = __builtin_ia32_crc32di(wide, next);
+  }
+  return crcByTable(static_cast<std::uint32_t>(wide), bytes);
+}
+#endif
+
+std::uint32_t crc32c(std::string_view bytes) {
+#if defined(__x86_64__)
+  if (__builtin_cpu_supports("sse4.2")) return ~crcByProcessor(~0u, bytes);
+#endif
+  return ~crcByTable(~0u, bytes);
+}
+
+/// Whether a record is whole: its checksum stands in its first 32 bytes.
+bool isWhole(std::string_view record, std::uint16_t kind) {
+  const Fields f(record);
+  const std::string_view rest = record.substr(checksumSize);
+  return kind == byCrc32c ? f.le32(0) == crc32c(rest) : f.le64(0) == XXH64(rest.data(), rest.size(), 0);
 }
 
 BtrfsKey keyAt(const Fields& f, std::size_t at) {
@@ -52,13 +98,15 @@ Result<void> BtrfsNodes::begin(std::uint64_t device) {
   const std::string super(memory_.get(), superSize);
   const Fields f(super);
   if (!f.has(64, "_BHRfS_M")) return fail(Errc::notOurs, "trees");
+  checksum_ = f.le16(196);
+  if (checksum_ != byCrc32c && checksum_ != byXxh64) return fail(Errc::unsupported, "trees");
+  if (!isWhole(super, checksum_)) return broken("superblock");
   // Mixed groups, big metadata, free space trees and such change nothing here; another extent tree, zones and
   // metadata that lies elsewhere do.
   constexpr std::uint64_t known = 0xfff, raidStripes = 1u << 14, simpleQuota = 1u << 16;
   if ((f.le64(188) & ~(known | raidStripes | simpleQuota)) != 0) return fail(Errc::unsupported, "trees");
   fsid_ = f.part((f.le64(188) & 0x400) != 0 ? 571 : 32, 16);
   nodeSize_ = f.le32(148);
-  sector_ = f.le32(144);
   rootTree_ = {f.le64(80), f.le64(72), f.u8(198)};
   if (nodeSize_ < 4096 || nodeSize_ > 65536 || (nodeSize_ & (nodeSize_ - 1)) != 0) return broken("node size");
   constexpr std::size_t systemChunks = 811, most = 2048;
@@ -151,7 +199,7 @@ Result<BtrfsNodes::Node> BtrfsNodes::nodeIn(std::string_view bytes, const BtrfsP
   node.items = f.le32(96);
   const bool same = f.le64(48) == wanted.at && f.le64(80) == wanted.generation && f.u8(100) == wanted.level &&
                     f.part(32, 16) == fsid_;
-  if (!same) return fail(Errc::changed, "trees");
+  if (!same || !isWhole(bytes, checksum_)) return fail(Errc::changed, "trees");
   const std::size_t each = wanted.level == 0 ? itemSize : pointerSize;
   if (node.items > (nodeSize_ - headSize) / each) return broken("items of a node");
   return node;

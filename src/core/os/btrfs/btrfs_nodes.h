@@ -38,8 +38,9 @@ using BtrfsDevices = std::function<BtrfsDevice*(std::uint64_t id)>;
 
 /// The nodes of a Btrfs file system's trees, as its last commit left them on its devices: by the superblock
 /// and the tree of chunks, without the kernel (the on-disk format in linux/btrfs_tree.h and its
-/// documentation). Every node is compared with what pointed to it; while the file system is in use one that
-/// was needed may be gone, and all has to be begun anew. Profiles with parity are not read. One thread.
+/// documentation). Every node is compared with its checksum and with what pointed to it; while the file
+/// system is in use one that was needed may be gone, and all has to be begun anew. Profiles with parity, and
+/// checksums other than CRC-32C and xxHash, are not read. One thread.
 class BtrfsNodes {
 public:
   explicit BtrfsNodes(BtrfsDevices devices) : devices_(std::move(devices)) {}
@@ -93,7 +94,7 @@ private:
   BtrfsDevices devices_;
   BtrfsPointer rootTree_;
   std::uint32_t nodeSize_ = 0;
-  Bytes sector_ = 4096;
+  std::uint16_t checksum_ = 0;  ///< its kind
   std::string fsid_;
   std::vector<Chunk> chunks_;  ///< by place
   // The last piece that was read.
