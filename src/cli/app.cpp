@@ -145,6 +145,12 @@ void addPlanning(CLI::App& app, Arguments& a) {
       sub->add_option("--newest-stay", a.newestStay, "the newest so many things stay")
           ->check(CLI::Range(1, 1'000'000));
       sub->add_option("--but", a.but, "these paths stay");
+      sub->add_flag("--with-snapshots", a.withPoints,
+                    "and the snapshots that keep their bytes from coming free")
+          ->excludes("--action")
+          ->excludes("--older")
+          ->excludes("--newest-stay")
+          ->excludes("--but");
     }
     if (std::string_view(name) == "move")
       sub->add_option("--by", a.by, "so many places down; negative: up")->required();

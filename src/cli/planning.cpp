@@ -178,6 +178,7 @@ Result<void> addItems(Job& job, const Arguments& args) {
     if (!picked) return tl::unexpected(picked.error());
     ids.insert(ids.end(), picked->begin(), picked->end());
   }
+  if (args.withPoints) return job.planBook().addWithPoints(ids);
   return job.planBook().add(ids, args.action, *rule);
 }
 

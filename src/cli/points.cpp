@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // points
-#include "core/points/points.h"
+#include <algorithm>
+#include <map>
+
 #include "cli/verbs.h"
+#include "core/points/points.h"
 
 namespace zt::cli {
 
@@ -9,13 +12,19 @@ namespace {
 
 using Chosen = GainModel::Points;
 
+/// What it is kept as.
+const char* kindOf(const PointModel& model, std::uint32_t i) {
+  return i >= model.kept() ? "linked-folder" : model[i].foreign ? "restore-point" : "snapshot";
+}
+
 Json pointJson(const PointModel& model, std::uint32_t i, std::size_t series) {
   const Point& p = model[i];
   Json one{{"id", p.id},
            {"name", escapePath(p.path)},
            {"taken_ns", p.taken},
            {"own_bytes", model.own(i)},
-           {"exact", model.exact()},
+           {"exact", model.exact(model.seriesOf(i))},
+           {"kind", kindOf(model, i)},
            {"locked", model.lock(i) != PointLock::none},
            {"reason", name(model.lock(i))},
            {"words", p.words},
@@ -42,7 +51,8 @@ Result<Chosen> named(const PointModel& model, const std::vector<std::string>& it
   for (const std::string& item : items) {
     bool met = false;
     for (std::uint32_t i = 0; i < model.size(); ++i)
-      if (std::to_string(model[i].id) == item || model[i].path == unescapePath(item)) chosen[i] = met = true;
+      if ((i < model.kept() && std::to_string(model[i].id) == item) || model[i].path == unescapePath(item))
+        chosen[i] = met = true;
     if (!met) return fail(Errc::notThere, "points", unescapePath(item));
   }
   return chosen;
@@ -63,15 +73,18 @@ Result<void> planThem(Job& job, const PointModel& model, const Chosen& chosen) {
   by.only.emplace();
   for (std::uint32_t i = 0; i < model.size(); ++i)
     if (chosen[i]) by.only->push_back(model[i].path);
-  std::vector<std::string> ids;
-  for (const Find& find : *job.surveys().finds())
-    if (find.kind == "points" && std::any_of(find.items.begin(), find.items.end(), [&](const Subject& s) {
-          const auto point = job.surveys().context()->pointOf(s);
-          return point && chosen[*point];
-        }))
-      ids.push_back(find.id);
+  std::map<std::string, std::vector<std::string>> ids;  // by the step that they offer first
+  for (const Find& find : *job.surveys().finds()) {
+    const bool named = std::any_of(find.items.begin(), find.items.end(), [&](const Subject& s) {
+      const auto state = job.surveys().context()->stateOf(s);
+      return state && chosen[*state];
+    });
+    if (named && !find.offers.empty()) ids[find.offers.front().action].push_back(find.id);
+  }
   if (ids.empty()) return fail(Errc::notThere, "points");
-  return job.planBook().add(ids, "drop", by);
+  for (const auto& [step, finds] : ids)
+    if (auto added = job.planBook().add(finds, step, by); !added) return added;
+  return {};
 }
 
 void print(Console& console, const PointModel& model, TimeNs now) {
@@ -89,10 +102,11 @@ void print(Console& console, const PointModel& model, TimeNs now) {
   }
   if (model.empty())
     console.out << "No snapshots or restore points.\n";
-  else if (model.exact())
+  else if (std::all_of(model.series().begin(), model.series().end(),
+                       [&](const auto& s) { return model.exact(s); }))
     console.out << "The figures say what comes free if that one alone goes; several together give more.\n";
   else
-    console.out << "What they hold can be told with an administrator's rights only.\n";
+    console.out << "What some of them hold can be told with an administrator's rights only.\n";
 }
 
 }  // namespace

@@ -51,7 +51,8 @@ struct Arguments {
   std::string driveSize;
   int by = 0;
   bool markdown = false;
-  bool toPlan = false;  ///< of points: those that would go are put on the plan
+  bool withPoints = false;  ///< finds are planned with the snapshots that hold their bytes
+  bool toPlan = false;      ///< of points: those that would go are put on the plan
 };
 
 int drives(Console& console, const Arguments& args);

@@ -14,6 +14,7 @@
 
 #include <cerrno>
 #include <memory>
+#include <span>
 
 namespace zt::helper {
 
@@ -21,13 +22,17 @@ namespace {
 
 constexpr int nobody = 65534;
 
-/// Becomes nobody, with three rights left: to read and search everything, to see what processes hold open,
-/// and to ask file systems about their extents.
-bool becomeNobody() {
+/// To read and search everything, to see what processes hold open, and to ask file systems about their
+/// extents.
+constexpr unsigned rightsToRead[] = {CAP_DAC_READ_SEARCH, CAP_SYS_PTRACE, CAP_SYS_ADMIN};
+/// To find subvolumes, to take them out of folders of other owners, and to have the file system let them go.
+constexpr unsigned rightsToDrop[] = {CAP_DAC_READ_SEARCH, CAP_DAC_OVERRIDE, CAP_SYS_ADMIN};
+
+/// Becomes nobody, with a few rights left.
+bool becomeNobody(std::span<const unsigned> rights) {
   if (::geteuid() != 0) return true;
   capng_clear(CAPNG_SELECT_BOTH);
-  for (const unsigned right :
-       {unsigned{CAP_DAC_READ_SEARCH}, unsigned{CAP_SYS_PTRACE}, unsigned{CAP_SYS_ADMIN}})
+  for (const unsigned right : rights)
     if (capng_update(CAPNG_ADD, static_cast<capng_type_t>(CAPNG_EFFECTIVE | CAPNG_PERMITTED), right) != 0)
       return false;
   const auto how = static_cast<capng_flags_t>(CAPNG_DROP_SUPP_GRP | CAPNG_CLEAR_BOUNDING);
@@ -88,6 +93,11 @@ constexpr unsigned long questions[] = {BTRFS_IOC_TREE_SEARCH_V2, BTRFS_IOC_SPACE
                                        BTRFS_IOC_FS_INFO,        BTRFS_IOC_DEV_INFO,   FS_IOC_GETFSMAP,
                                        XFS_IOC_FSGEOMETRY,       XFS_IOC_AG_GEOMETRY,  FS_IOC_FIEMAP};
 
+/// What an order to let points go needs beside some of them: what lies in the arguments is checked by the
+/// server, because the kernel cannot look there.
+constexpr unsigned long toDrop[] = {BTRFS_IOC_SNAP_DESTROY_V2, BTRFS_IOC_SYNC, BTRFS_IOC_TREE_SEARCH_V2,
+                                    BTRFS_IOC_INO_LOOKUP};
+
 class Filter {
 public:
   Filter() : filter_(seccomp_init(SCMP_ACT_ERRNO(EPERM))) {}
@@ -110,7 +120,7 @@ private:
 };
 
 /// openat2 is not among them: its flags lie in memory, where the kernel cannot compare them.
-bool filterCalls() {
+bool filterCalls(std::span<const unsigned long> asks) {
   constexpr scmp_datum_t temporary = 020000000;  // O_TMPFILE without O_DIRECTORY
   constexpr scmp_datum_t changing = O_ACCMODE | O_CREAT | O_TRUNC | O_APPEND | temporary;
   Filter filter;
@@ -121,14 +131,15 @@ bool filterCalls() {
   filter.allow(SCMP_SYS(mprotect), 2, PROT_EXEC, 0);
   for (const int get : {F_GETFD, F_GETFL, F_SETFD, F_DUPFD_CLOEXEC})
     filter.allow(SCMP_SYS(fcntl), 1, 0xffffffffu, static_cast<scmp_datum_t>(get));
-  for (const unsigned long question : questions) filter.allow(SCMP_SYS(ioctl), 1, 0xffffffffu, question);
+  for (const unsigned long ask : asks) filter.allow(SCMP_SYS(ioctl), 1, 0xffffffffu, ask);
   return filter.load();
 }
 
 }  // namespace
 
-bool lockDown() {
-  return becomeNobody() && filterCalls();
+bool lockDown(Purpose purpose) {
+  return purpose == Purpose::drop ? becomeNobody(rightsToDrop) && filterCalls(toDrop)
+                                  : becomeNobody(rightsToRead) && filterCalls(questions);
 }
 
 }  // namespace zt::helper

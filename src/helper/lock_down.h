@@ -3,10 +3,14 @@
 
 namespace zt::helper {
 
-/// Stops being root for good: becomes nobody with three rights to read (CAP_DAC_READ_SEARCH; CAP_SYS_PTRACE
-/// for what processes hold open; CAP_SYS_ADMIN for extents), and has the kernel refuse every call but those
-/// on a short list, whatever this program might be talked into. False if either fails. Call it from the only
-/// thread.
-bool lockDown();
+/// What a helper was started for; it does nothing else.
+enum class Purpose { read, drop };
+
+/// Stops being root for good: becomes nobody with three rights (CAP_DAC_READ_SEARCH and CAP_SYS_ADMIN, for
+/// extents and subvolumes; to read also CAP_SYS_PTRACE, for what processes hold open; to drop
+/// CAP_DAC_OVERRIDE, for folders that subvolumes are taken out of), and has the kernel refuse every call but
+/// those on a short list, whatever this program might be talked into. False if either fails. Call it from the
+/// only thread.
+bool lockDown(Purpose purpose);
 
 }  // namespace zt::helper

@@ -8,22 +8,6 @@ namespace zt::helper {
 
 namespace {
 
-std::optional<std::string> textIn(const Json& params, const char* key, std::size_t most) {
-  const auto at = params.find(key);
-  if (at == params.end() || !at->is_string()) return std::nullopt;
-  const auto text = unescapePath(at->get<std::string>());
-  if (text.size() > most || text.find('\0') != std::string::npos) return std::nullopt;
-  return text;
-}
-
-/// An absolute path without empty parts, "." or "..": what is asked for is what is opened.
-bool isPlainRoot(const PathBytes& path) {
-  if (path.empty() || path.front() != '/' || (path.size() > 1 && path.back() == '/')) return false;
-  if (path.find("//") != std::string::npos) return false;
-  const auto parts = splitPath(path);
-  return std::none_of(parts.begin(), parts.end(), [](auto p) { return p == "." || p == ".."; });
-}
-
 bool isKnownType(const std::string& type) {
   static constexpr std::string_view known[] = {"xfs", "btrfs", "ext2", "ext3", "ext4", "vfat", "tmpfs"};
   return std::find(std::begin(known), std::end(known), type) != std::end(known);
@@ -32,54 +16,7 @@ bool isKnownType(const std::string& type) {
 }  // namespace
 
 Server::Server(FileSystemReader& files, OpenFiles& openFiles, DriveInsides& insides, Send send)
-    : files_(files), openFiles_(openFiles), insides_(insides), send_(std::move(send)) {}
-
-tl::unexpected<Server::Refusal> Server::refuse(int code, std::string message) {
-  return tl::unexpected(Refusal{code, std::move(message), std::nullopt});
-}
-
-tl::unexpected<Server::Refusal> Server::refuse(const Error& error) {
-  return tl::unexpected(Refusal{refused, {}, error});
-}
-
-void Server::refuseLength() {
-  (void)send_(Json{{"jsonrpc", "2.0"},
-                   {"id", nullptr},
-                   {"error", {{"code", tooLong}, {"message", "a request is too long"}}}}
-                  .dump());
-}
-
-bool Server::handle(std::string_view line) {
-  // Depth is bounded by the length of a line; the parser keeps its own stack on the heap.
-  const Json request = Json::parse(line, nullptr, false);
-  Json id;
-  Answer result = refuse(parseError, "not JSON");
-  bool notification = false;
-  if (!request.is_discarded()) {
-    result = refuse(invalidRequest, "not a request");
-    if (request.is_object() && request.value("jsonrpc", Json()) == "2.0" &&
-        request.value("method", Json()).is_string()) {
-      notification = !request.contains("id");
-      id = request.value("id", Json());
-      const Json params = request.value("params", Json::object());
-      if (!id.is_null() && !id.is_number_integer() && !id.is_string())
-        id = nullptr;
-      else if (!params.is_object())
-        result = refuse(invalidParams, "params must be an object");
-      else
-        result = answer(request["method"].get<std::string>(), params);
-    }
-  }
-  if (notification || !reachable_) return reachable_;
-  Json reply{{"jsonrpc", "2.0"}, {"id", id}};
-  if (result)
-    reply["result"] = std::move(*result);
-  else if (result.error().error)
-    reply["error"] = errorJson(*result.error().error);
-  else
-    reply["error"] = {{"code", result.error().code}, {"message", result.error().message}};
-  return send_(reply.dump(-1, ' ', false, Json::error_handler_t::replace));
-}
+    : Conversation(std::move(send)), files_(files), openFiles_(openFiles), insides_(insides) {}
 
 Server::Answer Server::answer(const std::string& method, const Json& params) {
   using Method = Answer (Server::*)(const Json&);
@@ -106,14 +43,8 @@ Server::Answer Server::answer(const std::string& method, const Json& params) {
 Server::Answer Server::begin(const Json& params) {
   if (begun_) return refuse(invalidRequest, "there is a client already");
   if (params.value("version", Json()) != version) return Json{{"version", version}};
-  const auto root = textIn(params, "root", 4095);
-  if (!root || !isPlainRoot(*root)) return refuse(invalidParams, "root must be a plain absolute path");
-  // Down from the top in one go, so that no link on the way can lead elsewhere.
-  const auto top = files_.openRoot("/");
-  if (!top) return refuse(top.error());
-  const auto opened = files_.openNoLinks(**top, root->substr(1));
-  if (!opened) return refuse(opened.error());
-  root_ = *root;
+  const auto opened = openRoot(files_, params, root_);
+  if (!opened) return tl::unexpected(opened.error());
   begun_ = true;
   const auto stat = files_.stat(**opened, {});
   if (!stat) return refuse(stat.error());
@@ -175,12 +106,6 @@ Json Server::statJson(EntryStat stat) const {
   return toJson(stat);
 }
 
-bool Server::tell(Json part) {
-  const Json message{{"jsonrpc", "2.0"}, {"method", "part"}, {"params", std::move(part)}};
-  reachable_ = reachable_ && send_(message.dump(-1, ' ', false, Json::error_handler_t::replace));
-  return reachable_;
-}
-
 Server::Answer Server::list(const Json& params) {
   const FolderPtr* at = folder(params);
   if (at == nullptr) return refuse(invalidParams, "at");
@@ -239,16 +164,6 @@ Server::Answer Server::overhead(const Json& params) {
   const auto type = textIn(params, "fs_type", 32);
   if (!type || !isKnownType(*type)) return refuse(invalidParams, "fs_type");
   return toJson(insides_.overhead(*type, root_));
-}
-
-template <class Row, class ToJson>
-void Server::tellRows(const char* key, const std::vector<Row>& rows, ToJson toJson) {
-  for (std::size_t i = 0; i < rows.size(); i += entriesAMessage) {
-    Json part = Json::array();
-    for (std::size_t k = i; k < std::min(i + entriesAMessage, rows.size()); ++k)
-      part.push_back(toJson(rows[k]));
-    if (!tell(Json{{key, std::move(part)}})) return;
-  }
 }
 
 Server::Answer Server::storedSizes(const Json& params) {

@@ -89,6 +89,8 @@ std::string Words::findNote(const Find& f) const {
     return f.items.size() == 1
                ? t("one copy, %1", {bytes(numberIn(f, "bytes-each"))})
                : t("%1 copies, %2 each", {number(f.items.size()), bytes(numberIn(f, "bytes-each"))});
+  if (f.kind == "points" && hasFact(f, "bytes-not-known"))
+    return t("what they hold can be told with rights only");
   if (f.kind == "points")
     return numberIn(f, "points-stay") == 1 ? t("the newest one stays")
                                            : t("%1 others stay", {number(numberIn(f, "points-stay"))});

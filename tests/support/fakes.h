@@ -59,6 +59,40 @@ public:
   int failAt = -1;
 };
 
+/// Subvolumes as a test says they are, which go at once.
+class FakeSnapshots final : public Snapshots {
+public:
+  Result<std::vector<Subvolume>> list(const PathBytes&) override { return all; }
+  Result<void> begin(const PathBytes& target, const DropOrder&) override {
+    return permitted ? Result<void>{} : fail(Errc::notPermitted, "drop", target);
+  }
+  Result<void> drop(const PathBytes& target, const Subvolume& meant) override {
+    if (!permitted) return fail(Errc::notPermitted, "drop", target);
+    if (auto may = checkDrop(all, meant); !may) return may;
+    std::erase_if(all, [&](const Subvolume& s) { return s.id == meant.id; });
+    gone.push_back(meant.id);
+    return {};
+  }
+  Result<std::size_t> cleaning(const PathBytes&) override { return std::size_t{0}; }
+
+  /// A read-only snapshot of `origin`, taken as many seconds after the first as its number says.
+  Subvolume& add(std::uint64_t id, const std::string& origin = "0a") {
+    Subvolume s;
+    s.id = id;
+    s.parent = 5;
+    s.uuid = "u" + std::to_string(id);
+    s.parentUuid = origin;
+    s.name = "p" + std::to_string(id);
+    s.path = "points/" + s.name;
+    s.made = static_cast<TimeNs>(id) * nsPerSecond;
+    s.readOnly = true;
+    return all.emplace_back(std::move(s));
+  }
+  std::vector<Subvolume> all;
+  std::vector<std::uint64_t> gone;
+  bool permitted = true;
+};
+
 /// A drive's insides as a test says they are.
 class FakeInsides final : public DriveInsides {
 public:

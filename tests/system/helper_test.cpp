@@ -122,7 +122,7 @@ struct Process {
   int in = -1;
   int out = -1;
   pid_t pid = 0;
-  Process() {
+  explicit Process(const char* purpose = "read") {
     int a[2];
     int b[2];
     must(::pipe2(a, O_CLOEXEC) == 0 && ::pipe2(b, O_CLOEXEC) == 0, "pipe");
@@ -130,7 +130,7 @@ struct Process {
     if (pid == 0) {
       ::dup2(a[0], 0);
       ::dup2(b[1], 1);
-      ::execl(ZTALLY_HELPER_PROGRAM, "ztally-helper", nullptr);
+      ::execl(ZTALLY_HELPER_PROGRAM, "ztally-helper", purpose, nullptr);
       ::_exit(99);
     }
     ::close(a[0]), ::close(b[1]);
@@ -190,40 +190,180 @@ TEST(Helper, TakesNoNamedPipeThatASecondClientCouldOpen) {
   const pid_t pid = ::fork();
   if (pid == 0) {
     ::dup2(door, 0);
-    ::execl(ZTALLY_HELPER_PROGRAM, "ztally-helper", nullptr);
+    ::execl(ZTALLY_HELPER_PROGRAM, "ztally-helper", "read", nullptr);
     ::_exit(99);
   }
   int status = 0;
   ::waitpid(pid, &status, 0);
   ::close(door);
   EXPECT_EQ(WEXITSTATUS(status), 2);
-  EXPECT_EQ(runProgram({ZTALLY_HELPER_PROGRAM, "/etc"}).status, 2) << "and no arguments";
+  EXPECT_EQ(runProgram({ZTALLY_HELPER_PROGRAM, "/etc"}).status, 2) << "and no other argument";
+  EXPECT_EQ(runProgram({ZTALLY_HELPER_PROGRAM}).status, 2);
 }
 
-/// After `begin` the kernel itself refuses changes: the mask of system calls is read from the process.
-TEST(Helper, HasGivenUpEveryRightToChangeAnything) {
-  TempFolder t;
-  Process helper;
-  ASSERT_TRUE(helper.ask("begin", {{"version", 1}, {"root", t.path()}}).contains("result"));
-  std::ifstream status("/proc/" + std::to_string(helper.pid) + "/status");
+/// After `begin` the kernel itself refuses changes: what a process may still do is read from itself.
+void expectItGaveUpAllBut(unsigned long long kept, pid_t pid) {
+  std::ifstream status("/proc/" + std::to_string(pid) + "/status");
   std::map<std::string, std::string> facts;
   for (std::string l; std::getline(status, l);)
     if (const auto colon = l.find(':'); colon != std::string::npos)
       facts[l.substr(0, colon)] = l.substr(colon + 2);
   EXPECT_EQ(facts["Seccomp"], "2") << "filtered";
-  if (::geteuid() == 0) {
-    constexpr unsigned long long kept =
-        (1ull << 2) | (1ull << 19) | (1ull << 21);  // read and search, ptrace, admin
-    EXPECT_EQ(std::stoull(facts["CapEff"], nullptr, 16) & ~kept, 0u) << facts["CapEff"];
-    EXPECT_EQ(std::stoull(facts["CapBnd"], nullptr, 16) & ~kept, 0u) << facts["CapBnd"];
-    for (const char* id : {"Uid", "Gid"}) {
-      std::istringstream ids(facts[id]);
-      for (unsigned one; ids >> one;) EXPECT_NE(one, 0u) << id << " " << facts[id];
-    }
-    EXPECT_EQ(facts["Groups"].find_first_of("0123456789"), std::string::npos) << facts["Groups"];
+  if (::geteuid() != 0) return;
+  EXPECT_EQ(std::stoull(facts["CapEff"], nullptr, 16) & ~kept, 0u) << facts["CapEff"];
+  EXPECT_EQ(std::stoull(facts["CapBnd"], nullptr, 16) & ~kept, 0u) << facts["CapBnd"];
+  for (const char* id : {"Uid", "Gid"}) {
+    std::istringstream ids(facts[id]);
+    for (unsigned one; ids >> one;) EXPECT_NE(one, 0u) << id << " " << facts[id];
   }
+  EXPECT_EQ(facts["Groups"].find_first_of("0123456789"), std::string::npos) << facts["Groups"];
+}
+
+constexpr unsigned long long anyName = 1ull << 1, search = 1ull << 2, trace = 1ull << 19, admin = 1ull << 21;
+
+TEST(Helper, HasGivenUpEveryRightToChangeAnything) {
+  TempFolder t;
+  Process helper;
+  ASSERT_TRUE(helper.ask("begin", {{"version", 1}, {"root", t.path()}}).contains("result"));
+  expectItGaveUpAllBut(search | trace | admin, helper.pid);
   const Json open = helper.ask("open_files", Json::object());
   EXPECT_TRUE(open["result"].contains("complete"));
+}
+
+/// A Btrfs drive with three snapshots that an ordinary user may see, but not let go.
+struct SeriesOfRoot {
+  LoopDrive drive{"btrfs", Bytes{300} << 20};
+  Unprivileged user;
+  TempFolder jobs;
+  std::string job = jobs / "job.ztj";
+
+  void make() {
+    const auto btrfs = [](const std::vector<std::string>& args) {
+      std::vector<std::string> all{"/usr/bin/btrfs"};
+      all.insert(all.end(), args.begin(), args.end());
+      must(runProgram(all).status == 0, args[0] + " " + args[1]);
+    };
+    for (const std::string& path : {drive.path(), PathBytes(parentPath(drive.path())), jobs.path()})
+      must(::chmod(path.c_str(), 0755) == 0, "chmod");
+    must(::chown(jobs.path().c_str(), 65534, 65534) == 0, "chown");
+    std::filesystem::create_directories(drive / "points");
+    btrfs({"subvolume", "create", drive / "vol"});
+    for (int i = 0; i < 3; ++i) {
+      std::string bytes(8'000'000, static_cast<char>('a' + i));
+      for (std::size_t k = 0; k < bytes.size(); k += 4096) bytes[k] = static_cast<char>(k >> 12);
+      std::ofstream(drive / "vol/f", std::ios::binary) << bytes;
+      btrfs({"subvolume", "snapshot", "-r", drive / "vol", point(i)});
+    }
+    std::filesystem::remove(drive / "vol/f");
+    btrfs({"filesystem", "sync", drive.path()});
+  }
+  std::string point(int i) const { return drive / ("points/p" + std::to_string(i)); }
+  std::string consent() const {
+    return user.run({"reclaim", "--job", job, "--json"}, true)
+        .json()
+        .value("consent", Json())
+        .value("token", std::string());
+  }
+};
+
+TEST(Helper, LetsAnOrdinaryUsersSnapshotsGoAndOnlyThose) {
+  SeriesOfRoot series;
+  ZT_NEEDS(series.drive);
+  if (!rootAndSetUidWork(series.user.folder)) GTEST_SKIP() << "SKIPPED, not root";
+  series.make();
+  const auto& user = series.user;
+  ASSERT_EQ(
+      user.run({"measure", series.drive.path(), "--job", series.job, "--everything", "--json"}, true).status,
+      0);
+  const Json points = user.run({"points", "--job", series.job, "--json"}, true).json();
+  ASSERT_EQ(points["points"].size(), 3u) << points.dump();
+  EXPECT_EQ(points["points"][0]["exact"], true) << "the helper looked into the trees";
+  const Ran planned = user.run({"points", "keep", "newest", "2", "--plan", "--job", series.job}, true);
+  ASSERT_EQ(planned.status, 0) << planned.err;
+  const std::string token = series.consent();
+  ASSERT_EQ(token.size(), 32u);
+  const Bytes before = freeOn(series.drive.path());
+  // Without rights nothing happens, and says so.
+  const Ran without = user.run({"reclaim", "--job", series.job, "--consent", token, "--json"}, false);
+  EXPECT_TRUE(std::filesystem::exists(series.point(0))) << without.out;
+  EXPECT_NE(without.out.find("not-permitted"), std::string::npos) << without.out;
+  const Ran with = user.run({"reclaim", "--job", series.job, "--consent", token, "--json"}, true);
+  EXPECT_EQ(with.status, 0) << with.err << with.out;
+  EXPECT_FALSE(std::filesystem::exists(series.point(0)));
+  EXPECT_TRUE(std::filesystem::exists(series.point(1)));
+  EXPECT_TRUE(std::filesystem::exists(series.point(2)));
+  EXPECT_GE(freeOn(series.drive.path()), before + 7'900'000);
+}
+
+TEST(Helper, NamesSnapshotsWithoutRightsAndPromisesNothing) {
+  SeriesOfRoot series;
+  ZT_NEEDS(series.drive);
+  if (!rootAndSetUidWork(series.user.folder)) GTEST_SKIP() << "SKIPPED, not root";
+  series.make();
+  const Ran measured =
+      series.user.run({"measure", series.drive.path(), "--job", series.job, "--everything", "--json"}, false);
+  ASSERT_EQ(measured.status, 0) << measured.err;
+  const Json points =
+      series.user.run({"points", "sum", "points/p0", "points/p1", "--job", series.job, "--json"}, false)
+          .json();
+  ASSERT_EQ(points["points"].size(), 3u) << points.dump();
+  for (const Json& p : points["points"]) {
+    EXPECT_EQ(p["exact"], false);
+    EXPECT_EQ(p["own_bytes"], 0);
+  }
+  EXPECT_EQ(points["points"][2]["reason"], "newest");
+  EXPECT_EQ(points["set"]["frees_bytes"], 0);
+  EXPECT_EQ(points["set"]["exact"], false);
+  EXPECT_EQ(measured.json()["files"], 0) << "what lies in snapshots is nobody's file";
+}
+
+/// The process itself, with requests that no client of ours would make.
+TEST(Helper, RefusesEveryAttackOnSnapshots) {
+  SeriesOfRoot series;
+  ZT_NEEDS(series.drive);
+  series.make();
+  LinuxSnapshots port;
+  const auto all = port.list(series.drive.path()).value();
+  DropOrder order{std::string(32, 'c'), {}};
+  for (const Subvolume& s : all) order.points.emplace_back(s.id, s.made);
+  Process helper("drop");
+  const Json begun =
+      helper.ask("begin", {{"version", 1}, {"root", series.drive.path()}, {"order", helper::toJson(order)}});
+  ASSERT_TRUE(begun.contains("result")) << begun.dump();
+  expectItGaveUpAllBut(anyName | search | admin, helper.pid);
+  std::size_t refused = 0;
+  for (const Subvolume& s : all) {
+    const bool mayGo = s.path == "points/p0" || s.path == "points/p1";
+    if (mayGo) continue;
+    const Json reply = helper.ask("drop", {{"id", s.id}, {"uuid", s.uuid}, {"made", s.made}});
+    EXPECT_TRUE(reply.contains("error")) << s.path;
+    ++refused;
+  }
+  EXPECT_EQ(refused, 3u) << "the top, the one that is written to, the newest";
+  for (const auto& s : all) {
+    if (s.path != "points/p0") continue;
+    // A mount since then, another date, another uuid.
+    TempFolder at;
+    const std::string device = runProgram({"/usr/bin/findmnt", "-no", "SOURCE", series.drive.path()}).out;
+    must(runProgram({"/usr/bin/mount", "-o", "subvol=points/p0",
+                     device.substr(0, device.find_first_of("[\n")), at.path()})
+                 .status == 0,
+         "mount");
+    EXPECT_EQ(helper.ask("drop", {{"id", s.id}, {"uuid", s.uuid}, {"made", s.made}})["error"]["message"],
+              "in-use");
+    must(runProgram({"/usr/bin/umount", at.path()}).status == 0, "umount");
+    EXPECT_TRUE(helper.ask("drop", {{"id", s.id}, {"uuid", s.uuid}, {"made", s.made + 1}}).contains("error"));
+    EXPECT_TRUE(
+        helper.ask("drop", {{"id", s.id}, {"uuid", all[0].uuid}, {"made", s.made}}).contains("error"));
+    EXPECT_TRUE(std::filesystem::exists(series.point(0)));
+    EXPECT_EQ(helper.ask("drop", {{"id", s.id}, {"uuid", s.uuid}, {"made", s.made}})["result"], true);
+    EXPECT_FALSE(std::filesystem::exists(series.point(0)));
+  }
+  for (int i = 1; i < 3; ++i) EXPECT_TRUE(std::filesystem::exists(series.point(i)));
+  // A reading helper knows no such request.
+  Process reader;
+  ASSERT_TRUE(reader.ask("begin", {{"version", 1}, {"root", series.drive.path()}}).contains("result"));
+  EXPECT_EQ(reader.ask("drop", {{"id", all[0].id}})["error"]["code"], int{helper::noSuchMethod});
 }
 
 TEST(Helper, AccessFailsClearlyWhenItDies) {

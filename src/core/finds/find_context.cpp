@@ -20,7 +20,7 @@ FindContext::FindContext(SurveyPtr s, PlaceMap p, FindOptions o)
       kindsFound_(std::async(std::launch::async, [this] { findKinds(); })),  // beside what follows
       sightings(judge(places, tree, {options.now, options.head})),
       gain(tree, survey.holdings),
-      points(survey) {
+      points(survey, gain, this->options.now) {
   takeJudgements();
   findTrashes();
   findHeld();
@@ -147,6 +147,7 @@ Subject FindContext::subject(NodeId node) const {
 }
 
 Subject FindContext::pointSubject(std::uint32_t point) const {
+  if (point >= points.kept()) return subject(points[point].node);
   Subject s;
   s.kind = SubjectKind::point;
   s.path = points[point].path;
@@ -160,9 +161,13 @@ std::optional<std::uint32_t> FindContext::pointOf(const Subject& s) const {
   return s.kind == SubjectKind::point ? points.find(s.identity.inode, s.identity.modified) : std::nullopt;
 }
 
+std::optional<std::uint32_t> FindContext::stateOf(const Subject& s) const {
+  return s.kind == SubjectKind::entry && s.node != noNode ? points.memberAt(s.node) : pointOf(s);
+}
+
 GainBounds FindContext::gainOf(std::span<const Subject> items) const {
   std::vector<NodeId> nodes;
-  GainModel::Points going(points.size(), false);
+  GainModel::Points going(points.kept(), false);
   for (const Subject& item : items) {
     if (item.node != noNode) nodes.push_back(item.node);
     if (const auto point = pointOf(item)) going[*point] = true;

@@ -90,8 +90,10 @@ public:
   bool locked(std::string_view path) const;
   Subject subject(NodeId node) const;
   Subject pointSubject(std::uint32_t point) const;
-  /// The point that a subject is about, if it is one and still there.
+  /// The point of the file system that a subject is about, if it is one and still there.
   std::optional<std::uint32_t> pointOf(const Subject& subject) const;
+  /// The state of a series that a subject is: such a point, or a folder of a linked series.
+  std::optional<std::uint32_t> stateOf(const Subject& subject) const;
   /// What comes free if all of these go: entries and points, together.
   GainBounds gainOf(std::span<const Subject> items) const;
   /// The strictest standing of an entry and of everything beneath it; the worst regret likewise.

@@ -9,6 +9,7 @@
 #include "core/os/linux_mount_table.h"
 #include "core/os/linux_open_files.h"
 #include "core/os/rights/helper_client.h"
+#include "core/os/rights/helper_snapshots.h"
 #include "core/os/system_clock.h"
 
 namespace zt {
@@ -21,7 +22,8 @@ Workshop linuxWorkshop() {
   workshop.clock = std::make_shared<SystemClock>();
   workshop.insides = std::make_shared<LinuxDriveInsides>();
   workshop.privileged = std::make_shared<HelperClient>(helperCommand());
-  workshop.snapshots = std::make_shared<LinuxSnapshots>();
+  workshop.snapshots =
+      std::make_shared<FallbackSnapshots>(std::make_shared<LinuxSnapshots>(), workshop.privileged);
   workshop.machine = thisMachine();
   if (auto places = placesWithOwn(ownPlacesFile()))
     workshop.places = std::move(*places);

@@ -153,6 +153,37 @@ Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_vi
   return settle(std::move(changed));
 }
 
+Result<void> PlanBook::addWithPoints(const std::vector<std::string>& finds) {
+  if (!surveys_.survey()) return fail(Errc::notThere, "survey");
+  const FindContext& context = *surveys_.context();
+  std::vector<NodeId> nodes;
+  Narrowing by;
+  by.only.emplace();
+  for (const std::string& id : finds) {
+    const Find* find = surveys_.find(id);
+    if (find == nullptr) return fail(Errc::notThere, "plan", {}, id);
+    for (const Subject& item : find->items) {
+      by.only->push_back(item.path);
+      if (item.node != noNode) nodes.push_back(item.node);
+    }
+  }
+  const GainModel::Points holding = context.gain.keepersOf(nodes).points;
+  std::vector<std::string> all = finds;
+  for (const Find& find : *surveys_.finds()) {
+    if (find.kind != "points") continue;
+    const auto before = by.only->size();
+    for (const Subject& item : find.items)
+      if (const auto point = context.pointOf(item); point && *point < holding.size() && holding[*point])
+        by.only->push_back(item.path);
+    if (by.only->size() == before) continue;
+    all.push_back(find.id);
+    if (const PlanLine* line = plan_.find(find.id))
+      for (const Subject& item : line->items) by.only->push_back(item.path);
+  }
+  if (all.size() == finds.size()) return fail(Errc::lastCopy, "plan", {}, "newest");
+  return add(all, {}, by);
+}
+
 Result<void> PlanBook::drop(std::string_view id) {
   if (plan_.find(id) == nullptr) return fail(Errc::notThere, "plan", {}, std::string(id));
   Plan changed = plan_;

@@ -40,6 +40,10 @@ public:
   /// With a rule on many only the things that are meant; finds of which it leaves nothing are left out, and
   /// notThere if that is all of them.
   Result<void> add(const std::vector<std::string>& finds, std::string_view action, const Narrowing& by = {});
+  /// Puts finds on the plan together with the points that keep their bytes from coming free, as far as these
+  /// may go, all or none. Points that are there already stay. Fails as `add` does, and with lastCopy where
+  /// none of them may go.
+  Result<void> addWithPoints(const std::vector<std::string>& finds);
   /// The finds, by their ids, for entries that may be planned by hand.
   Result<std::vector<std::string>> pick(const std::vector<PathBytes>& paths);
   /// Puts entries on the plan by their paths, all or none.

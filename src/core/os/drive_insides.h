@@ -34,6 +34,11 @@ public:
   /// Fails with unsupported on file systems whose block counts can be believed, notPermitted without rights.
   virtual Result<StoredSizes> storedSizes(std::string_view fsType, const PathBytes& mountTarget,
                                           const std::stop_token& stop) = 0;
+  /// The subvolumes that may be seen without rights. Fails with unsupported where there are none such.
+  virtual Result<std::vector<Subvolume>> visible(std::string_view fsType, const PathBytes& mountTarget) {
+    (void)fsType;
+    return fail(Errc::unsupported, "points", mountTarget);
+  }
   /// The subvolume that a folder lies in, as `storedSizes` numbers them.
   virtual Result<std::uint64_t> treeOf(const Folder& folder) = 0;
 

@@ -150,6 +150,14 @@ Result<StoredSizes> LinuxDriveInsides::storedSizes(std::string_view fsType, cons
   return readMountedBtrfs(top.fd(), stop);
 }
 
+Result<std::vector<Subvolume>> LinuxDriveInsides::visible(std::string_view fsType,
+                                                          const PathBytes& mountTarget) {
+  if (fsType != "btrfs") return fail(Errc::unsupported, "points", mountTarget);
+  const LinuxFolder top = openTop(mountTarget);
+  if (top.fd() < 0) return failErrno("points", mountTarget, errno);
+  return visibleSubvolumes(top.fd());
+}
+
 Result<std::uint64_t> LinuxDriveInsides::treeOf(const Folder& folder) {
   btrfs_ioctl_ino_lookup_args args{};
   args.objectid = BTRFS_FIRST_FREE_OBJECTID;

@@ -19,6 +19,7 @@ namespace zt {
 class LinuxDriveInsides final : public DriveInsides {
 public:
   Overhead overhead(std::string_view fsType, const PathBytes& mountTarget) override;
+  Result<std::vector<Subvolume>> visible(std::string_view fsType, const PathBytes& mountTarget) override;
   Result<StoredSizes> storedSizes(std::string_view fsType, const PathBytes& mountTarget,
                                   const std::stop_token& stop) override;
   Result<std::uint64_t> treeOf(const Folder& folder) override;

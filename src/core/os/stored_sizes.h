@@ -67,7 +67,9 @@ struct StoredSizes {
   std::vector<Held> held;
   Bytes compressed = 0;  ///< not stored, because compressed
   Bytes inlined = 0;     ///< counted by files, but stored among the metadata
-  Bytes pinned = 0;      ///< held by files though overwritten: their extent still stands whole
+  /// Nobody may look into the trees: `trees` says which of them may be seen, and nothing else is known.
+  bool namesOnly = false;
+  Bytes pinned = 0;  ///< held by files though overwritten: their extent still stands whole
 };
 
 }  // namespace zt

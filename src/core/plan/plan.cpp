@@ -71,7 +71,7 @@ std::vector<NodeId> outermostItems(const Plan& plan, const GainModel& gain) {
 }
 
 GainModel::Points pointsOf(const Plan& plan, const FindContext& context) {
-  GainModel::Points all(context.points.size(), false);
+  GainModel::Points all(context.points.kept(), false);
   for (const auto& line : plan.lines)
     for (const auto& item : line.items)
       if (const auto point = line.takesPart() ? context.pointOf(item) : std::nullopt) all[*point] = true;
@@ -86,7 +86,7 @@ std::vector<GainBounds> stepGains(const Plan& plan, const FindContext& context) 
   std::vector<bool> counted(outer.size(), false);
   // What points hold together with files counts with the files, whichever stands first.
   GainModel::Sum sum(context.gain, pointsOf(plan, context));
-  GainModel::Points before(context.points.size(), false);
+  GainModel::Points before(context.points.kept(), false);
   Bytes freed = 0;
   std::vector<GainBounds> steps;
   for (const auto& line : plan.lines) {
@@ -147,6 +147,12 @@ Result<void> checkPoint(const FindContext& context, const Subject& item) {
   return {};
 }
 
+Result<void> checkMember(const FindContext& context, NodeId node, const PathBytes& path) {
+  const auto member = context.points.memberAt(node);
+  if (!member || context.points.lock(*member) == PointLock::none) return {};
+  return fail(Errc::lastCopy, "plan", path, std::string(name(context.points.lock(*member))));
+}
+
 bool marksLock(const Marks& marks, const FindContext& context, const Subject& point) {
   const auto i = context.pointOf(point);
   const NodeId node = i ? context.points[*i].node : noNode;
@@ -162,6 +168,7 @@ Result<void> checkLocks(const Plan& plan, const FindContext& context, const Mark
         continue;
       }
       if (line.step->touches && context.locked(item.path)) return fail(Errc::bedrock, "plan", item.path);
+      if (auto may = checkMember(context, item.node, item.path); line.step->touches && !may) return may;
       if (marks.locks(item.path)) return fail(Errc::kept, "plan", item.path);
     }
   return {};

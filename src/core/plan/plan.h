@@ -73,6 +73,9 @@ Result<void> checkConflicts(const Plan& plan, const FindContext& context);
 /// lastCopy (the newest of its series), bedrock (the system starts from it, others lie in it).
 Result<void> checkPoint(const FindContext& context, const Subject& item);
 
+/// Fails with lastCopy for a folder that is the newest of a series of folders which share their files.
+Result<void> checkMember(const FindContext& context, NodeId node, const PathBytes& path);
+
 /// Whether somebody keeps a point: itself, or the folder that it is seen in.
 bool marksLock(const Marks& marks, const FindContext& context, const Subject& point);
 

@@ -5,6 +5,8 @@
 #include <array>
 #include <map>
 
+#include "core/os/snapshots.h"
+
 namespace zt {
 
 std::string_view name(PointLock lock) {
@@ -23,21 +25,30 @@ PathBytes placeOf(const std::vector<Point>& points, const std::vector<std::uint3
 }
 }  // namespace
 
-PointModel::PointModel(const Survey& survey) : holdings_(survey.holdings) {
-  if (!holdings_) return;
-  findSeries();
-  findLocks();
-  findOwn();
+PointModel::PointModel(const Survey& survey, const GainModel& gain, TimeNs now) : holdings_(survey.holdings) {
+  if (holdings_) {
+    findSeries();
+    findLocks();
+  }
+  addLinked(survey.tree, now);
+  findOwn(gain);
 }
 
-/// What was received has no origin here: it belongs to the others that came to the same folder.
+/// Every group of bytes that several hold, and who does: each(sets, holders, bytes, records).
+template <class Each>
+void PointModel::eachGroup(Each each) const {
+  if (holdings_)
+    for (const Holdings::Outside& o : holdings_->outside)
+      each(holdings_->sets, o.holders, o.bytes, o.records);
+  for (const auto& g : linked_.groups) each(linked_.sets, g.holders, g.bytes, Bytes{0});
+}
+
 void PointModel::findSeries() {
   std::map<std::string, std::vector<std::uint32_t>> all;
   const auto& points = holdings_->points;
   for (std::uint32_t i = 0; i < points.size(); ++i) {
     const Point& p = points[i];
-    const bool received = !p.receivedUuid.empty() || p.originUuid.empty();
-    all[received ? "in " + std::string(parentPath(p.path)) : p.originUuid].push_back(i);
+    all[seriesKey(p.originUuid, p.receivedUuid, p.path)].push_back(i);
   }
   seriesOf_.resize(points.size());
   for (auto& [origin, members] : all) {
@@ -45,7 +56,7 @@ void PointModel::findSeries() {
       return std::pair(points[a].taken, points[a].id) < std::pair(points[b].taken, points[b].id);
     });
     for (const std::uint32_t i : members) seriesOf_[i] = static_cast<std::uint32_t>(series_.size());
-    series_.push_back({origin, placeOf(points, members), std::move(members)});
+    series_.push_back({origin, placeOf(points, members), false, std::move(members)});
   }
 }
 
@@ -65,23 +76,57 @@ void PointModel::findLocks() {
       lock = PointLock::newest;
 }
 
-void PointModel::findOwn() {
-  own_.assign(holdings_->points.size(), 0);
+void PointModel::addLinked(const SurveyTree& tree, TimeNs now) {
+  const auto all = findLinkedSeries(tree, now);
+  linked_ = linkedHoldings(tree, all, static_cast<std::uint32_t>(kept()));
+  for (const LinkedSeries& linked : all) {
+    PointSeries series{"folders " + tree.path(linked.folder), tree.path(linked.folder), true, {}};
+    for (const LinkedSeries::Member& member : linked.members) {
+      Point point;
+      point.id = tree.inode(member.node);
+      point.path = tree.path(member.node);
+      point.node = member.node;
+      point.taken = member.taken;
+      point.readOnly = false;
+      series.points.push_back(static_cast<std::uint32_t>(kept() + folders_.size()));
+      seriesOf_.push_back(static_cast<std::uint32_t>(series_.size()));
+      locks_.push_back(member.stays ? PointLock::newest : PointLock::none);
+      folders_.push_back(std::move(point));
+    }
+    series_.push_back(std::move(series));
+  }
+}
+
+void PointModel::findOwn(const GainModel& gain) {
+  own_.assign(kept() + folders_.size(), 0);
+  for (std::size_t i = 0; i < folders_.size(); ++i) {
+    const GainBounds alone = gain.of({&folders_[i].node, 1});
+    own_[kept() + i] = alone.sure;
+    linked_.exact = linked_.exact && alone.sure == alone.atMost;
+  }
+  if (!holdings_) return;
   for (const Holdings::Outside& o : holdings_->outside) {
     const auto runs = holdings_->sets.runs(o.holders);
-    if (runs.size() == 1 && runs[0].to == runs[0].from + 1 && runs[0].from < own_.size())
+    if (runs.size() == 1 && runs[0].to == runs[0].from + 1 && runs[0].from < kept())
       own_[runs[0].from] += o.bytes;
   }
 }
 
 PointSum PointModel::of(const GainModel::Points& chosen) const {
-  PointSum sum{0, 0, exact()};
-  if (!holdings_) return sum;
-  const NumberSets::Chosen all(chosen);
-  for (const Holdings::Outside& o : holdings_->outside) {
-    if (!all.all(holdings_->sets, o.holders)) continue;
-    sum.frees += o.bytes;
-    sum.records += o.records;
+  PointSum sum{0, 0, true};
+  // Numbers beyond the points are others, who hold on.
+  GainModel::Points points(chosen.begin(),
+                           chosen.begin() + static_cast<std::ptrdiff_t>(std::min(chosen.size(), kept())));
+  const NumberSets::Chosen ofKept(points), ofAll(chosen);
+  eachGroup([&](const NumberSets& sets, NumberSets::Id holders, Bytes bytes, Bytes records) {
+    if (!(&sets == &linked_.sets ? ofAll : ofKept).all(sets, holders)) return;
+    sum.frees += bytes;
+    sum.records += records;
+  });
+  for (std::size_t i = 0; i < chosen.size(); ++i) {
+    if (!chosen[i]) continue;
+    if (i >= kept()) sum.frees += own_[i];
+    sum.exact = sum.exact && exact(series_[seriesOf_[i]]);
   }
   return sum;
 }
@@ -90,19 +135,20 @@ std::vector<PointSpan> PointModel::spans(const PointSeries& series) const {
   std::vector<std::uint32_t> placeOf(size(), ~0u);
   for (std::uint32_t i = 0; i < series.points.size(); ++i) placeOf[series.points[i]] = i;
   std::map<std::pair<std::uint32_t, std::uint32_t>, Bytes> all;
-  for (const Holdings::Outside& o : holdings_->outside) {
+  eachGroup([&](const NumberSets& sets, NumberSets::Id holders, Bytes bytes, Bytes) {
+    const std::size_t numbers = &sets == &linked_.sets ? size() : kept();
     std::uint32_t first = ~0u, last = 0, count = 0;
-    bool here = true;
-    for (const NumberSets::Run& run : holdings_->sets.runs(o.holders))
-      for (std::uint32_t p = run.from; p < run.to && here; ++p) {
-        here = p < placeOf.size() && placeOf[p] != ~0u;
-        if (!here) break;
+    for (const NumberSets::Run& run : sets.runs(holders))
+      for (std::uint32_t p = run.from; p < run.to; ++p) {
+        if (p >= numbers || placeOf[p] == ~0u) return;
         first = std::min(first, placeOf[p]);
         last = std::max(last, placeOf[p]);
         ++count;
       }
-    if (here && count > 0 && last - first + 1 == count) all[{first, last}] += o.bytes;
-  }
+    if (count > 0 && last - first + 1 == count) all[{first, last}] += bytes;
+  });
+  if (series.linked)
+    for (std::uint32_t i = 0; i < series.points.size(); ++i) all[{i, i}] += own_[series.points[i]];
   std::vector<PointSpan> spans;
   for (const auto& [at, bytes] : all)
     if (bytes > 0) spans.push_back({at.first, at.second, bytes});
@@ -112,8 +158,14 @@ std::vector<PointSpan> PointModel::spans(const PointSeries& series) const {
   return spans;
 }
 
+std::optional<std::uint32_t> PointModel::memberAt(NodeId folder) const {
+  for (std::uint32_t i = 0; i < folders_.size(); ++i)
+    if (folders_[i].node == folder) return static_cast<std::uint32_t>(kept()) + i;
+  return std::nullopt;
+}
+
 std::optional<std::uint32_t> PointModel::find(std::uint64_t id, TimeNs taken) const {
-  for (std::uint32_t i = 0; i < size(); ++i)
+  for (std::uint32_t i = 0; i < kept(); ++i)
     if (holdings_->points[i].id == id && holdings_->points[i].taken == taken) return i;
   return std::nullopt;
 }

@@ -3,6 +3,7 @@
 
 #include <optional>
 
+#include "core/points/linked_series.h"
 #include "core/survey/survey.h"
 #include "core/survey/tree/gain_model.h"
 
@@ -24,8 +25,9 @@ std::string_view name(PointLock lock);
 
 /// Points of one origin, the oldest first.
 struct PointSeries {
-  std::string origin;  ///< what they are kept of, or the folder that they came to; never shown as it is
-  PathBytes place;     ///< the folder that all of them lie in
+  std::string origin;   ///< what they are kept of, or the folder that they came to; never shown as it is
+  PathBytes place;      ///< the folder that all of them lie in
+  bool linked = false;  ///< folders that share their files, which go as folders do
   std::vector<std::uint32_t> points;
 };
 
@@ -43,34 +45,49 @@ struct PointSpan {
   Bytes bytes = 0;
 };
 
-/// The points of a survey: their series, what each and any set of them holds. Sums go over groups of holders
-/// and never over files. Immutable; any thread. The survey must outlive it.
+/// The points of a survey: those that its file system keeps, and after them the members of linked series;
+/// their series, what each and any set of them holds. Sums go over groups of holders and never over files.
+/// Immutable; any thread. The survey must outlive it.
 class PointModel {
 public:
-  explicit PointModel(const Survey& survey);
+  PointModel(const Survey& survey, const GainModel& gain, TimeNs now);
 
   std::size_t size() const { return own_.size(); }
   bool empty() const { return own_.empty(); }
-  const Point& operator[](std::size_t i) const { return holdings_->points[i]; }
+  /// How many the file system keeps; the first ones.
+  std::size_t kept() const { return holdings_ ? holdings_->points.size() : 0; }
+  const Point& operator[](std::size_t i) const {
+    return i < kept() ? holdings_->points[i] : folders_[i - kept()];
+  }
   const std::vector<PointSeries>& series() const { return series_; }
   const PointSeries& seriesOf(std::uint32_t point) const { return series_[seriesOf_[point]]; }
   PointLock lock(std::uint32_t point) const { return locks_[point]; }
-  bool exact() const { return holdings_ != nullptr && holdings_->exact; }
+  /// Whether it is known what they hold.
+  bool exact(const PointSeries& series) const {
+    return series.linked ? linked_.exact : holdings_ != nullptr && holdings_->exact;
+  }
   /// What comes free if this one alone goes.
   Bytes own(std::uint32_t point) const { return own_[point]; }
   /// What comes free if all of these go; files that are let go as well are the gain model's.
   PointSum of(const GainModel::Points& chosen) const;
   /// By places in the series, the shorter ones first. What is held in pieces is left out.
   std::vector<PointSpan> spans(const PointSeries& series) const;
-  /// The point with this number and date; nothing if it is not there any more.
+  /// The point of the file system with this number and date; nothing if it is not there any more.
   std::optional<std::uint32_t> find(std::uint64_t id, TimeNs taken) const;
+  /// The member of a linked series that a folder is.
+  std::optional<std::uint32_t> memberAt(NodeId folder) const;
 
 private:
   void findSeries();
   void findLocks();
-  void findOwn();
+  void findOwn(const GainModel& gain);
+  void addLinked(const SurveyTree& tree, TimeNs now);
+  template <class Each>
+  void eachGroup(Each each) const;
 
   HoldingsPtr holdings_;
+  std::vector<Point> folders_;  ///< of linked series
+  LinkedHoldings linked_;
   std::vector<PointSeries> series_;
   std::vector<std::uint32_t> seriesOf_;
   std::vector<PointLock> locks_;

@@ -56,8 +56,9 @@ Result<NodeId> checkOnPaper(const GuardedDrive& drive, const Subject& item) {
   const auto node = drive.tree().find(item.path);
   if (!node) return fail(Errc::notThere, "guard", item.path);
   if (drive.tree().identity(*node) != item.identity) return fail(Errc::changed, "guard", item.path);
+  if (auto may = checkMember(*drive.context, *node, item.path); !may) return tl::unexpected(may.error());
   // A snapshot beneath it goes as what it is, or not at all.
-  for (std::size_t i = 0; i < drive.context->points.size(); ++i) {
+  for (std::size_t i = 0; i < drive.context->points.kept(); ++i) {
     const NodeId point = drive.context->points[i].node;
     if (point != noNode && drive.context->gain.beneath(point, *node))
       return fail(Errc::otherDevice, "guard", item.path, escapePath(drive.tree().path(point)));

@@ -42,6 +42,33 @@ std::string_view name(LineOutcome::State state) {
   return names[static_cast<std::size_t>(state)];
 }
 
+namespace {
+
+/// Letting points go may need rights of its own, asked for once and for these alone. Without them each of
+/// them fails by itself.
+class DropsOfPlan {
+public:
+  DropsOfPlan(const GuardedDrive& drive, const Plan& plan, std::string_view token) : port_(drive.snapshots) {
+    DropOrder order{std::string(token), {}};
+    for (const PlanLine& line : plan.lines)
+      for (const Subject& item : line.items)
+        if (line.enabled && line.step->touches && item.kind == SubjectKind::point)
+          order.points.emplace_back(item.identity.inode, item.identity.modified);
+    if (order.points.empty()) port_ = nullptr;
+    if (port_) (void)port_->begin(drive.mountTarget, order);
+  }
+  ~DropsOfPlan() {
+    if (port_) port_->end();
+  }
+  DropsOfPlan(const DropsOfPlan&) = delete;
+  DropsOfPlan& operator=(const DropsOfPlan&) = delete;
+
+private:
+  std::shared_ptr<Snapshots> port_;
+};
+
+}  // namespace
+
 Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, const RunControl& control) {
   if (consentFor(plan).token != token) return fail(Errc::noConsent, "reclaim");
   control_ = control;
@@ -53,6 +80,7 @@ Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, con
   RunReport report;
   report.run = run_;
   divide(plan);
+  const DropsOfPlan drops(drive_, plan, token);
   runParts(report);
   space_->settle();
   shareTheRise();

@@ -27,6 +27,11 @@ QList<Block> blocksOf(const DrivePicture& v, Bytes accounted) {
         blocks.append({stratumOf(static_cast<Standing>(i)), v.strata[at], v.plannedFrom[at],
                        say(&Words::standing, static_cast<Standing>(i))});
     }
+    const Bytes points = std::min(v.points, used > sum ? used - sum : 0);
+    if (points > 0)
+      blocks.append({Stratum::points, points, std::min(points, v.plannedPoints),
+                     v.foreignPoints ? word("restore points") : word("snapshots")});
+    sum += points;
     // After a run the strata are those of the survey, while the free figure is read anew: what went is the
     // difference.
     if (used > sum)

@@ -23,6 +23,9 @@ struct DrivePicture {
   PlannedGain planned;
   std::array<Bytes, standings> strata{};       ///< occupied bytes by standing, every inode once
   std::array<Bytes, standings> plannedFrom{};  ///< of it, planned to be discarded
+  Bytes points = 0;                            ///< held by points and by no file
+  Bytes plannedPoints = 0;                     ///< of it, planned to be let go
+  bool foreignPoints = false;                  ///< they are another system's
 };
 
 }  // namespace zt::desktop

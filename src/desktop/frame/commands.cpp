@@ -118,6 +118,8 @@ void Commands::setupWorkMenus() {
   work->addSeparator();
   act(work, tr("Plan the find\tP"), {}, "actPlanFind",
       [this] { on_.at.finds->judge(FindsStation::Saying::plan); });
+  act(work, tr("Plan the find with its snapshots\tS"), {}, "actWithPoints",
+      [this] { on_.at.finds->judge(FindsStation::Saying::withPoints); });
   act(work, tr("Hold the find\tH"), {}, "actHoldFind",
       [this] { on_.at.finds->judge(FindsStation::Saying::hold); });
   act(work, tr("Keep the find\tK"), {}, "actKeepFind",

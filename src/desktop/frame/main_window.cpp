@@ -253,6 +253,9 @@ void MainWindow::pickStratum(Stratum stratum) {
       goTo(surveyStation);
       at_.survey->showStanding(standing);
     }
+  } else if (stratum == Stratum::points) {
+    goTo(findsStation);
+    at_.finds->showPoints();
   } else if (stratum == Stratum::free) {
     goTo(benchStation);
   } else {

@@ -3,6 +3,8 @@
 
 #include <unistd.h>
 
+#include <absl/container/flat_hash_set.h>
+
 #include <algorithm>
 
 namespace zt::desktop {
@@ -20,6 +22,9 @@ DrivePicture JobView::picture() const {
   p.planned = planned;
   p.strata = strata;
   p.plannedFrom = plannedFrom;
+  p.points = points;
+  p.plannedPoints = plannedPoints;
+  p.foreignPoints = context && context->points.kept() > 0 && context->points[0].foreign;
   return p;
 }
 
@@ -50,13 +55,22 @@ Strata strataOf(const FindContext& c) {
   return sums;
 }
 
+/// What points hold and no file does; unknown is nothing.
+Bytes heldByPoints(const FindContext& c) {
+  return c.points.of(GainModel::Points(c.points.kept(), true)).frees;
+}
+
 /// Takes what runs have freed since the survey out of the strata it came from, so that the Level sinks where
 /// something went.
 void lowerStrata(Job& job, JobView& v) {
   const auto freed = job.runs().freedSince(v.survey->finished);
   if (!freed) return;
+  absl::flat_hash_set<PathBytes> points;
+  for (std::size_t i = 0; i < v.context->points.kept(); ++i) points.insert(v.context->points[i].path);
   for (const auto& [path, bytes] : *freed)
-    if (const auto node = v.survey->tree.find(path)) {
+    if (points.contains(path))
+      v.points -= std::min(v.points, bytes);
+    else if (const auto node = v.survey->tree.find(path)) {
       Bytes& in = stratum(v.strata, v.context->standing[*node]);
       in -= std::min(in, bytes);
     }
@@ -73,6 +87,7 @@ void fillSurvey(Job& job, const JobView& before, JobView& v) {
   const bool same = before.survey == v.survey;
   v.composition = same ? before.composition : std::make_shared<const Composition>(v.context);
   v.strata = same && !before.stale ? before.strata : strataOf(*v.context);
+  v.points = same && !before.stale ? before.points : heldByPoints(*v.context);
   if (v.stale) lowerStrata(job, v);
   v.adds = stepGains(v.plan, *v.context);
   v.planned = job.planBook().planned();
@@ -86,8 +101,11 @@ void fillSurvey(Job& job, const JobView& before, JobView& v) {
   }
   const bool sameFinds = same && before.finds == v.finds && before.marks == v.marks;
   v.ladder = sameFinds ? before.ladder : ladderOfAll(*v.finds, *v.context, v.marks);
-  for (std::size_t i = 0; i < v.plan.lines.size(); ++i)
-    stratum(v.plannedFrom, v.plan.lines[i].standing) += v.adds[i].sure;
+  for (std::size_t i = 0; i < v.plan.lines.size(); ++i) {
+    const PlanLine& line = v.plan.lines[i];
+    const bool drops = !line.items.empty() && line.items.front().kind == SubjectKind::point;
+    (drops ? v.plannedPoints : stratum(v.plannedFrom, line.standing)) += v.adds[i].sure;
+  }
 }
 
 }  // namespace

@@ -32,6 +32,8 @@ struct JobView {
   Ladder ladder;  ///< what each rung of regret would add
   std::array<Bytes, standings> strata{};
   std::array<Bytes, standings> plannedFrom{};
+  Bytes points = 0;         ///< held by points and by no file
+  Bytes plannedPoints = 0;  ///< of it, planned to be let go
   Bytes free = 0;
   TimeNs freeAt = 0;
   bool stale = false;

@@ -27,6 +27,10 @@ void PlanDesk::planFinds(const std::vector<std::string>& ids, const std::string&
   edit([ids, action, by](Job& job) { return job.planBook().add(ids, action, by); });
 }
 
+void PlanDesk::planWithPoints(const std::vector<std::string>& ids) {
+  edit([ids](Job& job) { return job.planBook().addWithPoints(ids); });
+}
+
 void PlanDesk::planPaths(const std::vector<PathBytes>& paths, const std::string& action) {
   edit([paths, action](Job& job) { return job.planBook().addPaths(paths, action); });
 }

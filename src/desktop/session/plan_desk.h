@@ -15,6 +15,8 @@ public:
   void setTargets(std::vector<Target> targets);
   /// An empty action takes each find's usual offer.
   void planFinds(const std::vector<std::string>& ids, const std::string& action, const Narrowing& by = {});
+  /// Together with the snapshots that hold their bytes.
+  void planWithPoints(const std::vector<std::string>& ids);
   void planPaths(const std::vector<PathBytes>& paths, const std::string& action);
   void drop(const std::vector<std::string>& ids);
   void setEnabled(const std::string& id, bool on);

@@ -60,6 +60,9 @@ QColor Face::tone(Stratum stratum) const {
     case Stratum::spent:
       tone = QColor(0xD6A48B);
       break;
+    case Stratum::points:
+      tone = QColor(0x7F9CAB);
+      break;
     case Stratum::notInFiles:
       tone = QColor(0x8E8AA0);
       break;
@@ -187,6 +190,10 @@ void fillStratum(QPainter& painter, const QRectF& rect, Stratum stratum) {
       break;
     case Stratum::spent:
       strokes(painter, rect, QPointF(5, 0), 10, 5);
+      break;
+    case Stratum::points:
+      for (double x = rect.left() + 4; x < rect.right(); x += 6)
+        painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()));
       break;
     case Stratum::notInFiles:
       slanted(painter, rect, 5, false), slanted(painter, rect, 5, true);

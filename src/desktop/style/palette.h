@@ -23,6 +23,7 @@ enum class Stratum {
   ownersCall,
   rebuilds,
   spent,
+  points,
   notInFiles,
   free,
   unknown,

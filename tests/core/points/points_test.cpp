@@ -39,7 +39,7 @@ std::vector<std::uint32_t> going(const PointModel& model, std::string_view polic
 
 TEST(Points, SumsAreOfTheSet) {
   const auto survey = seriesOf(5);
-  const PointModel model(*survey);
+  const PointModel model(*survey, GainModel(survey->tree, survey->holdings), 0);
   ASSERT_EQ(model.series().size(), 1u);
   EXPECT_EQ(model.own(2), 1000u);
   EXPECT_EQ(model.of({true, true, false, false, false}), (PointSum{2050, 32, true}));
@@ -58,7 +58,7 @@ TEST(Points, TheNewestAndWhatIsInUseStays) {
   h->points[2].isDefault = true;
   h->points[3].holdsOthers = true;
   survey->holdings = h;
-  const PointModel model(*survey);
+  const PointModel model(*survey, GainModel(survey->tree, survey->holdings), 0);
   EXPECT_EQ(model.lock(0), PointLock::none);
   EXPECT_EQ(model.lock(1), PointLock::mounted);
   EXPECT_EQ(model.lock(2), PointLock::isDefault);
@@ -70,7 +70,7 @@ TEST(Points, TheNewestAndWhatIsInUseStays) {
 
 TEST(Points, PoliciesKeepWhatTheySay) {
   const auto survey = seriesOf(40);
-  const PointModel model(*survey);
+  const PointModel model(*survey, GainModel(survey->tree, survey->holdings), 0);
   EXPECT_EQ(going(model, "newest 3").size(), 37u);
   EXPECT_EQ(going(model, "daily").size(), 0u);
   // 1 January 1970 was a Thursday: weeks begin with 4, 11, 18, 25, 32, 39; the newest of each stays.
@@ -96,7 +96,7 @@ TEST(Points, ReceivedOnesAreASeriesOfTheirFolder) {
   auto h = std::make_shared<Holdings>(*survey->holdings);
   for (auto& p : h->points) p.receivedUuid = "r" + p.path, p.originUuid = p.path;
   survey->holdings = h;
-  const PointModel model(*survey);
+  const PointModel model(*survey, GainModel(survey->tree, survey->holdings), 0);
   ASSERT_EQ(model.series().size(), 1u);
   EXPECT_EQ(model.lock(0), PointLock::none);
   EXPECT_EQ(model.lock(1), PointLock::newest);
@@ -108,14 +108,14 @@ TEST(Points, AreOrderedByDateThenNumber) {
   auto h = std::make_shared<Holdings>(*survey->holdings);
   h->points[0].taken = h->points[1].taken = h->points[2].taken = 0;
   survey->holdings = h;
-  const PointModel model(*survey);
+  const PointModel model(*survey, GainModel(survey->tree, survey->holdings), 0);
   EXPECT_EQ(model.lock(2), PointLock::newest);
   EXPECT_EQ(going(model, "daily"), (std::vector<std::uint32_t>{0, 1}));
 }
 
 TEST(Points, TwoThousandAreSummedAtOnce) {
   const HeldSurvey held(5, 50, 2000);
-  const PointModel model(*held.survey);
+  const PointModel model(*held.survey, GainModel(held.survey->tree, held.survey->holdings), 0);
   GainModel::Points all(2000, true);
   Bytes sum = 0;
   for (const auto& e : held.extents)

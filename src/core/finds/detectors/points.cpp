@@ -12,9 +12,9 @@ public:
   Result<void> detect(const DetectInput& input, const FindSink& sink,
                       const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
-    if (!c.points.exact()) return {};
     for (const PointSeries& series : c.points.series()) {
       if (stop.stop_requested()) break;
+      if (series.linked) continue;  // a find of old copies
       Find find;
       find.kind = "points";
       find.likelihood = 60;
@@ -39,6 +39,7 @@ public:
       find.offers = {{foreign ? "advise" : "drop", {}, {}, {}}};
       c.weigh(find);
       find.facts.push_back({"points-stay", locked});
+      if (!c.points.exact(series)) find.facts.push_back({"bytes-not-known", std::uint64_t{1}});
       find.facts.push_back({"newest-stays", static_cast<std::uint64_t>(std::max<TimeNs>(0, stays))});
       find.id = FindContext::findId(find.kind, series.origin, AgeBand::today);
       find.band = ageBand(find.newest, c.options.now);

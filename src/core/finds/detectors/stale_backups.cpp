@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
-#include <map>
 
 #include "core/finds/dated_name.h"
 #include "core/finds/detectors/detectors.h"
@@ -30,8 +29,8 @@ bool looksPacked(std::string_view name) {
   return std::any_of(std::begin(endings), std::end(endings), [&](auto end) { return plain.ends_with(end); });
 }
 
-/// Copies that nobody has written to for long: what places know, packed files whose names say so, and dated
-/// folders that share their files.
+/// Copies that nobody has written to for long: what places know, packed files whose names say so, and folders
+/// of a series that share their files.
 class StaleBackups final : public Detector {
 public:
   std::string_view id() const override { return "stale-backups"; }
@@ -65,40 +64,27 @@ private:
     return looksPacked(name) && (saysCopy(name) || holdsDate(name) || saysCopy(folder)) && open(c, id);
   }
 
-  /// Dated folders side by side; the newest two stay, and each must share files with another one, or a folder
-  /// of pictures by day would look like it.
+  /// Folders that share their files, by date or number, as far as they may go.
   Result<void> giveSeries(const FindContext& c, const FindSink& sink, const std::stop_token& stop) const {
-    std::map<NodeId, std::vector<NodeId>> byFolder;
-    for (std::uint32_t i = 1; i < c.tree.folderNumbers() && !stop.stop_requested(); ++i) {
-      NodeId id = noNode;
-      (void)c.tree.growing(i, &id);
-      if (id == noNode || id == 0 || c.tree.isGone(id) || !isDatedCopy(c, id)) continue;
-      byFolder[c.tree.parent(id)].push_back(id);
-    }
-    for (auto& [folder, copies] : byFolder) {
-      if (copies.size() < 3) continue;
-      std::sort(copies.begin(), copies.end(),
-                [&](NodeId a, NodeId b) { return c.tree.name(a) > c.tree.name(b); });
-      // Where nobody writes copies any more, all of them are what a tool left behind.
-      const bool alive = c.tree.totals(copies.front()).newest > line(c);
-      if (alive) copies.erase(copies.begin(), copies.begin() + 2);
+    for (const PointSeries& series : c.points.series()) {
+      if (!series.linked || stop.stop_requested()) continue;
+      std::vector<NodeId> copies;
+      std::uint64_t stay = 0;
+      bool alive = false;
+      for (const std::uint32_t i : series.points) {
+        alive = alive || c.tree.totals(c.points[i].node).newest > line(c);
+        if (c.points.lock(i) == PointLock::none)
+          copies.push_back(c.points[i].node);
+        else
+          ++stay;
+      }
       std::erase_if(copies, [&](NodeId id) { return !open(c, id); });
       if (copies.empty()) continue;
       Find find = findOf(c, copies, alive ? 60 : 75);
-      if (alive) find.facts.push_back({"newest-stay", std::uint64_t{2}});
+      find.facts.push_back({"newest-stay", stay});
       if (find.gain.atMost > 0 && !sink(std::move(find))) return {};
     }
     return {};
-  }
-
-  static bool isDatedCopy(const FindContext& c, NodeId id) {
-    const auto name = c.tree.name(id);
-    const bool turned = (name.starts_with("daily.") || name.starts_with("weekly.") ||
-                         name.starts_with("hourly.") || name.starts_with("monthly.")) &&
-                        hasDigits(name, name.find('.') + 1, 1);
-    if (!turned && !holdsDate(name)) return false;
-    const FolderTotals& t = c.tree.totals(id);
-    return t.files > 0 && t.exclusive < t.occupied - t.occupied / 4;
   }
 
   Find findOf(const FindContext& c, const std::vector<NodeId>& nodes, std::uint32_t likelihood) const {

@@ -45,7 +45,7 @@ private:
     const Bytes groups = (blocks_ - first + perGroup_ - 1) / perGroup_;
     const Bytes size = wide ? std::max<Bytes>(super_.le16(254), 32) : 32;
     if (size > 1024 || groups > (Bytes{1} << 20)) return damaged("ext");
-    constexpr Bytes mostBitmaps = Bytes{1} << 29;
+    constexpr Bytes mostBitmaps = Bytes{1} << 27;  // of a volume of 4 TiB with blocks of 4 KiB
     if (groups * block_ > mostBitmaps) return {};  // what is free is told as a sum only
     const auto records = bytesAt(volume_, (first + 1) * block_, groups * size);
     if (!records) return tl::unexpected(records.error());

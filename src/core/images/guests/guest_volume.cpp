@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <cstring>
 
 namespace zt {
@@ -53,35 +54,20 @@ Result<GuestVolume> readNamed(DiskBytes& volume, const std::stop_token& /*stop*/
 }
 
 void FreeBits::take(std::string_view bytes, Bytes units) {
-  for (Bytes u = 0; u < units;) {
-    if (u / 8 >= bytes.size()) {  // of the rest nothing is known: it counts as taken
-      at_ += (units - u) * unit_;
-      break;
+  const Bytes known = std::min<Bytes>(units, Bytes{bytes.size()} * 8);
+  for (Bytes u = 0; u < known; u += 64) {
+    std::uint64_t word = 0;  // little endian, as the machine
+    std::memcpy(&word, bytes.data() + u / 8, std::min<std::size_t>(sizeof word, bytes.size() - u / 8));
+    const int here = static_cast<int>(std::min<Bytes>(64, known - u));
+    for (int at = 0; at < here;) {  // run by run
+      const std::uint64_t rest = word >> at;
+      const bool taken = (rest & 1) != 0;
+      const int run = std::min(taken ? std::countr_one(rest) : std::countr_zero(rest), here - at);
+      taken ? static_cast<void>(at_ += static_cast<Bytes>(run) * unit_) : allFree(static_cast<Bytes>(run));
+      at += run;
     }
-    if (u % 64 == 0 && units - u >= 64 && bytes.size() - u / 8 >= 8) {  // most are all alike
-      std::uint64_t many = 0;
-      std::memcpy(&many, bytes.data() + u / 8, sizeof many);
-      if (many == 0 || many == ~std::uint64_t{0}) {
-        many == 0 ? allFree(64) : static_cast<void>(at_ += 64 * unit_);
-        u += 64;
-        continue;
-      }
-    }
-    const auto byte = static_cast<unsigned char>(bytes[u / 8]);
-    if (u % 8 == 0 && (byte == 0xff || byte == 0) && units - u >= 8) {
-      if (byte == 0)
-        allFree(8);
-      else
-        at_ += 8 * unit_;
-      u += 8;
-      continue;
-    }
-    if ((byte >> (u % 8) & 1) == 0)
-      allFree(1);
-    else
-      at_ += unit_;
-    ++u;
   }
+  at_ += (units - known) * unit_;  // of the rest nothing is known: it counts as taken
 }
 
 void FreeBits::allFree(Bytes units) {

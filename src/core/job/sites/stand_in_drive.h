@@ -84,6 +84,7 @@ public:
   /// Bytes that no file but a snapshot holds.
   Bytes heldBySnapshots() const;
   Result<std::vector<Subvolume>> list(const PathBytes&) override;
+  Result<void> begin(const PathBytes&, const DropOrder&) override { return {}; }
   /// Noted beside the manifest, so that it lasts.
   Result<void> drop(const PathBytes&, const Subvolume& meant) override;
   Result<std::size_t> cleaning(const PathBytes&) override { return std::size_t{0}; }

@@ -103,10 +103,7 @@ Result<void> StandInDrive::drop(const PathBytes& target, const Subvolume& meant)
   if (isForeign()) return fail(Errc::unsupported, "drop", meant.path);
   const auto all = list(target);
   if (!all) return tl::unexpected(all.error());
-  const auto is =
-      std::find_if(all->begin(), all->end(), [&](const Subvolume& s) { return s.id == meant.id; });
-  if (is == all->end()) return fail(Errc::notThere, "drop", meant.path);
-  if (is->made != meant.made) return fail(Errc::changed, "drop", meant.path);
+  if (auto may = checkDrop(*all, meant); !may) return may;
   return inner_.appendFile(*top_, droppedFile, std::to_string(meant.id - firstId) + "\n");
 }
 

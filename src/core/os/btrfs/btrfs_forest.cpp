@@ -8,6 +8,18 @@
 
 namespace zt {
 
+std::string uuidDigits(std::string_view bytes) {
+  if (bytes.find_first_not_of('\0') == std::string_view::npos) return {};
+  static constexpr char digits[] = "0123456789abcdef";
+  std::string text;
+  for (const char c : bytes) {
+    const auto byte = static_cast<unsigned char>(c);
+    text += digits[byte >> 4];
+    text += digits[byte & 15];
+  }
+  return text;
+}
+
 namespace {
 
 constexpr std::uint64_t topTree = 5, firstFree = 256, lastFree = ~std::uint64_t{255};
@@ -18,18 +30,6 @@ constexpr std::uint64_t movedData = ~std::uint64_t{8};
 
 bool holdsFiles(std::uint64_t id) {
   return id == topTree || id == movedData || (id >= firstFree && id <= lastFree);
-}
-
-std::string hexOf(std::string_view bytes) {
-  if (bytes.find_first_not_of('\0') == std::string_view::npos) return {};
-  static constexpr char digits[] = "0123456789abcdef";
-  std::string text;
-  for (const char c : bytes) {
-    const auto byte = static_cast<unsigned char>(c);
-    text += digits[byte >> 4];
-    text += digits[byte & 15];
-  }
-  return text;
 }
 
 /// Goes down through all trees at once, a level at a time.
@@ -120,9 +120,9 @@ void BtrfsRootReader::item(const BtrfsKey& key, std::string_view data) {
     auto& [s, tree] = roots_[key.object];
     s.readOnly = (f.le64(208) & 1) != 0;
     s.going = f.le32(216) == 0;
-    s.uuid = hexOf(f.part(247, 16));
-    s.parentUuid = hexOf(f.part(263, 16));
-    s.receivedUuid = hexOf(f.part(279, 16));
+    s.uuid = uuidDigits(f.part(247, 16));
+    s.parentUuid = uuidDigits(f.part(263, 16));
+    s.receivedUuid = uuidDigits(f.part(279, 16));
     const std::uint64_t seconds = f.le64(339);
     if (seconds < (std::uint64_t{1} << 33))
       s.made = static_cast<TimeNs>(seconds) * nsPerSecond + static_cast<TimeNs>(f.le32(347) % 1'000'000'000);

@@ -8,6 +8,9 @@
 
 namespace zt {
 
+/// As hexadecimal digits; empty for one that is all zeros, which means none.
+std::string uuidDigits(std::string_view bytes);
+
 /// All subvolumes of a file system and where their trees begin, out of its tree of roots. Paths, and which
 /// are mounted, are not told.
 struct BtrfsRoots {

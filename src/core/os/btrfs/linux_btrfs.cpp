@@ -1,14 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/os/btrfs/linux_btrfs.h"
 
+#include <btrfsutil.h>
 #include <fcntl.h>
 #include <linux/btrfs.h>
+#include <linux/btrfs_tree.h>
 #include <sys/ioctl.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <cerrno>
+#include <cstdlib>
 #include <fstream>
 #include <map>
 #include <sstream>
@@ -104,33 +107,84 @@ void findPaths(int fd, std::vector<Subvolume>& all) {
   }
 }
 
-/// By the mount table: all mounts of one file system have the same device number there.
-void findMounted(int fd, std::vector<Subvolume>& all) {
+/// What the mount table says of the file system that a folder lies in.
+struct MountedHere {
+  PathBytes root;                                           ///< what is mounted, from its top
+  std::vector<std::pair<std::string, std::uint64_t>> seen;  ///< devices and subvolumes, of all mounts
+  std::string device;
+};
+
+/// All mounts of one file system have the same device number there.
+MountedHere mountedHere(int fd) {
+  MountedHere here;
   struct statx about {};
   if (::statx(fd, "", AT_EMPTY_PATH, STATX_MNT_ID, &about) != 0 || (about.stx_mask & STATX_MNT_ID) == 0)
-    return;
+    return here;
   std::ifstream table("/proc/self/mountinfo");
-  std::string device;
-  std::vector<std::pair<std::string, std::uint64_t>> seen;
   for (std::string line; std::getline(table, line);) {
     std::istringstream words(line);
     std::uint64_t id = 0, parent = 0;
-    std::string number;
-    words >> id >> parent >> number;
-    if (id == about.stx_mnt_id) device = number;
+    std::string number, root;
+    words >> id >> parent >> number >> root;
+    if (id == about.stx_mnt_id) here.device = number, here.root = root.empty() ? root : root.substr(1);
     const auto at = line.rfind("subvolid=");
     if (at != std::string::npos && line.find(" - btrfs ") != std::string::npos)
-      seen.emplace_back(number, std::strtoull(line.c_str() + at + 9, nullptr, 10));
+      here.seen.emplace_back(number, std::strtoull(line.c_str() + at + 9, nullptr, 10));
   }
+  return here;
+}
+
+void findMounted(const MountedHere& here, std::vector<Subvolume>& all) {
   for (Subvolume& s : all)
-    s.mounted = std::find(seen.begin(), seen.end(), std::pair(device, s.id)) != seen.end();
+    s.mounted =
+        std::find(here.seen.begin(), here.seen.end(), std::pair(here.device, s.id)) != here.seen.end();
+}
+
+Subvolume subvolumeOf(const struct btrfs_util_subvolume_info& info, PathBytes path) {
+  Subvolume s;
+  s.id = info.id;
+  s.parent = info.parent_id;
+  s.folder = info.dir_id;
+  s.name = PathBytes(baseName(path));
+  s.path = std::move(path);
+  const auto digits = [](const std::uint8_t(&uuid)[16]) {
+    return uuidDigits({reinterpret_cast<const char*>(uuid), sizeof uuid});
+  };
+  s.uuid = digits(info.uuid);
+  s.parentUuid = digits(info.parent_uuid);
+  s.receivedUuid = digits(info.received_uuid);
+  s.made = info.otime.tv_sec * nsPerSecond + info.otime.tv_nsec;
+  s.readOnly = (info.flags & BTRFS_ROOT_SUBVOL_RDONLY) != 0;
+  return s;
 }
 
 }  // namespace
 
 void findPlaces(int fd, BtrfsRoots& roots) {
   findPaths(fd, roots.subvolumes);
-  findMounted(fd, roots.subvolumes);
+  findMounted(mountedHere(fd), roots.subvolumes);
+}
+
+Result<std::vector<Subvolume>> visibleSubvolumes(int fd) {
+  const MountedHere here = mountedHere(fd);
+  btrfs_util_subvolume_iterator* opened = nullptr;
+  if (btrfs_util_create_subvolume_iterator_fd(fd, 0, 0, &opened) != BTRFS_UTIL_OK)
+    return failErrno("points", {}, errno);
+  const std::unique_ptr<btrfs_util_subvolume_iterator, void (*)(btrfs_util_subvolume_iterator*)> iterator(
+      opened, btrfs_util_destroy_subvolume_iterator);
+  std::vector<Subvolume> all;
+  for (;;) {
+    char* path = nullptr;
+    struct btrfs_util_subvolume_info info {};
+    const auto got = btrfs_util_subvolume_iterator_next_info(iterator.get(), &path, &info);
+    if (got == BTRFS_UTIL_ERROR_STOP_ITERATION) break;
+    if (got != BTRFS_UTIL_OK) return failErrno("points", {}, errno);
+    all.push_back(subvolumeOf(info, joinPath(here.root, path)));
+    std::free(path);
+  }
+  std::sort(all.begin(), all.end(), [](const Subvolume& a, const Subvolume& b) { return a.id < b.id; });
+  findMounted(here, all);
+  return all;
 }
 
 Result<StoredSizes> readMountedBtrfs(int fd, const std::stop_token& stop) {

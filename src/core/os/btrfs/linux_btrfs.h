@@ -13,6 +13,10 @@ namespace zt {
 /// synced. Needs rights to read the devices, or CAP_SYS_ADMIN.
 Result<StoredSizes> readMountedBtrfs(int fd, const std::stop_token& stop);
 
+/// The subvolumes that this program may see, without any rights: those beneath the folder's own, and in whose
+/// folders it may look. Which one is the default is not told, and of none where its tree begins.
+Result<std::vector<Subvolume>> visibleSubvolumes(int fd);
+
 /// Fills in where subvolumes lie and which are mounted, as far as may be asked.
 void findPlaces(int fd, BtrfsRoots& roots);
 

@@ -1,27 +1,19 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/os/rights/helper_client.h"
 
-#include <fcntl.h>
-#include <signal.h>
-#include <spawn.h>
 #include <sys/stat.h>
-#include <sys/wait.h>
 #include <unistd.h>
 
-#include <cerrno>
 #include <cstdlib>
-#include <cstring>
-#include <functional>
 #include <iterator>
-#include <mutex>
 #include <sstream>
 
 #include "core/os/linux_drive_insides.h"
 #include "core/os/paths.h"
 #include "core/os/rights/fallback_file_system.h"
+#include "core/os/rights/helper_link.h"
 #include "core/os/rights/helper_protocol.h"
-
-extern char** environ;
+#include "core/os/rights/helper_snapshots.h"
 
 namespace zt {
 
@@ -29,101 +21,16 @@ namespace {
 
 using helper::Json;
 
-/// The child process and the two pipes. One call at a time; whoever comes meanwhile waits.
-class Link {
-public:
-  Link(pid_t child, int in, int out) : child_(child), in_(in), out_(out) {}
-  ~Link() {
-    ::close(in_);  // the helper ends when its input does
-    ::close(out_);
-    // One that hangs in the kernel cannot be waited for; it ends by itself once it reads the end of its
-    // input.
-    for (int tries = 0; tries < 50 && ::waitpid(child_, nullptr, WNOHANG) == 0; ++tries) ::usleep(10'000);
-  }
-  Link(const Link&) = delete;
-  Link& operator=(const Link&) = delete;
-
-  using Batch = std::function<bool(const Json& params)>;
-
-  /// Sends a request and gives its result. What the helper tells before it (parts of a list) goes to `batch`.
-  Result<Json> call(const char* method, Json params, std::string_view path, const Batch& batch = {}) {
-    const std::scoped_lock lock(mutex_);
-    const auto id = ++lastId_;
-    const std::string line =
-        Json{{"jsonrpc", "2.0"}, {"id", id}, {"method", method}, {"params", std::move(params)}}.dump() + "\n";
-    if (!send(line)) return fail(Errc::io, method, PathBytes(path), "helper");
-    for (;;) {
-      const auto text = readLine();
-      if (!text) return fail(Errc::notPermitted, method, PathBytes(path), "helper");
-      const Json reply = Json::parse(*text, nullptr, false);
-      if (!reply.is_object()) return fail(Errc::badInput, method, PathBytes(path), "helper");
-      if (reply.value("method", Json()) == "part") {
-        if (!batch || !batch(reply.value("params", Json())))
-          return fail(Errc::badInput, method, PathBytes(path), "helper");
-        continue;
-      }
-      if (reply.value("id", Json()) != id) return fail(Errc::badInput, method, PathBytes(path), "helper");
-      if (reply.contains("error")) return tl::unexpected(helper::errorFrom(reply["error"], method, path));
-      return reply.value("result", Json());
-    }
-  }
-
-  /// Sends something that has no answer.
-  void tell(const char* method, Json params) {
-    const std::scoped_lock lock(mutex_);
-    (void)send(Json{{"jsonrpc", "2.0"}, {"method", method}, {"params", std::move(params)}}.dump() + "\n");
-  }
-
-private:
-  bool send(std::string_view text) {
-    while (!text.empty()) {
-      const ssize_t sent = ::write(in_, text.data(), text.size());
-      if (sent < 0 && errno == EINTR) continue;
-      if (sent <= 0) return false;
-      text.remove_prefix(static_cast<std::size_t>(sent));
-    }
-    return true;
-  }
-
-  std::optional<std::string> readLine() {
-    for (;;) {
-      if (const auto end = buffer_.find('\n', searched_); end != std::string::npos) {
-        std::string line = buffer_.substr(0, end);
-        buffer_.erase(0, end + 1);
-        searched_ = 0;
-        return line;
-      }
-      searched_ = buffer_.size();
-      if (buffer_.size() > helper::mostResponseBytes) return std::nullopt;
-      char block[65536];
-      const ssize_t got = ::read(out_, block, sizeof block);
-      if (got < 0 && errno == EINTR) continue;
-      if (got <= 0) return std::nullopt;
-      buffer_.append(block, static_cast<std::size_t>(got));
-    }
-  }
-
-  std::mutex mutex_;
-  pid_t child_;
-  int in_;
-  int out_;
-  std::int64_t lastId_ = 0;
-  std::string buffer_;
-  std::size_t searched_ = 0;
-};
-
-using LinkPtr = std::shared_ptr<Link>;
-
 class HelperFolder final : public Folder {
 public:
-  HelperFolder(LinkPtr link, std::uint64_t handle, bool quiet)
+  HelperFolder(HelperLinkPtr link, std::uint64_t handle, bool quiet)
       : link_(std::move(link)), handle_(handle), quiet_(quiet) {}
   bool keepsAccessTime() const override { return quiet_; }
   ~HelperFolder() override { link_->tell("close", {{"at", handle_}}); }
   std::uint64_t handle() const { return handle_; }
 
 private:
-  LinkPtr link_;
+  HelperLinkPtr link_;
   std::uint64_t handle_;
   bool quiet_;
 };
@@ -137,7 +44,7 @@ Error garbled(std::string_view operation) {
 }
 
 /// `quiet`: nothing that is listed there sets an access time.
-Result<FolderPtr> folderFrom(const LinkPtr& link, const Result<Json>& reply, bool quiet) {
+Result<FolderPtr> folderFrom(const HelperLinkPtr& link, const Result<Json>& reply, bool quiet) {
   if (!reply) return tl::unexpected(reply.error());
   const Json handle = reply->is_object() ? reply->value("handle", Json()) : Json();
   if (!handle.is_number_unsigned()) return tl::unexpected(garbled("open"));
@@ -146,7 +53,7 @@ Result<FolderPtr> folderFrom(const LinkPtr& link, const Result<Json>& reply, boo
 
 class HelperFiles final : public FileSystemReader {
 public:
-  explicit HelperFiles(LinkPtr link) : link_(std::move(link)) {}
+  explicit HelperFiles(HelperLinkPtr link) : link_(std::move(link)) {}
 
   Result<FolderPtr> openRoot(const PathBytes& path) override { return fail(Errc::unsupported, "open", path); }
   Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override {
@@ -205,12 +112,12 @@ private:
     return true;
   }
 
-  LinkPtr link_;
+  HelperLinkPtr link_;
 };
 
 class HelperOpenFiles final : public OpenFiles {
 public:
-  explicit HelperOpenFiles(LinkPtr link) : link_(std::move(link)) {}
+  explicit HelperOpenFiles(HelperLinkPtr link) : link_(std::move(link)) {}
   Result<Listing> list() override {
     Listing listing;
     const auto reply = link_->call("open_files", Json::object(), {}, [&](const Json& params) {
@@ -228,12 +135,12 @@ public:
   }
 
 private:
-  LinkPtr link_;
+  HelperLinkPtr link_;
 };
 
 class HelperInsides final : public DriveInsides {
 public:
-  HelperInsides(LinkPtr link, std::shared_ptr<FileSystemReader> files)
+  HelperInsides(HelperLinkPtr link, std::shared_ptr<FileSystemReader> files)
       : link_(std::move(link)), files_(std::move(files)) {}
 
   Overhead overhead(std::string_view fsType, const PathBytes&) override {
@@ -247,8 +154,8 @@ public:
     const auto reply = link_->call("stored_sizes", {{"fs_type", std::string(fsType)}}, {},
                                    [&](const Json& part) { return !stop.stop_requested() && in.take(part); });
     if (!reply) return tl::unexpected(reply.error());
-    StoredSizes sizes = std::move(in.sizes);
     if (!in.holdTogether()) return tl::unexpected(garbled("extents"));
+    StoredSizes sizes = std::move(in.sizes);
     const auto sums = helper::numbersFrom(Json::array({*reply}), 3);
     if (!sums) return tl::unexpected(garbled("extents"));
     sizes.compressed = (*sums)[0][0];
@@ -274,14 +181,14 @@ public:
   }
 
 private:
-  LinkPtr link_;
+  HelperLinkPtr link_;
   std::shared_ptr<FileSystemReader> files_;
   LinuxDriveInsides direct_;
 };
 
 class Access final : public PrivilegedAccess {
 public:
-  Access(LinkPtr link, FolderPtr root)
+  Access(HelperLinkPtr link, FolderPtr root)
       : files_(std::make_shared<HelperFiles>(link)),
         root_(std::move(root)),
         openFiles_(link),
@@ -298,55 +205,36 @@ private:
   HelperInsides insides_;
 };
 
-/// Starts a program with both pipes; its messages to people go where ours go.
-Result<LinkPtr> launch(const std::vector<std::string>& command) {
-  int in[2];
-  int out[2];
-  if (::pipe2(in, O_CLOEXEC) != 0) return failErrno("helper", command[0], errno);
-  if (::pipe2(out, O_CLOEXEC) != 0) {
-    const int err = errno;
-    ::close(in[0]), ::close(in[1]);
-    return failErrno("helper", command[0], err);
-  }
-  std::vector<char*> argv;
-  for (const auto& word : command) argv.push_back(const_cast<char*>(word.c_str()));
-  argv.push_back(nullptr);
-  posix_spawn_file_actions_t actions;
-  ::posix_spawn_file_actions_init(&actions);
-  ::posix_spawn_file_actions_adddup2(&actions, in[0], 0);
-  ::posix_spawn_file_actions_adddup2(&actions, out[1], 1);
-  pid_t child = 0;
-  const int err = ::posix_spawnp(&child, argv[0], &actions, nullptr, argv.data(), environ);
-  ::posix_spawn_file_actions_destroy(&actions);
-  ::close(in[0]), ::close(out[1]);
-  if (err != 0) {
-    ::close(in[1]), ::close(out[0]);
-    return fail(Errc::unsupported, "helper", command[0]);
-  }
-  return std::make_shared<Link>(child, in[1], out[0]);
-}
-
 }  // namespace
 
 bool HelperClient::worthAsking() {
   return !command_.empty() && ::geteuid() != 0;
 }
 
+Result<std::shared_ptr<HelperLink>> HelperClient::launch(const char* purpose) const {
+  std::vector<std::string> command = command_;
+  if (!command.empty()) command.emplace_back(purpose);
+  return launchHelper(command);
+}
+
 Result<std::unique_ptr<PrivilegedAccess>> HelperClient::start(const PathBytes& root) {
-  if (command_.empty()) return fail(Errc::unsupported, "helper", root);
-  // A helper that goes away must not take us with it.
-  struct sigaction ignore {};
-  ignore.sa_handler = SIG_IGN;
-  ::sigaction(SIGPIPE, &ignore, nullptr);
-  const auto link = launch(command_);
+  const auto link = launch("read");
   if (!link) return tl::unexpected(link.error());
-  const auto reply = (*link)->call("begin", {{"version", helper::version}, {"root", escapePath(root)}}, root);
-  if (reply && reply->is_object() && reply->value("version", Json()) != helper::version)
-    return fail(Errc::tooNew, "helper", root);
-  const bool quiet = reply && reply->is_object() && reply->value("keeps_access_times", Json()) == true;
+  const auto reply = (*link)->begin({{"root", escapePath(root)}}, root);
+  const bool quiet = reply && reply->value("keeps_access_times", Json()) == true;
   auto folder = folderFrom(*link, reply, quiet);
   if (!folder) return tl::unexpected(folder.error());
   return std::unique_ptr<PrivilegedAccess>(std::make_unique<Access>(*link, std::move(*folder)));
+}
+
+Result<std::shared_ptr<Snapshots>> HelperClient::startDropping(const PathBytes& mountTarget,
+                                                               const DropOrder& order) {
+  const auto link = launch("drop");
+  if (!link) return tl::unexpected(link.error());
+  const auto reply =
+      (*link)->begin({{"root", escapePath(mountTarget)}, {"order", helper::toJson(order)}}, mountTarget);
+  if (!reply) return tl::unexpected(reply.error());
+  return std::shared_ptr<Snapshots>(std::make_shared<HelperSnapshots>(*link));
 }
 
 namespace {

@@ -8,17 +8,22 @@
 
 namespace zt {
 
+class HelperLink;
+
 /// Starts the helper as a child process (through polkit's pkexec, or what else `command` says) and speaks
 /// with it over a pair of pipes; see docs/formats/helper.md. The child ends when the access is let go.
 class HelperClient final : public Privileged {
 public:
-  /// `command`: program and arguments, started directly, without a shell.
+  /// `command`: program and arguments, started directly, without a shell; what it is for comes last.
   explicit HelperClient(std::vector<std::string> command) : command_(std::move(command)) {}
 
   bool worthAsking() override;
   Result<std::unique_ptr<PrivilegedAccess>> start(const PathBytes& root) override;
+  Result<std::shared_ptr<Snapshots>> startDropping(const PathBytes& mountTarget,
+                                                   const DropOrder& order) override;
 
 private:
+  Result<std::shared_ptr<HelperLink>> launch(const char* purpose) const;
   std::vector<std::string> command_;
 };
 

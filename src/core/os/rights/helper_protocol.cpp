@@ -121,6 +121,30 @@ std::optional<SpaceUsage> usageFrom(const Json& json) {
   return in.ok() ? std::optional(u) : std::nullopt;
 }
 
+Json toJson(const DropOrder& order) {
+  Json points = Json::array();
+  for (const auto& [id, made] : order.points) points.push_back(Json::array({id, made}));
+  return {{"consent", order.consent}, {"points", std::move(points)}, {"digest", order.digest()}};
+}
+
+std::optional<DropOrder> dropOrderFrom(const Json& json) {
+  if (!json.is_object()) return std::nullopt;
+  DropOrder order;
+  order.consent = textOf(json, "consent", 32);
+  const Json points = json.value("points", Json());
+  if (order.consent.size() != 32 || !points.is_array() || points.empty() || points.size() > mostDrops)
+    return std::nullopt;
+  for (const Json& row : points) {
+    NumberList in(row, 2);
+    auto& [id, made] = order.points.emplace_back();
+    in.get(id);
+    in.get(made);
+    if (!in.ok()) return std::nullopt;
+  }
+  if (textOf(json, "digest", 32) != order.digest()) return std::nullopt;
+  return order;
+}
+
 std::optional<Numbers> numbersFrom(const Json& json, std::size_t columns) {
   if (!json.is_array()) return std::nullopt;
   Numbers rows;

@@ -5,16 +5,18 @@
 
 #include "core/os/drive_insides.h"
 #include "core/os/open_files.h"
+#include "core/os/snapshots.h"
 
 /// The language of the helper: JSON-RPC 2.0, one message a line, docs/formats/helper.md. Both ends use these
 /// functions; everything that comes in is checked, whoever sent it. Any thread.
 namespace zt::helper {
 
 constexpr int version = 1;
-constexpr std::size_t mostRequestBytes = 64 * 1024;
+constexpr std::size_t mostRequestBytes = 256 * 1024;
 constexpr std::size_t mostResponseBytes = 8 * 1024 * 1024;
 constexpr std::size_t entriesAMessage = 2000;
 constexpr std::size_t mostHandles = 4096;
+constexpr std::size_t mostDrops = 4096;  ///< in one order
 
 /// Error codes beyond those of JSON-RPC.
 enum Code : int {
@@ -42,6 +44,10 @@ std::optional<Overhead> overheadFrom(const Json& json);
 
 Json toJson(const SpaceUsage& usage);
 std::optional<SpaceUsage> usageFrom(const Json& json);
+
+/// What is to be let go. What comes back fits its own digest and is not empty.
+Json toJson(const DropOrder& order);
+std::optional<DropOrder> dropOrderFrom(const Json& json);
 
 /// Rows of numbers, for the long lists of `StoredSizes`.
 using Numbers = std::vector<std::vector<std::uint64_t>>;

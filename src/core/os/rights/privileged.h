@@ -5,6 +5,7 @@
 
 #include "core/os/drive_insides.h"
 #include "core/os/open_files.h"
+#include "core/os/snapshots.h"
 
 namespace zt {
 
@@ -27,6 +28,13 @@ public:
   /// Whether asking would give anything that the program cannot do already.
   virtual bool worthAsking() = 0;
   virtual Result<std::unique_ptr<PrivilegedAccess>> start(const PathBytes& root) = 0;
+  /// Asks for another right, that of letting go the points of one order on the drive that is mounted there.
+  /// Whoever holds what it gives holds the right.
+  virtual Result<std::shared_ptr<Snapshots>> startDropping(const PathBytes& mountTarget,
+                                                           const DropOrder& order) {
+    (void)order;
+    return fail(Errc::unsupported, "helper", mountTarget);
+  }
 };
 
 }  // namespace zt

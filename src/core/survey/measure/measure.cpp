@@ -31,8 +31,8 @@ std::shared_ptr<Survey> newSurvey(const Drive& drive, const PathBytes& path, con
 /// system's own trees where they can be read, else by asking file by file where files can share.
 struct SeenFiles {
   FileSystemPtr files;
-  std::shared_ptr<StoredFiles> stored;   ///< nullptr where block counts can be believed, and without rights
-  std::shared_ptr<SharedExtents> asked;  ///< nullptr unless files were asked one by one
+  std::shared_ptr<StoredFiles> stored;   ///< nullptr where block counts can be believed, or nothing is known
+  std::shared_ptr<SharedExtents> asked;  ///< nullptr unless who holds what is known from asking file by file
 };
 
 SeenFiles seenFiles(const MeasurePorts& ports, const Drive& drive, const std::stop_token& stop) {
@@ -44,7 +44,13 @@ SeenFiles seenFiles(const MeasurePorts& ports, const Drive& drive, const std::st
   const BlockSharing sharing = blockSharing(drive.fsType);
   if (sharing == BlockSharing::never) return {ports.files, nullptr, nullptr};
   const auto asked = std::make_shared<SharedExtents>(ports.files, sharing);
-  return {asked, nullptr, asked};
+  const auto visible = ports.insides->visible(drive.fsType, drive.target);
+  if (!visible || visible->empty()) return {asked, nullptr, asked};
+  StoredSizes names;
+  names.namesOnly = true;
+  for (const Subvolume& s : *visible) names.trees.push_back({s, 0});
+  const auto named = std::make_shared<StoredFiles>(asked, ports.insides, std::move(names));
+  return {named, named, nullptr};
 }
 
 /// What has not reached the device yet is in no tree and in no counter: on such a file system figures lie for
@@ -81,7 +87,8 @@ std::optional<Result<SpaceUsage>> usageWithin(const MeasurePorts& ports, const F
 void findHolders(Survey& survey, const SeenFiles& seen, const Folder& root, const Holdings* before,
                  bool allSeen) {
   if (seen.stored)
-    survey.holdings = withWords(seen.stored->holdings(survey.tree), survey.tree, *seen.files, root);
+    survey.holdings =
+        withWords(seen.stored->holdings(survey.tree, survey.usage.used()), survey.tree, *seen.files, root);
   if (seen.asked) survey.holdings = seen.asked->holdings(survey.tree, before, allSeen);
 }
 

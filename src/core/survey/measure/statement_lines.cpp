@@ -47,7 +47,7 @@ void addHoles(Survey& s) {
 void settleFiles(Survey& s, const StoredFiles* stored) {
   const Bytes walked = s.tree.totals(0).occupied;
   addHoles(s);
-  if (stored == nullptr) {
+  if (stored == nullptr || stored->sizes().namesOnly) {
     // What was asked file by file is known for a whole drive only.
     const Bytes twice =
         s.holdings && s.wholeDrive && !s.partial ? std::min(walked, s.holdings->countedTwice()) : 0;

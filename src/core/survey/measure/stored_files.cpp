@@ -24,7 +24,7 @@ std::uint64_t StoredFiles::treeOn(std::uint64_t device) const {
 }
 
 EntryStat StoredFiles::weigh(EntryStat stat, std::uint64_t tree) const {
-  if (stat.kind != EntryKind::file) return stat;
+  if (stat.kind != EntryKind::file || sizes_.namesOnly) return stat;
   const auto at = stored_.find({tree, stat.inode});
   if (at != stored_.end()) stat.occupied = at->second;
   // Of a subvolume that could not be told nothing is known.
@@ -138,8 +138,8 @@ StoredFiles::Sums StoredFiles::sums() const {
   return sums;
 }
 
-HoldingsPtr StoredFiles::holdings(const SurveyTree& tree) {
-  return holdingsOf(sizes_, walkedTrees(), rootTree_, tree);
+HoldingsPtr StoredFiles::holdings(const SurveyTree& tree, Bytes used) {
+  return holdingsOf(sizes_, walkedTrees(), rootTree_, tree, used);
 }
 
 }  // namespace zt

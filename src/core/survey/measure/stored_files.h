@@ -33,8 +33,9 @@ public:
   std::vector<std::uint64_t> devices() const;
   const StoredSizes& sizes() const { return sizes_; }
 
-  /// Who holds what, by the nodes of a finished tree of all that was walked. One thread; `sizes` stay.
-  HoldingsPtr holdings(const SurveyTree& tree);
+  /// Who holds what, by the nodes of a finished tree of all that was walked; `used` bounds what points may
+  /// hold that nobody could look into. One thread.
+  HoldingsPtr holdings(const SurveyTree& tree, Bytes used);
 
 private:
   using Key = std::pair<std::uint64_t, std::uint64_t>;  ///< tree and inode

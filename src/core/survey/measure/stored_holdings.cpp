@@ -15,9 +15,10 @@ public:
            const SurveyTree& tree)
       : sizes_(sizes), walked_(walked), rootTree_(rootTree), tree_(tree) {}
 
-  HoldingsPtr build() {
+  HoldingsPtr build(Bytes used) {
     addPoints();
     placeSubvolumes();
+    if (sizes_.namesOnly) return boundedBy(used);
     findFiles();
     addExtents();
     addOutside();
@@ -84,6 +85,17 @@ private:
       const auto at = nodes_.find(Key{treeOf_[tree_.folderIndex(tree_.parent(id))], tree_.inode(id)});
       if (at != nodes_.end() && at->second == noNode) at->second = id;
     }
+  }
+
+  /// Nobody could look into them: all that is sure is that they hold no more than the drive does.
+  HoldingsPtr boundedBy(Bytes used) {
+    if (holdings_->points.empty()) return nullptr;
+    holdings_->exact = false;
+    const NumberSets::Id all = holdings_->sets.of({{0, holdings_->others()}});
+    const NumberSets::Id somebody = holdings_->sets.of(holdings_->unseen());
+    holdings_->outside.push_back({holdings_->sets.join(all, somebody), used, 0});
+    holdings_->start.push_back(0);
+    return std::move(holdings_);
   }
 
   /// Who of a set is not walked, by the numbers of the holdings.
@@ -160,8 +172,8 @@ private:
 }  // namespace
 
 HoldingsPtr holdingsOf(const StoredSizes& sizes, const std::vector<bool>& walked, std::uint64_t rootTree,
-                       const SurveyTree& tree) {
-  return Building(sizes, walked, rootTree, tree).build();
+                       const SurveyTree& tree, Bytes used) {
+  return Building(sizes, walked, rootTree, tree).build(used);
 }
 
 }  // namespace zt

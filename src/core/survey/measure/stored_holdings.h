@@ -12,6 +12,6 @@ constexpr std::uint64_t topOfSubvolume = 256;
 /// Who holds what by the nodes of a finished tree. `walked`: the subvolumes that it is of, by their places in
 /// `sizes.trees`; `rootTree`: the one that its root lies in. Points are the other read-only snapshots.
 HoldingsPtr holdingsOf(const StoredSizes& sizes, const std::vector<bool>& walked, std::uint64_t rootTree,
-                       const SurveyTree& tree);
+                       const SurveyTree& tree, Bytes used);
 
 }  // namespace zt

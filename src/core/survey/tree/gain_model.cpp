@@ -2,6 +2,7 @@
 #include "core/survey/tree/gain_model.h"
 
 #include <algorithm>
+#include <numeric>
 
 namespace zt {
 
@@ -80,6 +81,13 @@ void GainModel::placeHolders() {
   }
   std::sort(holders_.begin(), holders_.end(),
             [](const Link& a, const Link& b) { return a.folder < b.folder; });
+  listsStart_.assign(holdings_->extents.size() + 1, 0);
+  for (const std::uint32_t e : holdings_->held) ++listsStart_[e + 1];
+  std::partial_sum(listsStart_.begin(), listsStart_.end(), listsStart_.begin());
+  lists_.resize(holdings_->held.size());
+  std::vector<std::uint32_t> at(listsStart_.begin(), listsStart_.end() - 1);
+  for (std::uint32_t i = 0; i < holdings_->nodes.size(); ++i)
+    for (const std::uint32_t e : holdings_->heldBy(i)) lists_[at[e]++] = i;
 }
 
 std::span<const GainModel::Link> GainModel::within(const std::vector<Link>& links, NodeId folder) const {
@@ -254,12 +262,12 @@ GainModel::Keepers GainModel::keepersOf(std::span<const NodeId> nodes) const {
   Points points(h.points.size(), true);
   const NumberSets::Chosen allPoints(points);
   points.assign(points.size(), false);
-  absl::flat_hash_map<std::uint32_t, bool> elsewhere;
+  std::vector<std::uint32_t> elsewhere;
   for (const auto& [number, count] : files) {
     const Holdings::Extent& e = h.extents[number];
     if (count < e.files) {
       all.byFiles += e.bytes;
-      elsewhere.emplace(number, true);
+      elsewhere.push_back(number);
     } else if (e.outside != NumberSets::none && allPoints.all(h.sets, e.outside)) {
       all.byPoints += e.bytes;
       for (const NumberSets::Run& run : h.sets.runs(e.outside))
@@ -269,16 +277,23 @@ GainModel::Keepers GainModel::keepersOf(std::span<const NodeId> nodes) const {
     }
   }
   if (all.byPoints > 0) all.points = std::move(points);
-  constexpr std::size_t most = 10;
-  for (std::size_t i = 0; i < h.nodes.size() && !elsewhere.empty() && all.files.size() < most; ++i) {
-    const auto held = h.heldBy(i);
-    const bool met =
-        std::any_of(held.begin(), held.end(), [&](std::uint32_t e) { return elsewhere.contains(e); });
-    const bool inside =
-        std::any_of(tops.begin(), tops.end(), [&](NodeId t) { return beneath(h.nodes[i], t); });
-    if (met && !inside) all.files.push_back(h.nodes[i]);
-  }
+  std::sort(elsewhere.begin(), elsewhere.end());
+  nameHolders(elsewhere, tops, all.files);
   return all;
+}
+
+/// Some files that hold any of the extents and lie at or beneath none of the tops.
+void GainModel::nameHolders(std::span<const std::uint32_t> extents, std::span<const NodeId> tops,
+                            std::vector<NodeId>& files) const {
+  constexpr std::size_t most = 10;
+  for (const std::uint32_t e : extents)
+    for (std::uint32_t i = listsStart_[e]; i < listsStart_[e + 1]; ++i) {
+      const NodeId node = holdings_->nodes[lists_[i]];
+      const bool inside = std::any_of(tops.begin(), tops.end(), [&](NodeId t) { return beneath(node, t); });
+      if (inside || std::find(files.begin(), files.end(), node) != files.end()) continue;
+      files.push_back(node);
+      if (files.size() == most) return;
+    }
 }
 
 std::uint32_t GainModel::namesElsewhere(std::span<const NodeId> nodes) const {

@@ -106,6 +106,8 @@ private:
   /// The place of a file among the holdings.
   std::uint32_t listOf(NodeId node) const;
   Bytes heldBytes(std::uint32_t list) const;
+  void nameHolders(std::span<const std::uint32_t> extents, std::span<const NodeId> tops,
+                   std::vector<NodeId>& files) const;
   /// Bytes of a file that nobody else holds; all of them are unsure where nobody says.
   GainBounds ownOf(NodeId node, std::uint32_t list) const;
   /// Bytes of what goes with `node` and has one name only, but for those that it holds together with others.
@@ -122,6 +124,8 @@ private:
   std::vector<Range> ranges_;              ///< by folder number
   std::vector<GainBounds> plain_;          ///< by folder number: what has one name, with everything beneath
   std::vector<Link> links_;                ///< by folder, depth-first
+  std::vector<std::uint32_t> listsStart_;  ///< by extent: where its holders begin in `lists_`, and the end
+  std::vector<std::uint32_t> lists_;       ///< places among the holdings of those that hold an extent
   std::vector<Link> holders_;              ///< files with one name that hold something together, likewise
   std::vector<std::uint32_t> groupStart_;  ///< first index in tree.linked() per inode, and the end
   std::vector<std::uint32_t> groupList_;   ///< per inode its place among the holdings

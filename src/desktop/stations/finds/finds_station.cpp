@@ -84,10 +84,12 @@ void FindsStation::setupKeys(QHBoxLayout* row) {
   const auto add = [&](const QString& text, const char* name, Saying saying) {
     auto* b = button(text, name, this);
     b->setFocusPolicy(Qt::TabFocus);
+    if (saying == Saying::withPoints) withPoints_ = b;
     connect(b, &QPushButton::clicked, this, [this, saying] { judge(saying); });
     row->addWidget(b);
   };
   add(tr("P  plan it"), "planFind", Saying::plan);
+  add(tr("S  with its snapshots"), "planWithPoints", Saying::withPoints);
   add(tr("H  hold it"), "holdFind", Saying::hold);
   add(tr("K  keep"), "keepFind", Saying::keep);
   add(tr("M  may go"), "mayGoFind", Saying::mayGo);
@@ -100,8 +102,9 @@ bool FindsStation::eventFilter(QObject* watched, QEvent* event) {
   const auto* key = static_cast<QKeyEvent*>(event);
   if ((key->modifiers() & ~Qt::KeypadModifier) != Qt::NoModifier) return false;
   static constexpr std::pair<Qt::Key, Saying> keys[] = {
-      {Qt::Key_P, Saying::plan},  {Qt::Key_H, Saying::hold},   {Qt::Key_K, Saying::keep},
-      {Qt::Key_M, Saying::mayGo}, {Qt::Key_N, Saying::notNow}, {Qt::Key_R, Saying::rule}};
+      {Qt::Key_P, Saying::plan},       {Qt::Key_H, Saying::hold},  {Qt::Key_K, Saying::keep},
+      {Qt::Key_S, Saying::withPoints}, {Qt::Key_M, Saying::mayGo}, {Qt::Key_N, Saying::notNow},
+      {Qt::Key_R, Saying::rule}};
   for (const auto& [k, saying] : keys)
     if (key->key() == k) return judge(saying), true;
   if (key->key() != Qt::Key_Space && key->key() != Qt::Key_Return) return false;
@@ -157,6 +160,12 @@ void FindsStation::judge(Saying saying) {
     case Saying::plan:
       planChosen(all, {});
       break;
+    case Saying::withPoints: {
+      std::vector<std::string> ids;
+      for (const Find* f : all) ids.push_back(f->id);
+      desk_.planWithPoints(ids);
+      break;
+    }
     case Saying::hold:
       planChosen(all, "hold");
       break;
@@ -239,9 +248,21 @@ FindsShown FindsStation::shown() const {
   return {all->context, all->finds, {all, &all->marks}, {all, &all->plan}, all->shortfall()};
 }
 
+namespace {
+/// Whether snapshots keep some of its bytes from coming free.
+bool pinned(const Find& find, const FindContext& context) {
+  if (context.points.kept() == 0 || find.gain.sure == find.gain.atMost) return false;
+  std::vector<NodeId> nodes;
+  for (const Subject& item : find.items)
+    if (item.node != noNode) nodes.push_back(item.node);
+  return context.gain.keepersOf(nodes).byPoints > 0;
+}
+}  // namespace
+
 /// Of finds that still come nothing is known but what they say themselves.
 void FindsStation::showEvidence(const Find* find) {
   const FindsShown now = shown();
+  withPoints_->setVisible(find != nullptr && now.context != nullptr && pinned(*find, *now.context));
   evidence_->show(find, now.context, now.context == view().context ? view().evidence.get() : nullptr);
 }
 
@@ -294,6 +315,16 @@ void FindsStation::enter() {
 
 void FindsStation::startFilter() {
   question_->start();
+}
+
+void FindsStation::showPoints() {
+  for (const Find& find : *view().finds) {
+    const QModelIndex at = find.kind == "points" ? model_->indexOf(find.id) : QModelIndex();
+    if (!at.isValid()) continue;
+    list_->scrollTo(at);
+    list_->setCurrentIndex(at);
+    return;
+  }
 }
 
 void FindsStation::showStanding(Standing standing) {

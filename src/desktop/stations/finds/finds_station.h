@@ -12,8 +12,9 @@ class QPushButton;
 namespace zt::desktop {
 
 /// For quick judging by keyboard: P plan it, H hold it, K keep, M may go, N not now; a second press takes it
-/// back. Several rows at once where several are chosen. R asks for a rule on many. After a key the cursor
-/// goes on to the next find. K in the list of a find's things exempts one.
+/// back; S plans it with the snapshots that hold it. Several rows at once where several are chosen. R asks
+/// for a rule on many. After a key the cursor goes on to the next find. K in the list of a find's things
+/// exempts one.
 class FindsStation final : public Station {
   Q_OBJECT
 public:
@@ -24,7 +25,8 @@ public:
   void enter() override;
   void startFilter() override;
   void showStanding(Standing standing);
-  enum class Saying { plan, hold, keep, mayGo, notNow, rule };
+  void showPoints();
+  enum class Saying { plan, withPoints, hold, keep, mayGo, notNow, rule };
   void judge(Saying saying);
   QStringList currentPaths() const;
 
@@ -47,6 +49,7 @@ private:
   QLabel* summary_ = nullptr;
   QLabel* ladder_ = nullptr;
   QPushButton* match_ = nullptr;
+  QPushButton* withPoints_ = nullptr;
   QTreeView* list_ = nullptr;
   FindsModel* model_ = nullptr;
   QuestionLine* question_ = nullptr;

@@ -57,8 +57,8 @@ PointsView::PointsView(QWidget* parent) : QWidget(parent) {
 void PointsView::show(const Find& find, const ContextPtr& context) {
   series_ = nullptr;
   context_ = context;
-  const auto point = find.items.empty() ? std::nullopt : context->pointOf(find.items.front());
-  setVisible(find.kind == "points" && point.has_value());
+  const auto point = find.items.empty() ? std::nullopt : context->stateOf(find.items.front());
+  setVisible((find.kind == "points" || find.kind == "stale-backups") && point.has_value());
   if (!isVisibleTo(parentWidget()) || !point) return;
   series_ = &context->points.seriesOf(*point);
   line_->show(pictureOf(context->points, *series_, context->options.now));
