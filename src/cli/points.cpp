@@ -140,7 +140,7 @@ int points(Console& console, const Arguments& args) {
     return Exit::done;
   }
   const auto count = std::count(chosen->begin(), chosen->end(), true);
-  console.out << count << (count == 1 ? " snapshot" : " snapshots") << " would free "
+  console.out << count << " of these would free "
               << (sum.exact ? words().bytes(sum.frees) : std::string("an unknown amount")) << '\n';
   if (args.toPlan) console.out << "They are on the plan.\n";
   return Exit::done;

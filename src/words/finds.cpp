@@ -247,31 +247,48 @@ void Words::sayOfSize(const Find& f, const Evidence& e, std::vector<Said>& all) 
 }
 
 /// Who keeps its bytes from coming free.
-void Words::sayOfHolders(const Find& f, const FindContext& c, std::vector<Said>& all) const {
+void Words::sayOfHolders(const Find& f, const FindContext& c, std::vector<Said>& said) const {
   if (f.gain.when != GainTime::now) return;
-  std::vector<NodeId> nodes;
-  for (const Subject& item : f.items)
-    if (item.node != noNode) nodes.push_back(item.node);
-  const GainModel::Keepers keepers = c.gain.keepersOf(nodes);
-  const auto count = std::count(keepers.points.begin(), keepers.points.end(), true);
-  if (keepers.byPoints > 0)
-    all.push_back({t("Pinned"), t(count == 1 ? "by %1 snapshot: freed now %2, with it %3"
-                                             : "by %1 snapshots: freed now %2, with them %3",
-                                  {number(static_cast<std::uint64_t>(count)), bytes(f.gain.sure),
-                                   bytes(f.gain.sure + keepers.byPoints)})});
+  const FindContext::Pinned pinned = c.pinned(f.items);
+  const GainModel::Keepers& keepers = pinned.by;
+  const auto countOf = [&](const GainModel::Points& points) {
+    return static_cast<std::uint64_t>(std::count(points.begin(), points.end(), true));
+  };
+  if (keepers.byPoints > 0) {
+    const std::uint64_t all = countOf(keepers.points), may = countOf(pinned.mayGo);
+    std::string text = t(all == 1 ? "by %1 snapshot: freed now %2" : "by %1 snapshots: freed now %2",
+                         {number(all), bytes(f.gain.sure)});
+    if (all == may)
+      text += t(all == 1 ? ", with it %1" : ", with them %1", {bytes(pinned.with)});
+    else if (pinned.helps)
+      text += t(", with those of them that may go %1", {bytes(pinned.with)});
+    else
+      text += t("; one of them stays, and with it what it holds");
+    said.push_back({t("Pinned"), std::move(text)});
+  }
   if (keepers.byFiles > 0 && !keepers.files.empty()) {
     std::string where = path(c.tree.path(keepers.files.front()));
     if (keepers.files.size() > 1) where += t(" and others");
-    all.push_back(
+    said.push_back(
         {t("Shared"), t("%1 of it are held by %2 as well, and stay", {bytes(keepers.byFiles), where})});
   }
+  Bytes open = 0;
+  std::string holder;
+  for (const NodeId id : c.held)
+    if (std::any_of(f.items.begin(), f.items.end(),
+                    [&](const Subject& s) { return s.node != noNode && c.gain.beneath(id, s.node); })) {
+      open += c.tree.weight(id);
+      holder = c.options.openInodes.at(c.tree.inode(id));
+    }
+  if (open > 0)
+    said.push_back({t("Open"), t("%1 of it come free later: when %2 ends", {bytes(open), path(holder)})});
   if (keepers.byOthers > 0)
-    all.push_back({t("Held"), t("%1 of it are held by somebody who was not seen, or by another subvolume",
-                                {bytes(keepers.byOthers)})});
-  const bool told = keepers.byPoints > 0 || keepers.byOthers > 0;
+    said.push_back({t("Held"), t("%1 of it are held by somebody who was not seen, or by another subvolume",
+                                 {bytes(keepers.byOthers)})});
+  const bool told = keepers.byPoints > 0 || keepers.byOthers > 0 || open > 0;
   if (f.gain.sure < f.gain.atMost && !told)
-    all.push_back({t("Shared"), t("other files or snapshots may hold part of its extents: only %1 are sure",
-                                  {bytes(f.gain.sure)})});
+    said.push_back({t("Shared"), t("other files or snapshots may hold part of its extents: only %1 are sure",
+                                   {bytes(f.gain.sure)})});
 }
 
 void Words::sayOfPoints(const Find& f, const FindContext& c, std::vector<Said>& all) const {

@@ -91,8 +91,6 @@ void whole(Studio& s, const QString& standIn) {
   auto* tree = s.find<QTreeView>("folders");
   tree->expand(tree->model()->index(0, 0, tree->model()->index(0, 0)));
   s.grab(QStringLiteral("survey"));
-  QTest::mouseClick(s.find<QPushButton>("lens2"), Qt::LeftButton);
-  s.grab(QStringLiteral("survey-lens2"));
   QTest::mouseClick(s.find<QPushButton>("lens0"), Qt::LeftButton);
   s.find<QLineEdit>("surveyFilter")->setText(QStringLiteral("video, over 100 MB, files"));
   auto* list = s.find<QTableView>("entryList");
@@ -122,6 +120,7 @@ void whole(Studio& s, const QString& standIn) {
     QTest::keyClick(line, Qt::Key_Home);
     QTest::keyClick(line, Qt::Key_Right, Qt::ShiftModifier);
   });
+  findsFor(s, QStringLiteral("large, hydrophone-b"), QStringLiteral("finds-pinned"));
   s.window.goTo(planStation);
   QTest::mouseClick(s.find<QPushButton>("propose"), Qt::LeftButton);
   waitFor([&] { return s.session().view().proposal.has_value(); });

@@ -73,7 +73,7 @@ public:
     gone.push_back(meant.id);
     return {};
   }
-  Result<std::size_t> cleaning(const PathBytes&) override { return std::size_t{0}; }
+  Result<std::size_t> cleaning(const PathBytes&) override { return left; }
 
   /// A read-only snapshot of `origin`, taken as many seconds after the first as its number says.
   Subvolume& add(std::uint64_t id, const std::string& origin = "0a") {
@@ -90,6 +90,7 @@ public:
   }
   std::vector<Subvolume> all;
   std::vector<std::uint64_t> gone;
+  std::size_t left = 0;  ///< still being cleaned up
   bool permitted = true;
 };
 

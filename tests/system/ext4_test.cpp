@@ -12,8 +12,11 @@
 #include <random>
 #include <sstream>
 
+#include "core/job/job.h"
+#include "support/fakes.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"
+#include "support/scale.h"
 
 namespace zt::test {
 namespace {
@@ -54,6 +57,67 @@ void fill(const std::string& top, double freeShare, std::mt19937& random) {
     }
   }
   ::sync();
+}
+
+/// Dated folders that share their files: what any set of them gives is known to the byte, and a policy
+/// through plan, run and proof gives it.
+TEST(Ext4, SeriesOfLinkedFoldersGiveWhatTheyHold) {
+  const unsigned first = std::random_device{}();
+  for (unsigned i = 0; i < seedsFor(20); ++i) {
+    SCOPED_TRACE("seed " + std::to_string(first + i));
+    std::mt19937 random(first + i);
+    LoopDrive drive("ext4", Bytes{256} << 20);
+    ZT_NEEDS(drive);
+    constexpr int states = 9, files = 60;
+    const auto nameOf = [&](int s) { return drive / ("backups/2021-05-0" + std::to_string(s + 1)); };
+    for (int s = 0; s < states; ++s) {
+      for (int f = 0; f < files; ++f) {
+        const std::string file = "/d" + std::to_string(f % 7) + "/f" + std::to_string(f);
+        std::filesystem::create_directories(nameOf(s) + "/d" + std::to_string(f % 7));
+        if (s > 0 && random() % 4 != 0)
+          must(::link((nameOf(s - 1) + file).c_str(), (nameOf(s) + file).c_str()) == 0, file);
+        else
+          writeFile(nameOf(s) + file, random() % 200'000, random);
+      }
+    }
+    ::sync();
+    auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    const PointModel& model = job->surveys().context()->points;
+    ASSERT_EQ(model.size(), static_cast<std::size_t>(states));
+    // Any set, taken away by hand.
+    GainModel::Points some(model.size(), false);
+    for (std::uint32_t p = 0; p < 4; ++p) some[p] = random() % 2 == 0;
+    const PointSum sum = model.of(some);
+    EXPECT_TRUE(sum.exact);
+    Bytes before = freeOn(drive.path());
+    for (std::uint32_t p = 0; p < model.size(); ++p)
+      if (some[p]) std::filesystem::remove_all(drive / model[p].path);
+    EXPECT_EQ(freeOn(drive.path()) - before, sum.frees);
+    // A policy, through the run.
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    const FindContext& context = *job->surveys().context();
+    const auto go = pointsToGo(context.points, *parsePolicy("newest 3"), 0, context.options.now);
+    Narrowing by;
+    by.only.emplace();
+    for (std::uint32_t p = 0; p < context.points.size(); ++p)
+      if (go[p]) by.only->push_back(context.points[p].path);
+    ASSERT_FALSE(by.only->empty());
+    std::vector<std::string> ids;
+    for (const Find& find : *job->surveys().finds())
+      if (find.kind == "stale-backups") ids.push_back(find.id);
+    ASSERT_TRUE(job->planBook().add(ids, "discard", by));
+    before = freeOn(drive.path());
+    const auto report = job->reclaim(job->planBook().consent().token, {});
+    ASSERT_TRUE(report);
+    ASSERT_EQ(report->lines.size(), 1u);
+    EXPECT_EQ(report->lines[0].state, LineOutcome::State::done);
+    const PointSum promised = context.points.of(go);
+    EXPECT_EQ(report->lines[0].promised.sure, promised.frees);
+    EXPECT_EQ(static_cast<SignedBytes>(freeOn(drive.path()) - before), report->lines[0].rose);
+    EXPECT_GE(freeOn(drive.path()) - before, promised.frees);
+    for (int s = states - 3; s < states; ++s) EXPECT_TRUE(std::filesystem::exists(nameOf(s)));
+  }
 }
 
 TEST(Ext4, ReachesTheTargetAndFreesWhatWasPromised) {

@@ -14,6 +14,7 @@
 #include <map>
 #include <random>
 #include <set>
+#include <thread>
 
 #include "core/job/job.h"
 #include "core/os/btrfs/btrfs_search.h"
@@ -21,17 +22,12 @@
 #include "support/fakes.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"
+#include "support/scale.h"
 
 namespace zt::test {
 namespace {
 
 namespace fs = std::filesystem;
-
-unsigned seedsFor(unsigned all) {
-  const char* soak = std::getenv("ZT_SOAK");
-  const int tenths = soak == nullptr ? 1 : std::clamp(std::atoi(soak), 1, 10);
-  return all * static_cast<unsigned>(tenths) / 10;
-}
 
 void btrfs(std::vector<std::string> words) {
   words.insert(words.begin(), {"/usr/bin/btrfs", "-q"});
@@ -393,6 +389,90 @@ TEST(PointsOnBtrfs, ReceivedOnesAreForAPersonToDecide) {
   ASSERT_TRUE(job->planBook().set(lying));
   EXPECT_EQ(job->planBook().plan().lines[0].found, Regret::personalGone);
   EXPECT_EQ(job->planBook().consent().lines.at(0).regret, Regret::personalGone);
+}
+
+/// A file whose bytes a snapshot holds as well frees nothing by itself; planned with the snapshot it frees
+/// what both were said to.
+TEST_F(Series, APinnedFileGoesWithItsSnapshot) {
+  ASSERT_EQ(runProgram({"/usr/bin/cp", "--reflink=always", point(0) + "/f", drive / "kept"}).status, 0);
+  ::sync();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  const auto picked = job->planBook().pick({"kept"});
+  ASSERT_TRUE(picked);
+  ASSERT_TRUE(job->planBook().add(*picked, "discard"));
+  EXPECT_EQ(job->planBook().planned().sure, 0u);
+  ASSERT_TRUE(job->planBook().addWithPoints(*picked));
+  ASSERT_EQ(job->planBook().plan().lines.size(), 2u);
+  const Bytes sure = job->planBook().planned().sure;
+  EXPECT_GE(sure, 3'000'000u);
+  const Bytes before = freeOn(drive.path());
+  const RunReport report = run();
+  for (const LineOutcome& line : report.lines) EXPECT_EQ(line.state, LineOutcome::State::done);
+  waitForCounter(drive.path());
+  const auto rose = static_cast<SignedBytes>(freeOn(drive.path()) - before);
+  EXPECT_LE(std::abs(rose - static_cast<SignedBytes>(sure)), 256 * 1024);
+  EXPECT_FALSE(fs::exists(point(0)));
+  EXPECT_TRUE(fs::exists(point(1)));
+  // What the newest holds does not come free with anything that may go.
+  const auto live = job->planBook().pick({"vol/f"});
+  ASSERT_TRUE(live);
+  EXPECT_EQ(job->planBook().addWithPoints(*live).error().code, Errc::lastCopy);
+}
+
+/// Quota groups that are counted anew, and a balance that moves everything, while it is measured and while
+/// points go: what is promised comes.
+TEST_F(Series, QuotaAndABalanceChangeNothing) {
+  btrfs({"quota", "enable", drive.path()});
+  (void)runProgram({"/usr/bin/btrfs", "quota", "rescan", drive.path()});
+  std::thread balance([&] {
+    (void)runProgram({"/usr/bin/btrfs", "balance", "start", "--full-balance", drive.path()});
+  });
+  const auto measured = job->measurer().measure({}, {}, nullptr);
+  balance.join();
+  ASSERT_TRUE(measured);
+  ASSERT_TRUE(job->planBook().add({find()}, "drop"));
+  const Bytes sure = job->planBook().planned().sure;
+  const Bytes before = freeOn(drive.path());
+  std::thread again([&] {
+    (void)runProgram({"/usr/bin/btrfs", "balance", "start", "--full-balance", drive.path()});
+  });
+  const RunReport report = run();
+  again.join();
+  EXPECT_EQ(report.lines[0].state, LineOutcome::State::done);
+  EXPECT_FALSE(fs::exists(point(0)));
+  EXPECT_FALSE(fs::exists(point(1)));
+  EXPECT_TRUE(fs::exists(point(2)));
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  waitForCounter(drive.path());
+  EXPECT_LE(
+      std::abs(static_cast<SignedBytes>(freeOn(drive.path()) - before) - static_cast<SignedBytes>(sure)),
+      1'000'000)
+      << sure;
+  btrfs({"quota", "disable", drive.path()});
+}
+
+/// Somebody who cleans up never ends: that is said, and waited for no longer than anything happens.
+TEST(Cleaning, ThatNeverEndsIsSaid) {
+  const auto drive = std::make_shared<FakeSnapshots>();
+  drive->add(256), drive->add(257), drive->add(258);
+  drive->left = 1;
+  Plan plan;
+  FakeOpenFiles open;
+  const StepPtr step = builtInCraft()->steps.find("drop");
+  std::vector<JournalRecord> batch(1);
+  batch[0].state = ItemState::gone;
+  auto files = std::make_shared<LinuxFileSystem>();
+  GuardedDrive guarded{files, borrowed(open), nullptr, {}, files->openRoot("/tmp").value(), "j",
+                       {},    nullptr,        drive};
+  guarded.patience = std::chrono::milliseconds(50);
+  const Holders holders;
+  StepSite site{guarded, 1, holders};
+  step->executor->awaitSpace(site, batch);
+  EXPECT_EQ(batch[0].detail, "cleaning");
+  batch[0].detail.clear();
+  drive->left = 0;
+  step->executor->awaitSpace(site, batch);
+  EXPECT_EQ(batch[0].detail, "");
 }
 
 TEST_F(Series, WhatIsKeptWithItsFolderStays) {

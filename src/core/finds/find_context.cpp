@@ -17,13 +17,13 @@ FindContext::FindContext(SurveyPtr s, PlaceMap p, FindOptions o)
       tree(kept->tree),
       places(std::move(p)),
       options(std::move(o)),
+      held(heldOpen()),
       kindsFound_(std::async(std::launch::async, [this] { findKinds(); })),  // beside what follows
       sightings(judge(places, tree, {options.now, options.head})),
-      gain(tree, survey.holdings),
+      gain(tree, survey.holdings, held),
       points(survey, gain, this->options.now) {
   takeJudgements();
   findTrashes();
-  findHeld();
   kindsFound_.get();
 }
 
@@ -60,12 +60,12 @@ Judgement FindContext::strictest(NodeId node) const {
                              : Judgement{standing[node], regret[node], part[node]};
 }
 
-void FindContext::findHeld() {
-  if (options.openInodes.empty()) return;
-  const absl::flat_hash_set<std::uint64_t> open(options.openInodes.begin(), options.openInodes.end());
-  for (NodeId id = 1; id < tree.size(); ++id)
-    if (tree.kind(id) == EntryKind::file && open.contains(tree.inode(id)) && !tree.isGone(id))
-      held.insert(id);
+absl::flat_hash_set<NodeId> FindContext::heldOpen() const {
+  absl::flat_hash_set<NodeId> all;
+  for (NodeId id = 1; id < tree.size() && !options.openInodes.empty(); ++id)
+    if (tree.kind(id) == EntryKind::file && options.openInodes.contains(tree.inode(id)) && !tree.isGone(id))
+      all.insert(id);
+  return all;
 }
 
 void FindContext::findKinds() {
@@ -163,6 +163,21 @@ std::optional<std::uint32_t> FindContext::pointOf(const Subject& s) const {
 
 std::optional<std::uint32_t> FindContext::stateOf(const Subject& s) const {
   return s.kind == SubjectKind::entry && s.node != noNode ? points.memberAt(s.node) : pointOf(s);
+}
+
+FindContext::Pinned FindContext::pinned(std::span<const Subject> items) const {
+  Pinned pinned;
+  std::vector<NodeId> nodes;
+  for (const Subject& item : items)
+    if (item.node != noNode) nodes.push_back(item.node);
+  pinned.by = gain.keepersOf(nodes);
+  if (pinned.by.byPoints == 0) return pinned;
+  pinned.mayGo = pinned.by.points;
+  for (std::uint32_t p = 0; p < pinned.mayGo.size(); ++p)
+    if (points.lock(p) != PointLock::none) pinned.mayGo[p] = false;
+  pinned.with = gain.of(nodes, pinned.mayGo).sure;
+  pinned.helps = pinned.with > gain.of(nodes).sure + gain.of({}, pinned.mayGo).sure;
+  return pinned;
 }
 
 GainBounds FindContext::gainOf(std::span<const Subject> items) const {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <absl/container/flat_hash_map.h>
 #include <absl/container/flat_hash_set.h>
 
 #include <future>
@@ -26,8 +27,8 @@ struct FindOptions {
   std::size_t mostItems = 5000;  ///< of one find
   KindTable kinds;
   OwnerNames owners;
-  std::vector<std::uint64_t>
-      openInodes;                ///< of files that somebody holds open, on the drive that is measured
+  /// Files that somebody holds open, on the drive that is measured, and who does.
+  absl::flat_hash_map<std::uint64_t, std::string> openInodes;
   bool live = false;             ///< the system on the drive is the one that runs
   MachineFacts machine;          ///< of the machine that it runs on; empty where it does not
   bool keepsAccessTimes = true;  ///< the mount keeps them well enough to be quoted
@@ -67,9 +68,9 @@ public:
   std::vector<Standing> standing;  ///< by node
   std::vector<Regret> regret;      ///< of letting it go, by node
   std::vector<TrashFolder> trashes;
-  std::vector<bool> inTrash;         ///< by node
-  absl::flat_hash_set<NodeId> held;  ///< files that somebody held open when the survey was made
-  std::vector<bool> part;            ///< by node: goes only with the whole that it lies in
+  std::vector<bool> inTrash;               ///< by node
+  const absl::flat_hash_set<NodeId> held;  ///< files that somebody held open when the survey was made
+  std::vector<bool> part;                  ///< by node: goes only with the whole that it lies in
 
 private:
   std::future<void> kindsFound_;  ///< begins before the sightings are made
@@ -96,6 +97,14 @@ public:
   std::optional<std::uint32_t> stateOf(const Subject& subject) const;
   /// What comes free if all of these go: entries and points, together.
   GainBounds gainOf(std::span<const Subject> items) const;
+  /// Points that keep bytes of entries from coming free.
+  struct Pinned {
+    GainModel::Keepers by;
+    GainModel::Points mayGo;  ///< those of them that may go, by their places; empty: none
+    Bytes with = 0;           ///< comes free if the entries and those go together
+    bool helps = false;       ///< some of what they pin does
+  };
+  Pinned pinned(std::span<const Subject> items) const;
   /// The strictest standing of an entry and of everything beneath it; the worst regret likewise.
   Judgement strictest(NodeId node) const;
   /// Sums and times of a find, from its items.
@@ -107,7 +116,7 @@ public:
 
 private:
   void takeJudgements();
-  void findHeld();
+  absl::flat_hash_set<NodeId> heldOpen() const;
   void findKinds();
   void findTrashes();
   std::optional<TrashForm> trashAt(NodeId folder) const;

@@ -156,31 +156,29 @@ Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_vi
 Result<void> PlanBook::addWithPoints(const std::vector<std::string>& finds) {
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
   const FindContext& context = *surveys_.context();
-  std::vector<NodeId> nodes;
-  Narrowing by;
-  by.only.emplace();
+  std::vector<Subject> items;
   for (const std::string& id : finds) {
     const Find* find = surveys_.find(id);
     if (find == nullptr) return fail(Errc::notThere, "plan", {}, id);
-    for (const Subject& item : find->items) {
-      by.only->push_back(item.path);
-      if (item.node != noNode) nodes.push_back(item.node);
-    }
+    items.insert(items.end(), find->items.begin(), find->items.end());
   }
-  const GainModel::Points holding = context.gain.keepersOf(nodes).points;
+  const FindContext::Pinned pinned = context.pinned(items);
+  if (!pinned.helps) return fail(Errc::lastCopy, "plan", {}, "newest");
+  Narrowing by;
+  by.only.emplace();
+  for (const Subject& item : items) by.only->push_back(item.path);
   std::vector<std::string> all = finds;
   for (const Find& find : *surveys_.finds()) {
     if (find.kind != "points") continue;
     const auto before = by.only->size();
     for (const Subject& item : find.items)
-      if (const auto point = context.pointOf(item); point && *point < holding.size() && holding[*point])
+      if (const auto point = context.pointOf(item); point && pinned.mayGo[*point])
         by.only->push_back(item.path);
     if (by.only->size() == before) continue;
     all.push_back(find.id);
     if (const PlanLine* line = plan_.find(find.id))
       for (const Subject& item : line->items) by.only->push_back(item.path);
   }
-  if (all.size() == finds.size()) return fail(Errc::lastCopy, "plan", {}, "newest");
   return add(all, {}, by);
 }
 

@@ -108,16 +108,16 @@ std::vector<HomeRoot> homesElsewhere(const Site& site, const Survey& survey,
   return homes;
 }
 
-/// Numbers of the files on the measured drive that somebody holds open now.
-std::vector<std::uint64_t> openInodesOf(const Site& site) {
-  std::vector<std::uint64_t> inodes;
+/// Numbers of the files on the measured drive that somebody holds open now, and who does.
+absl::flat_hash_map<std::uint64_t, std::string> openInodesOf(const Site& site) {
+  absl::flat_hash_map<std::uint64_t, std::string> inodes;
   if (site.closed()) return inodes;
   const auto root = site.files()->openRoot(site.root());
   const auto stat = root ? site.files()->stat(**root, {}) : Result<EntryStat>(tl::unexpected(root.error()));
   const auto listing = site.openFiles()->list();
   if (!stat || !listing) return inodes;
   for (const OpenFile& file : listing->files)
-    if (file.device == stat->device) inodes.push_back(file.inode);
+    if (file.device == stat->device) inodes.emplace(file.inode, file.holder);
   return inodes;
 }
 }  // namespace

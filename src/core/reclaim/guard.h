@@ -24,6 +24,8 @@ struct GuardedDrive {
   std::shared_ptr<const Copies> copies = nullptr;  ///< nullptr where no contents were compared
   std::shared_ptr<Snapshots> snapshots = nullptr;  ///< nullptr where points cannot be let go
   PathBytes mountTarget = {};                      ///< top of the drive
+  /// How long space is waited for without any more of it having come.
+  std::chrono::milliseconds patience = std::chrono::seconds(60);
 
   const SurveyTree& tree() const { return context->tree; }
   /// The entry at a path below `root`; noNode if it was not measured.

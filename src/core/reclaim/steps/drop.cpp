@@ -40,10 +40,10 @@ public:
                                  [](const JournalRecord& r) { return r.state == ItemState::gone; });
     if (!any || site.drive.snapshots == nullptr) return;
     using Clock = std::chrono::steady_clock;
-    constexpr std::chrono::seconds patience{60};  // without anything having been cleaned up
-    constexpr std::chrono::milliseconds apart{100};
+    const auto apart = std::min(site.drive.patience, std::chrono::milliseconds(100));
     std::size_t left = ~std::size_t{0};
-    for (auto since = Clock::now(); Clock::now() - since < patience && !site.stop.stop_requested();) {
+    for (auto since = Clock::now();
+         Clock::now() - since < site.drive.patience && !site.stop.stop_requested();) {
       const auto now = site.drive.snapshots->cleaning(site.drive.mountTarget);
       if (!now || *now == 0) return;
       if (*now < left) left = *now, since = Clock::now();

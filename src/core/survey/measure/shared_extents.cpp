@@ -29,19 +29,24 @@ bool SharedExtents::mayShare(const Folder& at, std::string_view name, const Entr
   if (sharing_ == BlockSharing::unknown) return true;
   const auto facts = inner_.extents(at, name);
   // Of an extent that stays whole the parts that files hold say nothing for sure.
-  if (sharing_ == BlockSharing::asked && facts && facts->shared && !facts->encoded)
-    note(at, name, stat.inode);
+  if (sharing_ == BlockSharing::asked && facts && facts->shared && !facts->encoded) note(at, name, stat);
   return !facts || facts->shared || facts->encoded;
 }
 
-/// Keeps where the shared extents of a file lie. Of one that cannot be told nothing is kept: it stays unsure.
-void SharedExtents::note(const Folder& at, std::string_view name, std::uint64_t inode) {
+/// Keeps where the shared extents of a file lie. Of one that cannot be told nothing is kept, nor of one that
+/// is said to share more than it occupies: it stays unsure.
+void SharedExtents::note(const Folder& at, std::string_view name, const EntryStat& stat) {
   const auto map = inner_.fileMap(at, name);
   if (!map || !std::all_of(map->begin(), map->end(), [](const FileExtent& e) { return e.plain; })) return;
+  Bytes left = stat.occupied;
+  for (const FileExtent& e : *map) {
+    if (!e.shared) continue;
+    if (e.bytes == 0 || e.bytes > left || e.place + e.bytes <= e.place) return;
+    left -= e.bytes;
+  }
   const std::scoped_lock lock(mutex_);
   for (const FileExtent& e : *map)
-    if (e.shared && e.bytes > 0 && e.place + e.bytes > e.place)
-      stretches_.push_back({inode, e.place, e.bytes});
+    if (e.shared) stretches_.push_back({stat.inode, e.place, e.bytes});
 }
 
 HoldingsPtr SharedExtents::holdings(const SurveyTree& tree, const Holdings* before, bool allSeen) const {
@@ -64,7 +69,7 @@ HoldingsPtr SharedExtents::holdings(const SurveyTree& tree, const Holdings* befo
   }
   if (all.empty()) return nullptr;
   auto holdings = std::make_shared<Holdings>();
-  holdStretches(*holdings, std::move(all), allSeen);
+  if (!holdStretches(*holdings, std::move(all), allSeen)) return nullptr;
   return holdings;
 }
 

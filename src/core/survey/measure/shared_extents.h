@@ -38,7 +38,7 @@ private:
     Bytes bytes = 0;
   };
   bool mayShare(const Folder& at, std::string_view name, const EntryStat& stat);
-  void note(const Folder& at, std::string_view name, std::uint64_t inode);
+  void note(const Folder& at, std::string_view name, const EntryStat& stat);
 
   BlockSharing sharing_;
   mutable std::mutex mutex_;        ///< guards what follows

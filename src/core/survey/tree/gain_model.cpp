@@ -6,8 +6,8 @@
 
 namespace zt {
 
-GainModel::GainModel(const SurveyTree& tree, HoldingsPtr holdings)
-    : tree_(tree), holdings_(std::move(holdings)) {
+GainModel::GainModel(const SurveyTree& tree, HoldingsPtr holdings, absl::flat_hash_set<NodeId> open)
+    : tree_(tree), holdings_(std::move(holdings)), open_(std::move(open)) {
   numberFolders();
   sumPlain();
   placeLinks();
@@ -114,10 +114,11 @@ Bytes GainModel::heldBytes(std::uint32_t list) const {
 
 GainBounds GainModel::ownOf(NodeId node, std::uint32_t list) const {
   const Bytes bytes = tree_.occupied(node);
-  if (!tree_.mayShare(node)) return {bytes, bytes};
+  const bool open = !open_.empty() && open_.contains(node);
+  if (!tree_.mayShare(node)) return {open ? 0 : bytes, bytes};
   if (list == noList) return {0, bytes};
   const Bytes own = bytes - std::min(bytes, heldBytes(list));
-  return {own, own};
+  return {open ? 0 : own, own};
 }
 
 GainBounds GainModel::plainOf(NodeId node) const {
@@ -193,29 +194,60 @@ GainModel::Sum::Sum(const GainModel& model, const Points& points)
     : model_(model), chosen_(points), mayGo_(everybody(model.holdings())) {
   if (model.holdings_ == nullptr || points.empty()) return;
   for (const Holdings::Outside& one : model.holdings_->outside)
-    if (one.bytes > 0 && chosen_.all(model.holdings_->sets, one.holders)) points_ += {one.bytes, one.bytes};
+    if (one.bytes > 0 && chosen_.all(model.holdings_->sets, one.holders))
+      points_ += {one.bytes, one.bytes};
+    else if (!model.holdings_->exact && chosen_.any(model.holdings_->sets, one.holders))
+      points_.atMost += one.bytes;
 }
 
-void GainModel::Sum::addHeld(std::uint32_t list, GainBounds& gain) {
+/// What an extent gives, all of whose files go.
+GainBounds GainModel::Sum::boundsOf(std::uint32_t extent) const {
   const Holdings& h = *model_.holdings_;
-  for (const std::uint32_t number : h.heldBy(list)) {
-    const Holdings::Extent& e = h.extents[number];
-    if (e.files > 1 && ++files_[number] != e.files) continue;
-    if (mayGo_.all(h.sets, e.outside)) gain.atMost += e.bytes;
-    if (chosen_.all(h.sets, e.outside)) gain.sure += e.bytes;
-  }
+  const Holdings::Extent& e = h.extents[extent];
+  const auto open = open_.find(extent);
+  const bool held = open != open_.end() && open->second > 0;
+  return {!held && chosen_.all(h.sets, e.outside) ? e.bytes : 0, mayGo_.all(h.sets, e.outside) ? e.bytes : 0};
+}
+
+/// What a node holds alone; `held(extent, open)` and `group(group)` give the rest.
+template <class Held, class Group>
+GainBounds GainModel::Sum::each(NodeId node, Held held, Group group) {
+  GainBounds gain = model_.plainOf(node);
+  const auto ofList = [&](std::uint32_t list) {
+    const bool open = !model_.open_.empty() && model_.open_.contains(model_.holdings_->nodes[list]);
+    for (const std::uint32_t extent : model_.holdings_->heldBy(list)) gain += held(extent, open);
+  };
+  model_.eachList(node, ofList);
+  model_.eachGroup(node, [&](std::uint32_t number) {
+    if (!group(number)) return;
+    const std::uint32_t list = model_.groupList_[number];
+    gain += model_.ownOf(model_.nodeOfGroup(number), list);
+    if (list != noList) ofList(list);
+  });
+  return gain;
 }
 
 GainBounds GainModel::Sum::add(NodeId node) {
-  GainBounds gain = model_.plainOf(node);
-  model_.eachList(node, [&](std::uint32_t list) { addHeld(list, gain); });
-  model_.eachGroup(node, [&](std::uint32_t group) {
-    if (++going_[group] != model_.namesOfGroup(group)) return;
-    const std::uint32_t list = model_.groupList_[group];
-    gain += model_.ownOf(model_.nodeOfGroup(group), list);
-    if (list != noList) addHeld(list, gain);
-  });
-  return gain;
+  return each(
+      node,
+      [&](std::uint32_t extent, bool open) {
+        const std::uint32_t files = model_.holdings_->extents[extent].files;
+        if (open) ++open_[extent];
+        return files > 1 && ++files_[extent] != files ? GainBounds{} : boundsOf(extent);
+      },
+      [&](std::uint32_t group) { return ++going_[group] == model_.namesOfGroup(group); });
+}
+
+GainBounds GainModel::Sum::remove(NodeId node) {
+  return each(
+      node,
+      [&](std::uint32_t extent, bool open) {
+        const std::uint32_t files = model_.holdings_->extents[extent].files;
+        const GainBounds gave = files > 1 && files_[extent]-- != files ? GainBounds{} : boundsOf(extent);
+        if (open) --open_[extent];
+        return gave;
+      },
+      [&](std::uint32_t group) { return going_[group]-- == model_.namesOfGroup(group); });
 }
 
 GainBounds GainModel::of(std::span<const NodeId> nodes, const Points& points) const {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <absl/container/flat_hash_map.h>
+#include <absl/container/flat_hash_set.h>
 
 #include <span>
 #include <vector>
@@ -33,7 +34,9 @@ struct GainBounds {
 /// once per finished tree, which must outlive it. Immutable; any thread.
 class GainModel {
 public:
-  explicit GainModel(const SurveyTree& tree, HoldingsPtr holdings = nullptr);
+  /// `open`: files that processes hold open, all names of each; their bytes come when those end.
+  explicit GainModel(const SurveyTree& tree, HoldingsPtr holdings = nullptr,
+                     absl::flat_hash_set<NodeId> open = {});
 
   /// Points by their places in the holdings.
   using Points = std::vector<bool>;
@@ -66,23 +69,29 @@ public:
   const Holdings* holdings() const { return holdings_.get(); }
 
   /// Adds entries one after another and says what each of them adds; none may lie beneath another. What all
-  /// have added is exactly `of` them together with the points. One thread.
+  /// have added is exactly `of` them together with the points. Taking one away costs what adding it does,
+  /// however many others there are. One thread.
   class Sum {
   public:
     explicit Sum(const GainModel& model, const Points& points = {});
     GainBounds add(NodeId node);
+    /// Takes away what was added, in any order; gives what the others have less without it.
+    GainBounds remove(NodeId node);
     /// What the points give that no file of the survey holds.
     GainBounds ofPoints() const { return points_; }
 
   private:
     friend class GainModel;
-    void addHeld(std::uint32_t list, GainBounds& gain);
+    GainBounds boundsOf(std::uint32_t extent) const;
+    template <class Held, class Group>
+    GainBounds each(NodeId node, Held held, Group group);
     const GainModel& model_;
     NumberSets::Chosen chosen_;  ///< the points
     NumberSets::Chosen mayGo_;   ///< all points, and who was not seen
     GainBounds points_;
     absl::flat_hash_map<std::uint32_t, std::uint32_t> going_;  ///< names that go, by inode group
     absl::flat_hash_map<std::uint32_t, std::uint32_t> files_;  ///< inodes that go, by extent
+    absl::flat_hash_map<std::uint32_t, std::uint32_t> open_;   ///< of those, how many are held open
   };
 
 private:
@@ -121,6 +130,7 @@ private:
 
   const SurveyTree& tree_;
   HoldingsPtr holdings_;
+  absl::flat_hash_set<NodeId> open_;
   std::vector<Range> ranges_;              ///< by folder number
   std::vector<GainBounds> plain_;          ///< by folder number: what has one name, with everything beneath
   std::vector<Link> links_;                ///< by folder, depth-first

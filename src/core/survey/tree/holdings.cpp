@@ -13,17 +13,19 @@ Bytes Holdings::countedTwice() const {
   return sum;
 }
 
-void holdStretches(Holdings& holdings, std::vector<HeldStretch> stretches, bool allSeen) {
+bool holdStretches(Holdings& holdings, std::vector<HeldStretch> stretches, bool allSeen) {
   std::vector<Bytes> cuts;
   cuts.reserve(stretches.size() * 2);
   for (const HeldStretch& s : stretches) cuts.push_back(s.place), cuts.push_back(s.place + s.bytes);
   std::sort(cuts.begin(), cuts.end());
   cuts.erase(std::unique(cuts.begin(), cuts.end()), cuts.end());
+  constexpr std::size_t mostPieces = 50'000'000;
   std::vector<std::pair<NodeId, std::uint32_t>> pieces;
   for (const HeldStretch& s : stretches) {
     auto cut = std::lower_bound(cuts.begin(), cuts.end(), s.place);
     for (; cut != cuts.end() && *cut < s.place + s.bytes; ++cut)
       pieces.emplace_back(s.node, static_cast<std::uint32_t>(cut - cuts.begin()));
+    if (pieces.size() > mostPieces) return false;
   }
   stretches = {};
   std::sort(pieces.begin(), pieces.end());
@@ -51,6 +53,7 @@ void holdStretches(Holdings& holdings, std::vector<HeldStretch> stretches, bool 
   holdings.start.push_back(static_cast<std::uint32_t>(holdings.held.size()));
   for (Holdings::Extent& e : holdings.extents)
     if (!allSeen || e.files == 1) e.outside = unseen;
+  return true;
 }
 
 }  // namespace zt

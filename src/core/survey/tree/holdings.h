@@ -74,7 +74,8 @@ struct HeldStretch {
   Bytes bytes = 0;
 };
 /// Cuts stretches where others begin or end, and fills in extents, files and who holds which. What one file
-/// alone was seen to hold is held by somebody unseen as well, and so is everything if not `allSeen`.
-void holdStretches(Holdings& holdings, std::vector<HeldStretch> stretches, bool allSeen);
+/// alone was seen to hold is held by somebody unseen as well, and so is everything if not `allSeen`. False
+/// for stretches that overlap each other beyond any measure: then nothing is filled in.
+bool holdStretches(Holdings& holdings, std::vector<HeldStretch> stretches, bool allSeen);
 
 }  // namespace zt

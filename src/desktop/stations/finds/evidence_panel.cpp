@@ -14,8 +14,6 @@
 
 namespace zt::desktop {
 
-namespace {
-
 /// As high as its text, if there is room; else it scrolls.
 class TextArea final : public QScrollArea {
 public:
@@ -30,7 +28,8 @@ public:
     text->setAutoFillBackground(false);
   }
   QSize sizeHint() const override { return {200, text_->heightForWidth(std::max(200, viewport()->width()))}; }
-  QSize minimumSizeHint() const override { return {200, std::min(160, sizeHint().height())}; }
+  QSize minimumSizeHint() const override { return {200, std::min(least, sizeHint().height())}; }
+  int least = 160;  ///< so high it stays if there is so much
 
 protected:
   void resizeEvent(QResizeEvent* event) override {
@@ -41,8 +40,6 @@ protected:
 private:
   QLabel* text_;
 };
-
-}  // namespace
 
 EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), look_(std::move(look)) {
   setObjectName(QStringLiteral("evidence"));
@@ -85,6 +82,12 @@ EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), 
   facts_->setTextInteractionFlags(Qt::TextSelectableByMouse);
   factsArea_ = new TextArea(facts_, this);
   box->addWidget(factsArea_);
+  withPoints_ = new QPushButton(this);
+  withPoints_->setObjectName(QStringLiteral("planWithPoints"));
+  withPoints_->setFocusPolicy(Qt::TabFocus);
+  withPoints_->hide();
+  connect(withPoints_, &QPushButton::clicked, this, &EvidencePanel::withPointsPlanned);
+  box->addWidget(withPoints_, 0, Qt::AlignLeft);
   insideTitle_ = new QLabel(tr("Look inside"), this);
   insideTitle_->setFont(typeface(Type::strong));
   box->addWidget(insideTitle_);
@@ -128,6 +131,7 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context, const Evid
   if (!any) {
     shown_.clear();
     points_->hide();
+    withPoints_->hide();
     title_->setText(tr("No find chosen"));
     note_->setText(tr("Choose one on the left to see what is known of it."));
     return;
@@ -144,13 +148,28 @@ void EvidencePanel::show(const Find* find, const ContextPtr& context, const Evid
   gainNote_->setText(find->standing == Standing::bedrock || locked ? tr("occupied; locked")
                                                                    : say(&Words::gainNote, find->gain));
   timeLine_->show(find->newest, find->accessed * nsPerSecond, context->options.now);
-  timeLine_->setVisible(find->kind != "points");
   if (!same) points_->show(*find, context);
-  inside_->setMinimumHeight(find->kind == "points" ? 88 : 132);
+  const bool series = points_->isVisibleTo(this);
+  timeLine_->setVisible(!series);
+  factsArea_->least = series ? 70 : 160;
+  factsArea_->updateGeometry();
+  inside_->setMinimumHeight(series ? 72 : 132);
+  tellPinned(*find, *context);
   fillFacts(*find, *context, desk);
   shown_ = find->id;
   things_ = find->items.size();
   if (!same) fillInside(*find, *context);
+}
+
+/// Where snapshots keep some of its bytes from coming free: what both together would give.
+void EvidencePanel::tellPinned(const Find& find, const FindContext& context) {
+  FindContext::Pinned pinned;
+  const bool may = context.points.kept() > 0 && find.gain.sure < find.gain.atMost && !find.offers.empty();
+  if (may) pinned = context.pinned(find.items);
+  withPoints_->setVisible(pinned.helps);
+  if (pinned.helps)
+    withPoints_->setText(
+        tr("S  plan it with the snapshots that hold it: %1").arg(say(&Words::bytes, pinned.with)));
 }
 
 NodeId EvidencePanel::currentThing() const {

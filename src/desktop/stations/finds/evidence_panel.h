@@ -7,6 +7,7 @@
 #include "desktop/session/glance.h"
 
 class QLabel;
+class QPushButton;
 class QTimer;
 class QTreeView;
 
@@ -15,6 +16,7 @@ namespace zt::desktop {
 class InsideView;
 class PointsView;
 class RowsModel;
+class TextArea;
 class TimeLine;
 
 /// The right half of Finds: everything that is known of the current find, and what is inside it.
@@ -33,11 +35,13 @@ Q_SIGNALS:
   void exempted(NodeId thing);  ///< somebody keeps one of the things
   /// Somebody plans these snapshots of the series that is shown.
   void pointsPlanned(const std::vector<PathBytes>& points);
+  void withPointsPlanned();  ///< somebody plans the find with the snapshots that hold it
 
 protected:
   bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
+  void tellPinned(const Find& find, const FindContext& context);
   void fillFacts(const Find& find, const FindContext& context, const EvidenceDesk* desk);
   void fillInside(const Find& find, const FindContext& context);
   /// Looks into a file soon: whoever runs through the finds does not read them all.
@@ -57,7 +61,8 @@ private:
   TimeLine* timeLine_;
   PointsView* points_;
   QLabel* facts_;
-  QWidget* factsArea_;
+  TextArea* factsArea_;
+  QPushButton* withPoints_;
   QLabel* insideTitle_;
   QTreeView* inside_;
   RowsModel* insideRows_;

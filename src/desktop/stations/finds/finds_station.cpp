@@ -65,6 +65,7 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
       [this](const PathBytes& path, Glance::Then then) { session_.look(path, std::move(then)); }, page);
   row->addWidget(evidence_, 11);
   connect(evidence_, &EvidencePanel::exempted, this, &FindsStation::exempt);
+  connect(evidence_, &EvidencePanel::withPointsPlanned, this, [this] { judge(Saying::withPoints); });
   connect(evidence_, &EvidencePanel::pointsPlanned, this, [this](const std::vector<PathBytes>& points) {
     Narrowing by;
     by.only = points;
@@ -84,12 +85,10 @@ void FindsStation::setupKeys(QHBoxLayout* row) {
   const auto add = [&](const QString& text, const char* name, Saying saying) {
     auto* b = button(text, name, this);
     b->setFocusPolicy(Qt::TabFocus);
-    if (saying == Saying::withPoints) withPoints_ = b;
     connect(b, &QPushButton::clicked, this, [this, saying] { judge(saying); });
     row->addWidget(b);
   };
   add(tr("P  plan it"), "planFind", Saying::plan);
-  add(tr("S  with its snapshots"), "planWithPoints", Saying::withPoints);
   add(tr("H  hold it"), "holdFind", Saying::hold);
   add(tr("K  keep"), "keepFind", Saying::keep);
   add(tr("M  may go"), "mayGoFind", Saying::mayGo);
@@ -248,21 +247,9 @@ FindsShown FindsStation::shown() const {
   return {all->context, all->finds, {all, &all->marks}, {all, &all->plan}, all->shortfall()};
 }
 
-namespace {
-/// Whether snapshots keep some of its bytes from coming free.
-bool pinned(const Find& find, const FindContext& context) {
-  if (context.points.kept() == 0 || find.gain.sure == find.gain.atMost) return false;
-  std::vector<NodeId> nodes;
-  for (const Subject& item : find.items)
-    if (item.node != noNode) nodes.push_back(item.node);
-  return context.gain.keepersOf(nodes).byPoints > 0;
-}
-}  // namespace
-
 /// Of finds that still come nothing is known but what they say themselves.
 void FindsStation::showEvidence(const Find* find) {
   const FindsShown now = shown();
-  withPoints_->setVisible(find != nullptr && now.context != nullptr && pinned(*find, *now.context));
   evidence_->show(find, now.context, now.context == view().context ? view().evidence.get() : nullptr);
 }
 

@@ -49,7 +49,6 @@ private:
   QLabel* summary_ = nullptr;
   QLabel* ladder_ = nullptr;
   QPushButton* match_ = nullptr;
-  QPushButton* withPoints_ = nullptr;
   QTreeView* list_ = nullptr;
   FindsModel* model_ = nullptr;
   QuestionLine* question_ = nullptr;

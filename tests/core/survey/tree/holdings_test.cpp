@@ -7,8 +7,11 @@
 
 #include "core/survey/files/holdings_codec.h"
 #include "core/survey/files/survey_codec.h"
+#include "core/survey/measure/shared_extents.h"
 #include "core/survey/tree/gain_model.h"
+#include "support/fakes.h"
 #include "support/held_survey.h"
+#include "support/memory_file_system.h"
 
 namespace zt::test {
 namespace {
@@ -65,6 +68,93 @@ TEST(Holdings, SayWhoKeepsBytes) {
               now.sure + keepers.byPoints + (keepers.points.empty() ? 0 : gain.of({}, keepers.points).sure));
     EXPECT_EQ(keepers.byFiles > 0, !keepers.files.empty());
   }
+}
+
+/// Taking one away costs what adding it did and leaves what was never added: nothing else is worked out anew.
+TEST(Holdings, SumsGoBothWays) {
+  const unsigned seed = std::random_device{}();
+  SCOPED_TRACE("seed " + std::to_string(seed));
+  std::mt19937_64 random(seed);
+  const HeldSurvey s(seed, 60, 5);
+  absl::flat_hash_set<NodeId> open{s.files[3], s.files[17]};
+  const GainModel gain(s.survey->tree, s.survey->holdings, open);
+  const GainModel::Points points{true, true, false, true, false};
+  GainModel::Sum sum(gain, points);
+  GainBounds so = sum.ofPoints();
+  std::set<NodeId> in;
+  for (int step = 0; step < 500; ++step) {
+    const NodeId file = s.files[random() % s.files.size()];
+    if (in.insert(file).second) {
+      so += sum.add(file);
+    } else {
+      in.erase(file);
+      const GainBounds less = sum.remove(file);
+      so.sure -= less.sure;
+      so.atMost -= less.atMost;
+    }
+    const std::vector<NodeId> all(in.begin(), in.end());
+    ASSERT_EQ(so, gain.of(all, points)) << step;
+  }
+}
+
+TEST(Holdings, WhatIsHeldOpenComesLater) {
+  const HeldSurvey s(5, 30, 3);
+  const GainModel plain(s.survey->tree, s.survey->holdings);
+  for (const NodeId file : s.files) {
+    const GainModel gain(s.survey->tree, s.survey->holdings, {file});
+    const std::array<NodeId, 1> one{file};
+    EXPECT_EQ(gain.of(one).sure, 0u);
+    EXPECT_EQ(gain.of(one).atMost, plain.of(one).atMost);
+    // What others hold together with it does not come free either.
+    const GainBounds all = gain.of(s.files), was = plain.of(s.files);
+    EXPECT_LE(all.sure + s.survey->tree.occupied(file), was.sure + s.survey->tree.occupied(file));
+    EXPECT_LE(all.sure, was.sure);
+    EXPECT_EQ(all.atMost, was.atMost);
+  }
+}
+
+/// What a file system tells that lies: stretches without end, or beyond all numbers, everything on
+/// everything.
+TEST(Holdings, LyingMapsPromiseNothing) {
+  class Liar final : public ForwardingFileSystem {
+  public:
+    using ForwardingFileSystem::ForwardingFileSystem;
+    Result<ExtentFacts> extents(const Folder&, std::string_view) override {
+      return ExtentFacts{true, false, 4096};
+    }
+    Result<std::vector<FileExtent>> fileMap(const Folder&, std::string_view name) override {
+      const auto i = static_cast<Bytes>(name.back() - '0');
+      FileExtent e{0, 4096 * i, Bytes{1} << 40, true, true, true};
+      if (i == 1) e.place = ~Bytes{0} - 100;
+      if (i == 2) e.bytes = ~Bytes{0};
+      if (i == 3) e.bytes = 0;
+      std::vector<FileExtent> all{e};
+      if (i == 4) all.assign(100'000, FileExtent{0, 0, 4096, true, true, true});
+      if (i == 5) all = {{0, 0, 4096, true, true, true}};
+      return all;
+    }
+  };
+  auto files = std::make_shared<MemoryFileSystem>();
+  for (int i = 0; i < 8; ++i) files->add("f" + std::to_string(i), std::string(5000, 'x'));
+  const auto asked = std::make_shared<SharedExtents>(std::make_shared<Liar>(files), BlockSharing::asked);
+  const auto survey = surveyOf(asked, "/");
+  const HoldingsPtr holdings = asked->holdings(survey->tree, nullptr, true);
+  const GainModel gain(survey->tree, holdings);
+  Bytes used = survey->tree.occupied(0);
+  for (NodeId id = 1; id < survey->tree.size(); ++id) {
+    const std::array<NodeId, 1> one{id};
+    EXPECT_LE(gain.of(one).sure, survey->tree.occupied(id));
+    EXPECT_LE(gain.of(one).atMost, survey->tree.occupied(id));
+    used += survey->tree.occupied(id);
+  }
+  EXPECT_LE(gain.of(std::array<NodeId, 1>{0}).atMost, used);
+  // Overlapping beyond any measure: said, and nothing filled in.
+  std::vector<HeldStretch> all;
+  for (Bytes i = 0; i < 12'000; ++i) all.push_back({static_cast<NodeId>(i + 1), i, 12'000});
+  Holdings h;
+  EXPECT_FALSE(holdStretches(h, std::move(all), true));
+  EXPECT_TRUE(h.extents.empty());
+  EXPECT_EQ(blockSharing("fuse.anything"), BlockSharing::unknown) << "whoever answers there is anybody";
 }
 
 TEST(Holdings, CutStretchesWhereOthersBegin) {
