@@ -14,7 +14,7 @@ using Chosen = GainModel::Points;
 
 /// What it is kept as.
 const char* kindOf(const PointModel& model, std::uint32_t i) {
-  return i >= model.kept() ? "linked-folder" : model[i].foreign ? "restore-point" : "snapshot";
+  return model[i].foreign ? "restore-point" : i >= model.kept() ? "linked-folder" : "snapshot";
 }
 
 Json pointJson(const PointModel& model, std::uint32_t i, std::size_t series) {

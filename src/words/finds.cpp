@@ -65,6 +65,9 @@ std::string Words::findTitle(const Find& f) const {
   if (f.kind == "programs") return path(baseName(whereIs(f)));
   if (numberIn(f, "whole-folder") == 1) return t("a copy of the folder %1", {textIn(f, "keeper")});
   if (numberIn(f, "whole-folder") == 2) return path(f.items.front().path);
+  if (f.kind == "points" && !f.offers.empty() && f.offers.front().action == "advise")
+    return t(f.items.size() == 1 ? "%1 restore point in %2" : "%1 restore points in %2",
+             {number(f.items.size()), f.place.empty() ? "/" : path(f.place)});
   if (f.kind == "points")
     return t(f.items.size() == 1 ? "%1 snapshot in %2" : "%1 snapshots in %2",
              {number(f.items.size()), f.place.empty() ? "/" : path(f.place)});
@@ -306,6 +309,15 @@ void Words::sayOfPoints(const Find& f, const FindContext& c, std::vector<Said>& 
   all.push_back(
       {t("Lost"), t("the ways back to before %1, when the newest that stays was taken", {ago(stays, now)})});
   all.push_back({t("Comes back"), t("no")});
+  const auto state = c.stateOf(f.items.front());
+  if (!state || !c.points[*state].foreign) return;
+  const auto& systems = c.places.systems();
+  const bool mac = std::any_of(systems.begin(), systems.end(),
+                               [](const SystemRoot& s) { return s.family == SystemFamily::mac; });
+  all.push_back({t("On its own system"),
+                 mac ? t("Disk Utility lists and removes them; by its owner: tmutil deletelocalsnapshots, "
+                         "with the date")
+                     : t("System Protection: Configure removes them, and its slider caps their share")});
 }
 
 void Words::sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all) const {

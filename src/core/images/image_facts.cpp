@@ -57,8 +57,8 @@ private:
       for (Stretch& f : v.free) f = {part.from + f.from, std::min(part.from + f.to, part.to)};
       std::erase_if(v.free, [](const Stretch& f) { return f.empty(); });
       facts_.unclean = facts_.unclean || v.unclean;
-      // One volume may be in millions of pieces, a hundred of them may not: of those only the sum is told.
-      constexpr std::size_t mostPieces = 4'000'000;
+      // One volume may be in a million pieces, a hundred of them may not: of those only the sum is told.
+      constexpr std::size_t mostPieces = 1'000'000;
       if (pieces + v.free.size() > mostPieces) v.free = {};
       pieces += v.free.size();
       facts_.volumes.push_back(std::move(v));
@@ -152,7 +152,8 @@ private:
   }
 
   static std::vector<Stretch> merged(std::vector<Stretch> all) {
-    std::sort(all.begin(), all.end(), [](const Stretch& a, const Stretch& b) { return a.from < b.from; });
+    const auto before = [](const Stretch& a, const Stretch& b) { return a.from < b.from; };
+    if (!std::is_sorted(all.begin(), all.end(), before)) std::sort(all.begin(), all.end(), before);
     std::vector<Stretch> joined;
     for (const Stretch& s : all)
       if (!joined.empty() && s.from <= joined.back().to)

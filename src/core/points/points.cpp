@@ -6,6 +6,7 @@
 #include <map>
 
 #include "core/os/snapshots.h"
+#include "core/points/foreign_points.h"
 
 namespace zt {
 
@@ -31,6 +32,7 @@ PointModel::PointModel(const Survey& survey, const GainModel& gain, TimeNs now) 
     findLocks();
   }
   addLinked(survey.tree, now);
+  addForeign(survey.tree);
   findOwn(gain);
 }
 
@@ -56,7 +58,12 @@ void PointModel::findSeries() {
       return std::pair(points[a].taken, points[a].id) < std::pair(points[b].taken, points[b].id);
     });
     for (const std::uint32_t i : members) seriesOf_[i] = static_cast<std::uint32_t>(series_.size());
-    series_.push_back({origin, placeOf(points, members), false, std::move(members)});
+    PointSeries series;
+    series.origin = origin;
+    series.place = placeOf(points, members);
+    series.foreign = points[members.front()].foreign;
+    series.points = std::move(members);
+    series_.push_back(std::move(series));
   }
 }
 
@@ -76,23 +83,43 @@ void PointModel::findLocks() {
       lock = PointLock::newest;
 }
 
+void PointModel::add(const SurveyTree& tree, PointSeries& series, NodeId node, TimeNs taken, PointLock lock) {
+  Point point;
+  point.id = tree.inode(node);
+  point.path = tree.path(node);
+  point.node = node;
+  point.taken = taken;
+  point.readOnly = false;
+  point.foreign = series.foreign;
+  series.points.push_back(static_cast<std::uint32_t>(kept() + folders_.size()));
+  seriesOf_.push_back(static_cast<std::uint32_t>(series_.size()));
+  locks_.push_back(lock);
+  folders_.push_back(std::move(point));
+}
+
 void PointModel::addLinked(const SurveyTree& tree, TimeNs now) {
   const auto all = findLinkedSeries(tree, now);
   linked_ = linkedHoldings(tree, all, static_cast<std::uint32_t>(kept()));
   for (const LinkedSeries& linked : all) {
-    PointSeries series{"folders " + tree.path(linked.folder), tree.path(linked.folder), true, {}};
-    for (const LinkedSeries::Member& member : linked.members) {
-      Point point;
-      point.id = tree.inode(member.node);
-      point.path = tree.path(member.node);
-      point.node = member.node;
-      point.taken = member.taken;
-      point.readOnly = false;
-      series.points.push_back(static_cast<std::uint32_t>(kept() + folders_.size()));
-      seriesOf_.push_back(static_cast<std::uint32_t>(series_.size()));
-      locks_.push_back(member.stays ? PointLock::newest : PointLock::none);
-      folders_.push_back(std::move(point));
-    }
+    PointSeries series;
+    series.place = tree.path(linked.folder);
+    series.origin = "folders " + series.place;
+    series.linked = true;
+    for (const LinkedSeries::Member& member : linked.members)
+      add(tree, series, member.node, member.taken, member.stays ? PointLock::newest : PointLock::none);
+    series_.push_back(std::move(series));
+  }
+}
+
+void PointModel::addForeign(const SurveyTree& tree) {
+  for (const ForeignPoints& kept : findForeignPoints(tree)) {
+    PointSeries series;
+    series.place = tree.path(kept.folder);
+    series.origin = "of " + series.place;
+    series.foreign = true;
+    for (const auto& one : kept.points)
+      add(tree, series, one.node, one.taken,
+          one.node == kept.points.back().node ? PointLock::newest : PointLock::foreign);
     series_.push_back(std::move(series));
   }
 }
@@ -102,7 +129,7 @@ void PointModel::findOwn(const GainModel& gain) {
   for (std::size_t i = 0; i < folders_.size(); ++i) {
     const GainBounds alone = gain.of({&folders_[i].node, 1});
     own_[kept() + i] = alone.sure;
-    linked_.exact = linked_.exact && alone.sure == alone.atMost;
+    if (!folders_[i].foreign) linked_.exact = linked_.exact && alone.sure == alone.atMost;
   }
   if (!holdings_) return;
   for (const Holdings::Outside& o : holdings_->outside) {
@@ -147,7 +174,7 @@ std::vector<PointSpan> PointModel::spans(const PointSeries& series) const {
       }
     if (count > 0 && last - first + 1 == count) all[{first, last}] += bytes;
   });
-  if (series.linked)
+  if (series.points.front() >= kept())
     for (std::uint32_t i = 0; i < series.points.size(); ++i) all[{i, i}] += own_[series.points[i]];
   std::vector<PointSpan> spans;
   for (const auto& [at, bytes] : all)

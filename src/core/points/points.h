@@ -25,9 +25,10 @@ std::string_view name(PointLock lock);
 
 /// Points of one origin, the oldest first.
 struct PointSeries {
-  std::string origin;   ///< what they are kept of, or the folder that they came to; never shown as it is
-  PathBytes place;      ///< the folder that all of them lie in
-  bool linked = false;  ///< folders that share their files, which go as folders do
+  std::string origin;    ///< what they are kept of, or the folder that they came to; never shown as it is
+  PathBytes place;       ///< the folder that all of them lie in
+  bool linked = false;   ///< folders that share their files, which go as folders do
+  bool foreign = false;  ///< kept by another system, as files of its own
   std::vector<std::uint32_t> points;
 };
 
@@ -45,9 +46,9 @@ struct PointSpan {
   Bytes bytes = 0;
 };
 
-/// The points of a survey: those that its file system keeps, and after them the members of linked series;
-/// their series, what each and any set of them holds. Sums go over groups of holders and never over files.
-/// Immutable; any thread. The survey must outlive it.
+/// The points of a survey: those that its file system keeps, and after them what lies in files: the members
+/// of linked series, and what another system keeps; their series, what each and any set of them holds. Sums
+/// go over groups of holders and never over files. Immutable; any thread. The survey must outlive it.
 class PointModel {
 public:
   PointModel(const Survey& survey, const GainModel& gain, TimeNs now);
@@ -64,7 +65,8 @@ public:
   PointLock lock(std::uint32_t point) const { return locks_[point]; }
   /// Whether it is known what they hold.
   bool exact(const PointSeries& series) const {
-    return series.linked ? linked_.exact : holdings_ != nullptr && holdings_->exact;
+    const bool inFiles = series.points.front() >= kept();
+    return inFiles ? series.foreign || linked_.exact : holdings_->exact;
   }
   /// What comes free if this one alone goes.
   Bytes own(std::uint32_t point) const { return own_[point]; }
@@ -82,6 +84,8 @@ private:
   void findLocks();
   void findOwn(const GainModel& gain);
   void addLinked(const SurveyTree& tree, TimeNs now);
+  void addForeign(const SurveyTree& tree);
+  void add(const SurveyTree& tree, PointSeries& series, NodeId node, TimeNs taken, PointLock lock);
   template <class Each>
   void eachGroup(Each each) const;
 

@@ -71,7 +71,7 @@ void FreeBits::take(std::string_view bytes, Bytes units) {
 }
 
 void FreeBits::allFree(Bytes units) {
-  constexpr std::size_t most = 4'000'000;
+  constexpr std::size_t most = 1'000'000;
   free_ += units;
   const Stretch next{at_, at_ + units * unit_};
   if (volume_.free.size() < most || (!volume_.free.empty() && volume_.free.back().to == next.from))
