@@ -81,7 +81,7 @@ Result<void> planThem(Job& job, const PointModel& model, const Chosen& chosen) {
     });
     if (named && !find.offers.empty()) ids[find.offers.front().action].push_back(find.id);
   }
-  if (ids.empty()) return fail(Errc::notThere, "points");
+  if (ids.empty()) return fail(Errc::lastCopy, "points", by.only->empty() ? PathBytes{} : by.only->front());
   for (const auto& [step, finds] : ids)
     if (auto added = job.planBook().add(finds, step, by); !added) return added;
   return {};

@@ -141,6 +141,29 @@ TEST(BlocksOf, AddUpToTheCapacity) {
   }
 }
 
+TEST(BlocksOf, HaveWhatSnapshotsHoldByItself) {
+  DrivePicture picture = openView(1000, 300);
+  picture.measured = true;
+  picture.strata[0] = 400;
+  picture.points = 250;
+  picture.plannedPoints = 100;
+  Bytes sum = 0, points = 0, elsewhere = 0;
+  Bytes planned = 0;
+  for (const Block& b : blocksOf(picture, 0)) {
+    sum += b.bytes;
+    if (b.stratum == Stratum::points) points = b.bytes, planned = b.planned;
+    if (b.stratum == Stratum::notInFiles) elsewhere = b.bytes;
+  }
+  EXPECT_EQ(planned, 100u);
+  EXPECT_EQ(sum, 1000u);
+  EXPECT_EQ(points, 250u);
+  EXPECT_EQ(elsewhere, 50u);
+  picture.points = 10'000;  // what was let go since is not there any more
+  sum = 0;
+  for (const Block& b : blocksOf(picture, 0)) sum += b.bytes;
+  EXPECT_EQ(sum, 1000u);
+}
+
 TEST(BlocksOf, ShrinkTheOpenHatchWhileMeasuring) {
   const auto hatch = [](Bytes accounted) {
     for (const Block& b : blocksOf(openView(1000, 300), accounted))

@@ -221,6 +221,51 @@ TEST_F(Stations, SnapshotsArePickedAndPlannedByKeyboard) {
   EXPECT_TRUE(text("pointsSum").contains(QStringLiteral("2 picked")));
 }
 
+/// A file whose bytes snapshots hold as well: S plans both, as far as the snapshots may go; the Level has
+/// what snapshots hold as a stratum of its own, which leads to them.
+TEST_F(Stations, APinnedFileIsPlannedWithItsSnapshots) {
+  TempFolder t;
+  measureStandIn(t);
+  EXPECT_EQ(session().view().points, 8'420'000'000u);
+  station(3);
+  choose(QStringLiteral("large, hydrophone-b"));
+  auto* button = find<QPushButton>("planWithPoints");
+  ASSERT_TRUE(button->isVisible());
+  EXPECT_TRUE(text("facts").contains(QStringLiteral("freed now 900 MB"))) << text("facts").toStdString();
+  key(find<QTreeView>("finds"), Qt::Key_S);
+  ASSERT_TRUE(idle());
+  ASSERT_EQ(session().view().plan.lines.size(), 2u);
+  // 0.9 of its own, 1.5 with both, and 7.0 that the two hold without it; 0.4 stays with the newest.
+  EXPECT_EQ(session().view().planned.sure, 9'400'000'000u);
+  EXPECT_EQ(session().view().plannedPoints, 7'000'000'000u);
+  choose(QStringLiteral("large, hydrophone-a"));
+  EXPECT_FALSE(button->isVisible());
+  const QModelIndex shown = find<QTreeView>("finds")->currentIndex();
+  window->findChild<FindsStation*>()->showPoints();
+  EXPECT_EQ(find<QTreeView>("finds")->currentIndex(), shown) << "the question leaves them out";
+  find<QLineEdit>("findsFilter")->clear();
+  key(find<QLineEdit>("findsFilter"), Qt::Key_Return);
+  window->findChild<FindsStation*>()->showPoints();
+  EXPECT_TRUE(
+      find<QTreeView>("finds")->currentIndex().data().toString().contains(QStringLiteral("snapshots")));
+}
+
+/// Folders that share their files are a series like any other.
+TEST_F(Stations, ASeriesOfFoldersIsPickedByARule) {
+  TempFolder t;
+  measureStandIn(t);
+  station(3);
+  choose(QStringLiteral("stale-backups, in srv/backups"));
+  ASSERT_TRUE(find<QWidget>("pointsLine")->isVisible());
+  QTest::mouseClick(find<QPushButton>("rule newest 1"), Qt::LeftButton);
+  EXPECT_TRUE(text("pointsSum").contains(QStringLiteral("3 picked"))) << text("pointsSum").toStdString();
+  QTest::mouseClick(find<QPushButton>("planPoints"), Qt::LeftButton);
+  ASSERT_TRUE(idle());
+  ASSERT_EQ(session().view().plan.lines.size(), 1u);
+  EXPECT_EQ(session().view().plan.lines[0].items.size(), 3u);
+  EXPECT_EQ(session().view().plan.lines[0].step->id, "discard");
+}
+
 TEST_F(Stations, BedrockStaysLocked) {
   TempFolder t;
   measureStandIn(t);

@@ -2,51 +2,11 @@
 // Whole jobs that need no more than knowing what things are, as a technician would type them.
 #include <gtest/gtest.h>
 
-#include "support/run_program.h"
-#include "support/temp_folder.h"
+#include "jobs/visit.h"
 
 namespace zt::test {
 namespace {
 
-using Json = nlohmann::json;
-
-struct Visit : ::testing::Test {
-  void visit(const std::string& name, const std::string& target) {
-    drive = t / name;
-    ASSERT_EQ(runProgram({ZTALLY, "demo", drive, "--drive", name}).status, 0);
-    ASSERT_EQ(runProgram({ZTALLY, "measure", drive, "--stand-in", "--job", job, "--job-on-drive", "--target",
-                          target})
-                  .status,
-              0);
-  }
-  Ran ztally(std::vector<std::string> words) {
-    words.insert(words.begin(), ZTALLY);
-    words.insert(words.end(), {"--job", job, "--json"});
-    return runProgram(words);
-  }
-  /// The first find of a kind that holds a path.
-  Json find(const std::string& kind, const std::string& path) {
-    const Json all = ztally({"finds", "--kind", kind}).json()["finds"];
-    for (const Json& f : all)
-      for (const Json& item : f["items"])
-        if (item["path"].get<std::string>().starts_with(path)) return f;
-    ADD_FAILURE() << "no " << kind << " at " << path;
-    return Json::object();
-  }
-  /// Agrees, carries out, and gives what the counter rose by.
-  Bytes carryOut(std::string* consents = nullptr) {
-    const Json asked = ztally({"reclaim"}).json();
-    if (consents != nullptr)
-      for (const Json& line : asked["consent"]["lines"]) *consents += line["text"].get<std::string>() + "\n";
-    const std::string token = asked["consent"]["token"];
-    EXPECT_EQ(ztally({"reclaim", "--consent", token}).status, 0);
-    const Json proof = ztally({"prove"}).json();
-    return proof["free_after_bytes"].get<Bytes>() - proof["free_before_bytes"].get<Bytes>();
-  }
-  TempFolder t;
-  std::string job = t / "visit.ztjob";
-  std::string drive;
-};
 using Jobs = Visit;
 
 /// Job 2: one folder looks huge; it is normal or not, and locked; its own clean-out is advised.

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <map>
 #include <random>
+#include <set>
 
 #include "core/survey/survey.h"
 
@@ -60,12 +61,15 @@ struct HeldSurvey {
 private:
   void makeExtents(std::mt19937_64& random, std::size_t fileCount, std::uint32_t points) {
     own.resize(fileCount);
+    shared_.resize(fileCount);
     for (Bytes& bytes : own) bytes = 512 * (random() % 20);
     for (std::size_t e = 0; e < fileCount * 2; ++e) {
       Extent extent;
       extent.bytes = 4096 * (1 + random() % 50);
-      for (std::size_t f = 0; f < fileCount; ++f)
-        if (random() % fileCount < 2) extent.files.push_back(f);
+      std::set<std::size_t> holders;
+      for (auto draws = random() % 5; draws > 0; --draws) holders.insert(random() % fileCount);
+      extent.files.assign(holders.begin(), holders.end());
+      for (const std::size_t f : extent.files) shared_[f] += extent.bytes;
       if (points > 0 && random() % 2 == 0) {
         const auto from = static_cast<std::uint32_t>(random() % points);
         for (std::uint32_t p = from; p < points && (p == from || random() % 3 != 0); ++p)
@@ -78,10 +82,8 @@ private:
     EntryStat s;
     s.kind = EntryKind::file;
     s.inode = 1000 + file;
-    s.occupied = own[file];
-    for (const Extent& e : extents)
-      if (std::find(e.files.begin(), e.files.end(), file) != e.files.end())
-        s.occupied += e.bytes, s.mayShare = true;
+    s.occupied = own[file] + shared_[file];
+    s.mayShare = shared_[file] > 0;
     s.length = s.occupied;
     return s;
   }
@@ -119,6 +121,8 @@ private:
     for (const auto& [set, bytes] : outside) h->outside.push_back({set, bytes, 0});
     survey->holdings = std::move(h);
   }
+
+  std::vector<Bytes> shared_;  ///< of each file, held together with others
 };
 
 }  // namespace zt::test

@@ -107,6 +107,10 @@ Result<void> PlanBook::addPaths(const std::vector<PathBytes>& paths, std::string
 /// Writes a changed plan, and only then lets it stand.
 Result<void> PlanBook::settle(Plan plan) {
   if (auto clear = checkConflicts(plan, *surveys_.context()); !clear) return clear;
+  for (const PlanLine& line : plan.lines)
+    for (const Subject& item : line.items)
+      if (auto may = checkMember(*surveys_.context(), item.node, item.path); line.step->touches && !may)
+        return may;
   if (const auto kept = copies(plan))
     if (auto stay = kept->checkPlan(); !stay) return stay;
   if (auto put = file_.put({{"plan", toJson(plan).dump()}}); !put) return put;

@@ -46,7 +46,7 @@ void GainModel::sumPlain() {
     const bool folder = tree_.isFolder(id);
     if (folder) plain_[tree_.folderIndex(id)] += {tree_.occupied(id), tree_.occupied(id)};
     if (id == 0) break;
-    if (tree_.parent(id) != parent) {
+    if (in == nullptr || tree_.parent(id) != parent) {
       parent = tree_.parent(id);
       in = &plain_[tree_.folderIndex(parent)];
     }
