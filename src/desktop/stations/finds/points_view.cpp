@@ -89,10 +89,11 @@ void PointsView::addRules(const FindContext& context) {
     const auto count = std::count(here.begin(), here.end(), true);
     if (count == 0 || here == before) continue;
     before = here;
-    auto* rule = new QPushButton(tr("%1: %2 go, %3 come free")
-                                     .arg(sentence, say(&Words::number, static_cast<std::uint64_t>(count)),
-                                          say(&Words::bytes, context.points.of(only).frees)),
-                                 this);
+    auto* rule =
+        new QPushButton((count == 1 ? tr("%1: %2 goes, %3 come free") : tr("%1: %2 go, %3 come free"))
+                            .arg(sentence, say(&Words::number, static_cast<std::uint64_t>(count)),
+                                 say(&Words::bytes, context.points.of(only).frees)),
+                        this);
     rule->setObjectName(QStringLiteral("rule ") + QString::fromLatin1(words));
     rule->setFlat(true);
     rule->setStyleSheet(QStringLiteral("text-align:left;padding:2px 4px"));
