@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What all verbs share.
+#include <algorithm>
 #include <iostream>
+#include <set>
 
 #include "cli/verbs.h"
 #include "core/job/outcome_json.h"
@@ -95,6 +97,32 @@ std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& statu
     return nullptr;
   }
   return std::move(*job);
+}
+
+Json heldByJson(const FindContext& context, std::span<const Subject> items) {
+  const FindContext::Pinned pinned = context.pinned(items);
+  Json j{{"points_bytes", pinned.by.byPoints},
+         {"points", Json::array()},
+         {"with_points_bytes", pinned.helps ? pinned.with : 0},
+         {"files_bytes", pinned.by.byFiles},
+         {"files", Json::array()},
+         {"others_bytes", pinned.by.byOthers}};
+  for (std::size_t p = 0; p < pinned.by.points.size(); ++p)
+    if (pinned.by.points[p]) j["points"].push_back(context.points[p].id);
+  for (const NodeId file : pinned.by.files) j["files"].push_back(escapePath(context.tree.path(file)));
+  Bytes open = 0;
+  std::set<std::string> holders;
+  for (const NodeId id : context.held) {
+    const bool within = std::any_of(items.begin(), items.end(), [&](const Subject& s) {
+      return s.node != noNode && context.gain.beneath(id, s.node);
+    });
+    if (!within) continue;
+    open += context.tree.weight(id);
+    holders.insert(escapePath(context.options.openInodes.at(context.tree.inode(id))));
+  }
+  j["open_bytes"] = open;
+  j["open_by"] = holders;
+  return j;
 }
 
 Json consentJson(const Consent& consent) {

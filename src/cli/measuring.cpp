@@ -438,6 +438,7 @@ int finds(Console& console, const Arguments& args) {
       j["why"] = words().whyHere(f);
       j["evidence"] = evidenceJson(f, desk.of(f));
       j["evidence"]["holders"] = holdersJson(f, holders, *job);
+      j["evidence"]["held_by"] = heldByJson(context, f.items);
       list.push_back(std::move(j));
     } else if (args.top == 0 || shown <= args.top) {
       console.out << column(f.gain.atMost) << "  " << std::left << std::setw(13)

@@ -20,6 +20,7 @@ Json planJson(const Job& job, const Plan& plan) {
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     j["lines"][i]["adds_bytes"] = adds[i].sure;
     j["lines"][i]["conditions"] = Json::array();
+    j["lines"][i]["held_by"] = heldByJson(context, plan.lines[i].items);
   }
   const PlannedGain planned = plannedGain(plan, context);
   j["planned"] = {{"sure_bytes", planned.sure}, {"at_most_bytes", planned.atMost}};

@@ -102,6 +102,8 @@ void print(Console& console, const Json& json);
 /// A right-aligned amount of 10 columns.
 std::string column(Bytes bytes);
 std::string signedColumn(SignedBytes bytes);
+/// Who keeps bytes of things from coming free, and what comes with the points that may go.
+Json heldByJson(const FindContext& context, std::span<const Subject> items);
 /// A consent with its sentences.
 Json consentJson(const Consent& consent);
 /// Prints what is to be agreed to, and the token.

@@ -53,6 +53,21 @@ TEST_F(Jobs, OnlyTheNewestPointStays) {
   EXPECT_EQ(ztally({"points", "sum", newest, "--plan"}).status, 4) << "the last way back is not to be had";
 }
 
+/// What a find pins is told with it, and both go together.
+TEST_F(Jobs, APinnedFileAndItsSnapshots) {
+  visit("office", "12GB");
+  const Json file = find("large", "srv/recordings/hydrophone-trial/hydrophone-b.wav");
+  const Json held = file["evidence"]["held_by"];
+  EXPECT_EQ(held["points_bytes"], 1'900'000'000);
+  EXPECT_EQ(held["points"].size(), 3u);
+  const Bytes with = held["with_points_bytes"];
+  EXPECT_EQ(ztally({"plan", "add", file["id"]}).json()["planned"]["sure_bytes"], file["gain"]["sure_bytes"]);
+  const Json plan = ztally({"plan", "add", file["id"], "--with-snapshots"}).json();
+  ASSERT_EQ(plan["lines"].size(), 2u);
+  EXPECT_EQ(plan["planned"]["sure_bytes"], with);
+  EXPECT_EQ(carryOut(), with);
+}
+
 /// Job 8, as far as measuring goes: the drive keeps local copies of its own; how much is told, and that its
 /// own system alone lets them go.
 TEST_F(Jobs, TheDriveKeepsItsOwnLocalCopies) {

@@ -391,6 +391,41 @@ TEST(PointsOnBtrfs, ReceivedOnesAreForAPersonToDecide) {
   EXPECT_EQ(job->planBook().consent().lines.at(0).regret, Regret::personalGone);
 }
 
+/// Stopped after the first; the rest is as it was, and goes when it is begun again.
+TEST_F(Series, StopsBetweenTwoAndGoesOn) {
+  class StopsAfterOne final : public Snapshots {
+  public:
+    Result<std::vector<Subvolume>> list(const PathBytes& at) override { return real.list(at); }
+    Result<void> begin(const PathBytes& at, const DropOrder& order) override { return real.begin(at, order); }
+    Result<void> drop(const PathBytes& at, const Subvolume& meant) override {
+      auto gone = real.drop(at, meant);
+      stop.request_stop();
+      return gone;
+    }
+    Result<std::size_t> cleaning(const PathBytes& at) override { return real.cleaning(at); }
+    LinuxSnapshots real;
+    std::stop_source stop;
+  };
+  const auto port = std::make_shared<StopsAfterOne>();
+  Workshop workshop = realWorkshop();
+  workshop.snapshots = port;
+  job = Job::create(workshop, drive.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  ASSERT_TRUE(job->planBook().add({find()}, "drop"));
+  RunControl control;
+  control.stop = port->stop.get_token();
+  const auto stopped = job->reclaim(job->planBook().consent().token, control);
+  ASSERT_TRUE(stopped);
+  EXPECT_TRUE(stopped->stopped);
+  EXPECT_EQ(stopped->lines[0].itemsDone, 1u);
+  EXPECT_NE(fs::exists(point(0)), fs::exists(point(1))) << "one of them";
+  const RunReport report = run();
+  EXPECT_FALSE(report.stopped);
+  EXPECT_FALSE(fs::exists(point(0)));
+  EXPECT_FALSE(fs::exists(point(1)));
+  EXPECT_TRUE(fs::exists(point(2)));
+}
+
 /// A file whose bytes a snapshot holds as well frees nothing by itself; planned with the snapshot it frees
 /// what both were said to.
 TEST_F(Series, APinnedFileGoesWithItsSnapshot) {
@@ -449,6 +484,59 @@ TEST_F(Series, QuotaAndABalanceChangeNothing) {
       1'000'000)
       << sure;
   btrfs({"quota", "disable", drive.path()});
+}
+
+/// A mirror of which one half is missing: what is left is read, and promises hold.
+TEST(PointsOnBtrfs, ADegradedDriveIsReadFromWhatIsLeft) {
+  LoopDrive room("ext4", Bytes{1} << 30);
+  ZT_NEEDS(room);
+  const TempFolder t;
+  std::vector<std::string> loops;
+  for (const char* name : {"a", "b"}) {
+    const std::string image = room / name;
+    std::ofstream(image).close();
+    fs::resize_file(image, std::uintmax_t{400} << 20);
+    std::string loop = runProgram({"/usr/sbin/losetup", "--find", "--show", image}).out;
+    loops.push_back(loop.substr(0, loop.find('\n')));
+  }
+  const auto run = [](const std::vector<std::string>& words) { return runProgram(words).status == 0; };
+  must(run({"/usr/sbin/mkfs.btrfs", "-q", "-f", "-d", "raid1", "-m", "raid1", loops[0], loops[1]}), "mkfs");
+  t.folder("at");
+  const std::string top = t / "at";
+  must(run({"/usr/bin/mount", loops[0], top}), "mount");
+  btrfs({"subvolume", "create", top + "/vol"});
+  for (int i = 0; i < 3; ++i) {
+    std::string bytes(5'000'000, static_cast<char>('a' + i));
+    for (std::size_t k = 0; k < bytes.size(); k += 4096) bytes[k] = static_cast<char>(k >> 12);
+    std::ofstream(top + "/vol/f", std::ios::binary) << bytes;
+    btrfs({"subvolume", "snapshot", "-r", top + "/vol", top + "/p" + std::to_string(i)});
+  }
+  must(run({"/usr/bin/umount", top}), "umount");
+  // The half that goes is the one that would be read first.
+  must(run({"/usr/bin/btrfs", "device", "scan", "--forget"}), "forget");
+  must(run({"/usr/sbin/losetup", "--detach", loops[0]}), "detach");
+  must(run({"/usr/bin/mount", "-o", "degraded", loops[1], top}), "mount degraded");
+  {
+    auto job = Job::create(realWorkshop(), top, false, {}).value();
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    const PointModel& points = job->surveys().context()->points;
+    ASSERT_EQ(points.size(), 3u);
+    EXPECT_TRUE(points.exact(points.series()[0]));
+    std::string id;
+    for (const Find& f : *job->surveys().finds())
+      if (f.kind == "points") id = f.id;
+    ASSERT_TRUE(job->planBook().add({id}, "drop"));
+    const Bytes sure = job->planBook().planned().sure, before = freeOn(top);
+    EXPECT_GE(sure, 9'900'000u);
+    const auto report = job->reclaim(job->planBook().consent().token, {});
+    ASSERT_TRUE(report);
+    EXPECT_EQ(report->lines[0].state, LineOutcome::State::done);
+    waitForCounter(top);
+    EXPECT_LE(std::abs(static_cast<SignedBytes>(freeOn(top) - before) - static_cast<SignedBytes>(sure)),
+              256 * 1024);
+  }
+  EXPECT_TRUE(run({"/usr/bin/umount", top}));
+  EXPECT_TRUE(run({"/usr/sbin/losetup", "--detach", loops[1]}));
 }
 
 /// Somebody who cleans up never ends: that is said, and waited for no longer than anything happens.
