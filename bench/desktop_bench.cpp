@@ -12,6 +12,7 @@
 
 #include "core/job/linux_workshop.h"
 #include "core/os/limits.h"
+#include "desktop/charts/points_line.h"
 #include "desktop/frame/main_window.h"
 #include "tests/support/yes_prompter.h"
 
@@ -71,6 +72,28 @@ struct Measured {
   double whole = 0;
 };
 
+/// A range over 2,000 snapshots, widened step by step, each step with its picture.
+void widenARange(Watched& app) {
+  constexpr int points = 2'000;
+  PointsPicture picture;
+  for (int i = 0; i < points; ++i)
+    picture.marks.push_back({(i + 1) * nsPerDay, Bytes{1'000'000} * static_cast<Bytes>(1 + i % 97),
+                             i + 1 == points, QStringLiteral("snapshot %1").arg(i)});
+  for (std::size_t i = 0; i + 3 < points; ++i) picture.spans.push_back({i, i + 1 + i % 3, Bytes{500'000}});
+  PointsLine line;
+  line.resize(520, 160);
+  static_cast<QWidget&>(line).show();
+  line.show(std::move(picture));
+  QTest::keyClick(&line, Qt::Key_Home);
+  app.reset();
+  for (int i = 0; i < 300; ++i) {
+    QTest::keyClick(&line, Qt::Key_Right, Qt::ShiftModifier);
+    line.repaint();
+  }
+  std::printf("a range over 2,000 snapshots: longest slice %.1f ms (%.1f on the processor)\n",
+              app.longestMs(), app.mostWork);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -82,6 +105,7 @@ int main(int argc, char** argv) {
   for (const char* name : {"HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME"})
     qputenv(name, home.path().toLocal8Bit());
   Watched app(argc, argv);
+  widenARange(app);
   const Workshop workshop = linuxWorkshop();
   zt::test::YesPrompter prompter;
   MainWindow window(workshop, prompter);
