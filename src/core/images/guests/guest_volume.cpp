@@ -53,12 +53,23 @@ Result<GuestVolume> readNamed(DiskBytes& volume, const std::stop_token& /*stop*/
   return fail(Errc::notOurs, "volume");
 }
 
+namespace {
+/// So many free pieces are told one by one; of a volume in more of them only the sum.
+constexpr std::size_t mostTold = 1'000'000;
+}  // namespace
+
 void FreeBits::take(std::string_view bytes, Bytes units) {
   const Bytes known = std::min<Bytes>(units, Bytes{bytes.size()} * 8);
   for (Bytes u = 0; u < known; u += 64) {
     std::uint64_t word = 0;  // little endian, as the machine
     std::memcpy(&word, bytes.data() + u / 8, std::min<std::size_t>(sizeof word, bytes.size() - u / 8));
     const int here = static_cast<int>(std::min<Bytes>(64, known - u));
+    if (volume_.free.size() >= mostTold) {
+      const std::uint64_t taken = here == 64 ? word : word | ~std::uint64_t{0} << here;
+      free_ += static_cast<Bytes>(64 - std::popcount(taken));
+      at_ += static_cast<Bytes>(here) * unit_;
+      continue;
+    }
     for (int at = 0; at < here;) {  // run by run
       const std::uint64_t rest = word >> at;
       const bool taken = (rest & 1) != 0;
@@ -71,10 +82,9 @@ void FreeBits::take(std::string_view bytes, Bytes units) {
 }
 
 void FreeBits::allFree(Bytes units) {
-  constexpr std::size_t most = 1'000'000;
   free_ += units;
   const Stretch next{at_, at_ + units * unit_};
-  if (volume_.free.size() < most || (!volume_.free.empty() && volume_.free.back().to == next.from))
+  if (volume_.free.size() < mostTold || (!volume_.free.empty() && volume_.free.back().to == next.from))
     append(volume_.free, next);
   at_ = next.to;
 }
