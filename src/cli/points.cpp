@@ -132,17 +132,17 @@ int points(Console& console, const Arguments& args) {
   const auto chosen = chosenBy(model, args, job->reading().capacity, now);
   if (!chosen) return report(console, chosen.error());
   const PointSum sum = model.of(*chosen);
-  if (args.toPlan)
+  const auto count = std::count(chosen->begin(), chosen->end(), true);
+  if (args.toPlan && count > 0)
     if (auto planned = planThem(*job, model, *chosen); !planned) return report(console, planned.error());
   all["set"] = setJson(model, *chosen);
   if (args.json) {
     cli::print(console, all);
     return Exit::done;
   }
-  const auto count = std::count(chosen->begin(), chosen->end(), true);
   console.out << count << " of these would free "
               << (sum.exact ? words().bytes(sum.frees) : std::string("an unknown amount")) << '\n';
-  if (args.toPlan) console.out << "They are on the plan.\n";
+  if (args.toPlan) console.out << (count > 0 ? "They are on the plan.\n" : "Nothing was planned.\n");
   return Exit::done;
 }
 
