@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What all verbs share.
-#include <algorithm>
 #include <iostream>
 #include <set>
 
@@ -112,13 +111,9 @@ Json heldByJson(const FindContext& context, std::span<const Subject> items) {
   for (const NodeId file : pinned.by.files) j["files"].push_back(escapePath(context.tree.path(file)));
   Bytes open = 0;
   std::set<std::string> holders;
-  for (const NodeId id : context.held) {
-    const bool within = std::any_of(items.begin(), items.end(), [&](const Subject& s) {
-      return s.node != noNode && context.gain.beneath(id, s.node);
-    });
-    if (!within) continue;
-    open += context.tree.weight(id);
-    holders.insert(escapePath(context.options.openInodes.at(context.tree.inode(id))));
+  for (const NodeId file : context.openIn(items)) {
+    open += context.tree.weight(file);
+    holders.insert(escapePath(context.holderOf(file)));
   }
   j["open_bytes"] = open;
   j["open_by"] = holders;

@@ -275,16 +275,12 @@ void Words::sayOfHolders(const Find& f, const FindContext& c, std::vector<Said>&
     said.push_back(
         {t("Shared"), t("%1 of it are held by %2 as well, and stay", {bytes(keepers.byFiles), where})});
   }
+  const std::vector<NodeId> files = c.openIn(f.items);
   Bytes open = 0;
-  std::string holder;
-  for (const NodeId id : c.held)
-    if (std::any_of(f.items.begin(), f.items.end(),
-                    [&](const Subject& s) { return s.node != noNode && c.gain.beneath(id, s.node); })) {
-      open += c.tree.weight(id);
-      holder = c.options.openInodes.at(c.tree.inode(id));
-    }
+  for (const NodeId file : files) open += c.tree.weight(file);
   if (open > 0)
-    said.push_back({t("Open"), t("%1 of it come free later: when %2 ends", {bytes(open), path(holder)})});
+    said.push_back({t("Open"), t("%1 of it come free later: when %2 ends",
+                                 {bytes(open), path(c.holderOf(files.front()))})});
   if (keepers.byOthers > 0)
     said.push_back({t("Held"), t("%1 of it are held by somebody who was not seen, or by another subvolume",
                                  {bytes(keepers.byOthers)})});

@@ -180,6 +180,21 @@ FindContext::Pinned FindContext::pinned(std::span<const Subject> items) const {
   return pinned;
 }
 
+std::vector<NodeId> FindContext::openIn(std::span<const Subject> items) const {
+  std::vector<NodeId> open;
+  if (held.empty()) return open;
+  absl::flat_hash_set<NodeId> tops;
+  for (const Subject& item : items)
+    if (item.node != noNode) tops.insert(item.node);
+  for (const NodeId file : held) {
+    NodeId up = file;
+    while (up != 0 && !tops.contains(up)) up = tree.parent(up);
+    if (tops.contains(up)) open.push_back(file);
+  }
+  std::sort(open.begin(), open.end());
+  return open;
+}
+
 GainBounds FindContext::gainOf(std::span<const Subject> items) const {
   std::vector<NodeId> nodes;
   GainModel::Points going(points.kept(), false);

@@ -105,6 +105,10 @@ public:
     bool helps = false;       ///< some of what they pin does
   };
   Pinned pinned(std::span<const Subject> items) const;
+  /// Files at or beneath entries that somebody holds open, in order: they come free when those end.
+  std::vector<NodeId> openIn(std::span<const Subject> items) const;
+  /// Who holds a file of `held` open.
+  const std::string& holderOf(NodeId file) const { return options.openInodes.at(tree.inode(file)); }
   /// The strictest standing of an entry and of everything beneath it; the worst regret likewise.
   Judgement strictest(NodeId node) const;
   /// Sums and times of a find, from its items.

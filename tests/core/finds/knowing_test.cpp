@@ -228,6 +228,14 @@ TEST_F(Knowing, LeavesWhatIsHeldOpenAndSaysSo) {
   ASSERT_EQ(f->items.size(), 1u);
   EXPECT_EQ(f->items[0].path, "home/kim/.cache/tool/data");
   EXPECT_EQ(numberIn(*f, "held-open"), 1u);
+  // It comes later, whichever folder goes: named once, with who holds it.
+  const NodeId lock = survey->tree.find("home/kim/.cache/tool/lock").value();
+  const std::vector<Subject> both{context->subject(survey->tree.find("home").value()),
+                                  context->subject(lock)};
+  EXPECT_EQ(context->openIn(both), std::vector<NodeId>{lock});
+  EXPECT_EQ(context->holderOf(lock), "tool");
+  EXPECT_TRUE(context->openIn(f->items).empty());
+  EXPECT_EQ(context->gainOf(std::span(both).subspan(1)).sure, 0u);
 }
 
 TEST_F(Knowing, SkipsWhatADeeperPlaceKeeps) {
