@@ -318,6 +318,31 @@ TEST_F(Series, WhatIsKeptWithItsFolderStays) {
   EXPECT_EQ(refused.error().code, Errc::kept);
 }
 
+/// Measured from a subvolume, a point's path is not what is seen: what is kept is kept all the same.
+TEST(PointsOnBtrfs, WhatIsKeptStaysOffThePlanWhereASubvolumeIsMounted) {
+  LoopDrive drive("btrfs", Bytes{300} << 20);
+  ZT_NEEDS(drive);
+  btrfs({"subvolume", "create", drive / "@"});
+  fs::create_directories(drive / "@/points");
+  for (int i = 0; i < 3; ++i) {
+    std::ofstream(drive / "@/f", std::ios::binary) << std::string(2'000'000, static_cast<char>('a' + i));
+    btrfs({"subvolume", "snapshot", "-r", drive / "@", drive / ("@/points/p" + std::to_string(i))});
+  }
+  ::sync();
+  ASSERT_TRUE(drive.remount("subvol=@"));
+  auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  std::string id;
+  for (const Find& f : *job->surveys().finds())
+    if (f.kind == "points") id = f.id;
+  ASSERT_FALSE(id.empty());
+  ASSERT_TRUE(job->planBook().add({id}, "drop"));
+  ASSERT_TRUE(job->planBook().mark({"points"}, Mark::keep));
+  EXPECT_TRUE(job->planBook().plan().lines.empty()) << "it leaves the plan";
+  EXPECT_EQ(job->planBook().add({id}, "drop").error().code, Errc::kept);
+  EXPECT_TRUE(job->planBook().plan().lines.empty());
+}
+
 TEST_F(Series, OnAReadOnlyDriveNothingIsDone) {
   ASSERT_TRUE(job->planBook().add({find()}, "drop"));
   ASSERT_TRUE(drive.remount("ro"));

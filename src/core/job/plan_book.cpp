@@ -108,9 +108,7 @@ Result<void> PlanBook::addPaths(const std::vector<PathBytes>& paths, std::string
 Result<void> PlanBook::settle(Plan plan) {
   if (auto clear = checkConflicts(plan, *surveys_.context()); !clear) return clear;
   for (const PlanLine& line : plan.lines)
-    for (const Subject& item : line.items)
-      if (auto may = checkMember(*surveys_.context(), item.node, item.path); line.step->touches && !may)
-        return may;
+    if (auto may = checkSeries(line, *surveys_.context(), marks_); !may) return may;
   if (const auto kept = copies(plan))
     if (auto stay = kept->checkPlan(); !stay) return stay;
   if (auto put = file_.put({{"plan", toJson(plan).dump()}}); !put) return put;
@@ -236,13 +234,14 @@ Result<void> PlanBook::set(Plan plan) {
 std::optional<PlanLine> PlanBook::unlocked(const PlanLine& line, const FindList& finds, const Marks& marks,
                                            const FindContext& context) const {
   const bool free = std::none_of(line.items.begin(), line.items.end(),
-                                 [&](const Subject& item) { return marks.locks(item.path); });
+                                 [&](const Subject& item) { return marksLock(marks, context, item); });
   if (free) return line;
   const Find* find = finds.find(line.id);
   if (find == nullptr) return std::nullopt;
   const NotPlanned notPlanned(line);
-  auto rest = without(*find, context,
-                      [&](const Subject& item) { return notPlanned(item) || marks.locks(item.path); });
+  auto rest = without(*find, context, [&](const Subject& item) {
+    return notPlanned(item) || marksLock(marks, context, item);
+  });
   if (!rest) return std::nullopt;
   priceOffers(*rest, workshop_.craft->steps);
   auto left = lineFor(*rest, workshop_.craft->steps, line.step->id, marks);
@@ -351,6 +350,7 @@ PlanBook::Rebound PlanBook::rebind(const SurveyStore::Content& content) const {
       priceOffers(*find, workshop_.craft->steps);
       auto again = lineFor(*find, workshop_.craft->steps, line.step->id, rebound.marks);
       if (!again) return tl::unexpected(again.error());
+      if (auto may = checkSeries(*again, *content.context, rebound.marks); !may) return may;
       again->enabled = line.enabled;
       rebound.plan.lines.push_back(std::move(*again));
       return {};

@@ -153,24 +153,32 @@ Result<void> checkMember(const FindContext& context, NodeId node, const PathByte
   return fail(Errc::lastCopy, "plan", path, std::string(name(context.points.lock(*member))));
 }
 
-bool marksLock(const Marks& marks, const FindContext& context, const Subject& point) {
-  const auto i = context.pointOf(point);
+bool marksLock(const Marks& marks, const FindContext& context, const Subject& item) {
+  const auto i = context.pointOf(item);
   const NodeId node = i ? context.points[*i].node : noNode;
-  return marks.locks(point.path) || (node != noNode && marks.locks(context.tree.path(node)));
+  return marks.locks(item.path) || (node != noNode && marks.locks(context.tree.path(node)));
+}
+
+Result<void> checkSeries(const PlanLine& line, const FindContext& context, const Marks& marks) {
+  for (const Subject& item : line.items) {
+    const bool point = item.kind == SubjectKind::point;
+    auto may = point ? checkPoint(context, item) : checkMember(context, item.node, item.path);
+    if (line.step->touches && !may) return may;
+    if (point && marksLock(marks, context, item)) return fail(Errc::kept, "plan", item.path);
+  }
+  return {};
 }
 
 Result<void> checkLocks(const Plan& plan, const FindContext& context, const Marks& marks) {
-  for (const PlanLine& line : plan.lines)
+  for (const PlanLine& line : plan.lines) {
     for (const Subject& item : line.items) {
-      if (item.kind == SubjectKind::point) {
-        if (auto may = checkPoint(context, item); line.step->touches && !may) return may;
-        if (marksLock(marks, context, item)) return fail(Errc::kept, "plan", item.path);
-        continue;
-      }
-      if (line.step->touches && context.locked(item.path)) return fail(Errc::bedrock, "plan", item.path);
-      if (auto may = checkMember(context, item.node, item.path); line.step->touches && !may) return may;
-      if (marks.locks(item.path)) return fail(Errc::kept, "plan", item.path);
+      const bool entry = item.kind != SubjectKind::point;
+      if (entry && line.step->touches && context.locked(item.path))
+        return fail(Errc::bedrock, "plan", item.path);
+      if (entry && marks.locks(item.path)) return fail(Errc::kept, "plan", item.path);
     }
+    if (auto may = checkSeries(line, context, marks); !may) return may;
+  }
   return {};
 }
 

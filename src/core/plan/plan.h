@@ -76,10 +76,15 @@ Result<void> checkPoint(const FindContext& context, const Subject& item);
 /// Fails with lastCopy for a folder that is the newest of a series of folders which share their files.
 Result<void> checkMember(const FindContext& context, NodeId node, const PathBytes& path);
 
-/// Whether somebody keeps a point: itself, or the folder that it is seen in.
-bool marksLock(const Marks& marks, const FindContext& context, const Subject& point);
+/// Whether somebody keeps a thing: itself, or, of a point, the folder that it is seen in.
+bool marksLock(const Marks& marks, const FindContext& context, const Subject& item);
 
-/// Fails with bedrock or kept for the first enabled or disabled line of which anything is locked.
+/// What of a line may not go because of the series that it belongs to: fails as `checkPoint` and
+/// `checkMember` do, and with kept.
+Result<void> checkSeries(const PlanLine& line, const FindContext& context, const Marks& marks);
+
+/// Fails with bedrock or kept, or as `checkSeries` does, for the first enabled or disabled line of which
+/// anything is locked.
 Result<void> checkLocks(const Plan& plan, const FindContext& context, const Marks& marks);
 
 /// Works standing, regret and gain of every line out anew from the survey, whatever they said.
