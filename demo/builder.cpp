@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "demo/builder.h"
 
+#include <xxhash.h>
+
 #include <algorithm>
 #include <ctime>
 #include <filesystem>
@@ -23,7 +25,26 @@ namespace {
 
 using Json = nlohmann::json;
 
+/// So many hexadecimal digits, as programs draw them by lot: the same ones at each build.
+std::string drawnHex(const std::string& pattern, int n, std::size_t digits) {
+  std::string hex;
+  for (std::uint64_t round = 0; hex.size() < digits; ++round) {
+    char part[20];
+    const std::string of = pattern + std::to_string(n) + ":" + std::to_string(round);
+    std::snprintf(part, sizeof part, "%016llx",
+                  static_cast<unsigned long long>(XXH64(of.data(), of.size(), 0)));
+    hex += part;
+  }
+  return hex.substr(0, digits);
+}
+
+/// "{n}" is the number, "{hex:40}" so many digits by lot.
 std::string numbered(const std::string& pattern, int n, int count) {
+  if (const auto at = pattern.find("{hex:"); at != std::string::npos) {
+    const auto end = pattern.find('}', at);
+    const auto digits = static_cast<std::size_t>(std::stoi(pattern.substr(at + 5, end - at - 5)));
+    return numbered(pattern.substr(0, at) + drawnHex(pattern, n, digits) + pattern.substr(end + 1), n, count);
+  }
   const auto at = pattern.find("{n}");
   if (at == std::string::npos) return pattern;
   std::string digits = std::to_string(n);

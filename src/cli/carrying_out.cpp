@@ -14,7 +14,8 @@ namespace zt::cli {
 
 namespace {
 
-int loadPlan(Console& console, Job& job, const std::string& file) {
+/// Reads a plan into the job. Only what is going to be carried out is kept there.
+int loadPlan(Console& console, Job& job, const std::string& file, const std::string& consent, bool dryRun) {
   std::ifstream in(file, std::ios::binary);
   if (!in) return report(console, Error{Errc::notThere, "plan-file", file, 0, {}});
   std::string text;
@@ -30,7 +31,10 @@ int loadPlan(Console& console, Job& job, const std::string& file) {
     parsed.error().path = file;
     return report(console, parsed.error());
   }
-  if (auto set = job.planBook().set(std::move(*parsed)); !set) return report(console, set.error());
+  const Plan meant = *parsed;
+  if (auto tried = job.planBook().suppose(std::move(*parsed)); !tried) return report(console, tried.error());
+  if (dryRun || job.planBook().consent().token != consent) return Exit::done;
+  if (auto set = job.planBook().set(meant); !set) return report(console, set.error());
   return Exit::done;
 }
 
@@ -82,7 +86,9 @@ int reclaim(Console& console, const Arguments& args) {
   const auto job = openJob(console, args, status);
   if (!job) return status;
   if (!args.planFile.empty())
-    if (const int loaded = loadPlan(console, *job, args.planFile); loaded != Exit::done) return loaded;
+    if (const int loaded = loadPlan(console, *job, args.planFile, args.consent, args.dryRun);
+        loaded != Exit::done)
+      return loaded;
   if (args.dryRun) return dryRun(console, *job, args.json);
   if (job->planBook().plan().lines.empty()) {
     if (args.json)
@@ -94,7 +100,8 @@ int reclaim(Console& console, const Arguments& args) {
   warnOfUnseenFiles(console, *job);
   const Consent consent = job->planBook().consent();
   if (consent.token != args.consent)
-    return askConsent(console, consent, args.json, {{"open_files_complete", job->site().seesAllOpenFiles()}});
+    return askConsent(console, job->planBook().toldConsent(), args.json,
+                      {{"open_files_complete", job->site().seesAllOpenFiles()}});
   RunControl control;
   control.stop = console.stop;
   control.progress = [&](const LineOutcome& o) {

@@ -19,6 +19,8 @@ Exit exitFor(const Error& error) {
     case Errc::kept:
     case Errc::lastCopy:
     case Errc::asleep:
+    case Errc::unclean:
+    case Errc::unmet:
     case Errc::conflict:
     case Errc::outsideRoot:
     case Errc::noConsent:
@@ -83,11 +85,9 @@ std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& statu
     status = report(console, job.error());
     return nullptr;
   }
-  for (const auto& r : (*job)->recovery().records)
-    console.err << "ztally: a run was cut short; " << escapePath(r.path) << ": " << words().itemState(r.state)
-                << '\n';
-  if (const auto& waits = (*job)->recovery().waits)
-    console.err << "ztally: a run was cut short, and nothing was touched: " << words().error(*waits) << '\n';
+  for (const auto& r : (*job)->cutShort())
+    console.err << "ztally: a run was cut short; " << escapePath(r.path)
+                << " is where it left it; undo or reclaim take it back first\n";
   if ((*job)->site().closed() == Errc::away || (*job)->site().closed() == Errc::changed)
     console.err << "ztally: " << words().problem(*(*job)->site().closed()) << '\n';
   if ((*job)->surveys().survey() == nullptr) {

@@ -11,6 +11,7 @@
 #include "core/finds/answer.h"
 #include "core/finds/evidence.h"
 #include "core/job/drive_holds.h"
+#include "core/job/named_path.h"
 #include "core/job/outcome_json.h"
 #include "core/os/paths.h"
 #include "core/reclaim/guard.h"
@@ -468,10 +469,10 @@ int mark(Console& console, const Arguments& args) {
       for (const Subject& s : find->items) paths.push_back(s.path);
       continue;
     }
-    const PathBytes path = unescapePath(item);
-    if (said && !job->surveys().survey()->tree.find(path))
-      return report(console, Error{Errc::notThere, "mark", path, 0, {}});
-    paths.push_back(path);
+    const auto path = namedPath(console.workshop, *job, item);
+    // What is not there any more can be cleared by its plain name.
+    if (!path && said) return report(console, path.error());
+    paths.push_back(path.value_or(unescapePath(item)));
   }
   if (auto done = job->planBook().mark(paths, said); !done) return report(console, done.error());
   printWhatLeft(console, *job);

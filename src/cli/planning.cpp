@@ -6,6 +6,7 @@
 #include <iostream>
 
 #include "cli/verbs.h"
+#include "core/job/named_path.h"
 #include "core/job/outcome_json.h"
 #include "core/plan/plan_json.h"
 
@@ -125,10 +126,14 @@ int proposeVerb(Console& console, const Arguments& args) {
     options.ceiling = regretNamed(args.ceiling);
     if (!options.ceiling) return report(console, Error{Errc::badInput, "ceiling", {}, 0, args.ceiling});
   }
-  for (const auto& keep : args.keep) options.keep.push_back(unescapePath(keep));
   int status = 0;
   const auto job = openJob(console, args, status);
   if (!job) return status;
+  for (const auto& keep : args.keep) {
+    const auto path = namedPath(console.workshop, *job, keep);
+    if (!path) return report(console, path.error());
+    options.keep.push_back(*path);
+  }
   auto proposal = job->planBook().propose(options);
   if (!proposal) return report(console, proposal.error());
   if (!args.output.empty()) {
@@ -147,7 +152,7 @@ int proposeVerb(Console& console, const Arguments& args) {
 namespace {
 
 /// The rule on many that was asked for; fails with badInput for an age that is none.
-Result<Narrowing> ruleOf(const Job& job, const Arguments& args) {
+Result<Narrowing> ruleOf(const Workshop& workshop, const Job& job, const Arguments& args) {
   Narrowing rule;
   if (!args.older.empty()) {
     const auto days = parseDays(args.older);
@@ -156,23 +161,26 @@ Result<Narrowing> ruleOf(const Job& job, const Arguments& args) {
   }
   rule.newestStay = args.newestStay;
   for (const std::string& path : args.but) {
-    rule.but.push_back(unescapePath(path));
-    if (!job.surveys().survey()->tree.find(rule.but.back()))
-      return fail(Errc::notThere, "plan", rule.but.back());
+    const auto named = namedPath(workshop, job, path);
+    if (!named) return tl::unexpected(named.error());
+    rule.but.push_back(*named);
   }
   return rule;
 }
 
-Result<void> addItems(Job& job, const Arguments& args) {
-  const auto rule = ruleOf(job, args);
+Result<void> addItems(const Workshop& workshop, Job& job, const Arguments& args) {
+  const auto rule = ruleOf(workshop, job, args);
   if (!rule) return tl::unexpected(rule.error());
   std::vector<std::string> ids;
   std::vector<PathBytes> paths;
   for (const auto& item : args.items) {
-    if (job.surveys().find(item) != nullptr)
+    if (job.surveys().find(item) != nullptr) {
       ids.push_back(item);
-    else
-      paths.push_back(unescapePath(item));
+      continue;
+    }
+    const auto path = namedPath(workshop, job, item);
+    if (!path) return tl::unexpected(path.error());
+    paths.push_back(*path);
   }
   if (!paths.empty()) {
     const auto picked = job.planBook().pick(paths);
@@ -184,35 +192,35 @@ Result<void> addItems(Job& job, const Arguments& args) {
 }
 
 /// The id of the plan's line that an item names: by its id, or by the path of one of its things.
-Result<std::string> lineOf(const Job& job, const std::string& item) {
+Result<std::string> lineOf(const Workshop& workshop, const Job& job, const std::string& item) {
   const Plan& plan = job.planBook().plan();
   if (plan.find(item) != nullptr) return item;
-  const PathBytes path = unescapePath(item);
+  const PathBytes path = namedPath(workshop, job, item).value_or(unescapePath(item));
   for (const PlanLine& line : plan.lines)
     for (const Subject& s : line.items)
       if (s.path == path) return line.id;
   return fail(Errc::notThere, "plan", path, "no such line");
 }
 
-Result<void> editLines(Job& job, const Arguments& args) {
+/// All of them, or none.
+Result<void> editLines(const Workshop& workshop, Job& job, const Arguments& args) {
+  std::vector<std::string> ids;
   for (const auto& item : args.items) {
-    const auto id = lineOf(job, item);
+    const auto id = lineOf(workshop, job, item);
     if (!id) return tl::unexpected(id.error());
-    if (args.edit == "drop") {
-      if (auto done = job.planBook().drop(*id); !done) return done;
-      continue;
-    }
-    auto done = job.planBook().edit([&](Plan& plan) {
-      const auto at = static_cast<std::ptrdiff_t>(plan.find(*id) - plan.lines.data());
+    ids.push_back(*id);
+  }
+  if (args.edit == "drop") return job.planBook().drop(ids);
+  return job.planBook().edit([&](Plan& plan) {
+    for (const std::string& id : ids) {
+      const auto at = static_cast<std::ptrdiff_t>(plan.find(id) - plan.lines.data());
       const auto last = static_cast<std::ptrdiff_t>(plan.lines.size()) - 1;
       const auto to = std::clamp<std::ptrdiff_t>(at + args.by, 0, last);
       const auto first = plan.lines.begin();
       if (to < at) std::rotate(first + to, first + at, first + at + 1);
       if (to > at) std::rotate(first + at, first + at + 1, first + to + 1);
-    });
-    if (!done) return done;
-  }
-  return {};
+    }
+  });
 }
 
 }  // namespace
@@ -222,8 +230,8 @@ int plan(Console& console, const Arguments& args) {
   const auto job = openJob(console, args, status);
   if (!job) return status;
   Result<void> done;
-  if (args.edit == "add") done = addItems(*job, args);
-  if (args.edit == "drop" || args.edit == "move") done = editLines(*job, args);
+  if (args.edit == "add") done = addItems(console.workshop, *job, args);
+  if (args.edit == "drop" || args.edit == "move") done = editLines(console.workshop, *job, args);
   if (!done) return report(console, done.error());
   if (args.json)
     print(console, planJson(*job, job->planBook().plan()));

@@ -5,21 +5,37 @@
 
 namespace zt::desktop {
 
+namespace {
+
+/// A file box that can change nothing: the toolkit's own would delete, rename and make folders on the drive
+/// that it shows.
+std::optional<QString> pick(QWidget* parent, const QString& title, const QString& filter,
+                            QFileDialog::FileMode mode, QFileDialog::AcceptMode accept) {
+  QFileDialog box(parent, title);
+  box.setObjectName(QStringLiteral("fileBox"));
+  box.setOptions(QFileDialog::ReadOnly | QFileDialog::DontUseNativeDialog |
+                 (mode == QFileDialog::Directory ? QFileDialog::ShowDirsOnly : QFileDialog::Option()));
+  box.setFileMode(mode);
+  box.setAcceptMode(accept);
+  if (!filter.isEmpty()) box.setNameFilter(filter);
+  if (box.exec() != QDialog::Accepted || box.selectedFiles().isEmpty()) return std::nullopt;
+  return box.selectedFiles().constFirst();
+}
+
+}  // namespace
+
 std::optional<QString> DialogPrompter::chooseFolder(QWidget* parent, const QString& title) {
-  const QString folder = QFileDialog::getExistingDirectory(parent, title);
-  return folder.isEmpty() ? std::nullopt : std::optional(folder);
+  return pick(parent, title, {}, QFileDialog::Directory, QFileDialog::AcceptOpen);
 }
 
 std::optional<QString> DialogPrompter::chooseFile(QWidget* parent, const QString& title,
                                                   const QString& filter) {
-  const QString file = QFileDialog::getOpenFileName(parent, title, {}, filter);
-  return file.isEmpty() ? std::nullopt : std::optional(file);
+  return pick(parent, title, filter, QFileDialog::ExistingFile, QFileDialog::AcceptOpen);
 }
 
 std::optional<QString> DialogPrompter::chooseNewFile(QWidget* parent, const QString& title,
                                                      const QString& filter) {
-  const QString file = QFileDialog::getSaveFileName(parent, title, {}, filter);
-  return file.isEmpty() ? std::nullopt : std::optional(file);
+  return pick(parent, title, filter, QFileDialog::AnyFile, QFileDialog::AcceptSave);
 }
 
 std::optional<Prompter::TargetAnswer> DialogPrompter::askTarget(QWidget* parent) {

@@ -379,6 +379,12 @@ void Words::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all
     all.push_back({t("Not listed"), t("%1 smaller files", {number(rest)})});
   if (const auto rest = numberIn(f, "left-young"); rest > 0)
     all.push_back({t("Left alone"), t("%1 touched too lately", {things(rest)})});
+  if (const auto rest = numberIn(f, "left-foreign"); rest > 0)
+    all.push_back({t("Left"), e.place != nullptr && !e.place->maker.empty()
+                                  ? t("%1 that do not look like %2's", {number(rest), e.place->maker})
+                                  : t("%1 that do not look like what is made there", {number(rest)})});
+  if (hasFact(f, "not-its-makers"))
+    all.push_back({t("Look first"), t("nothing in it looks like what is made there, so it is not judged")});
   if (const auto open = numberIn(f, "held-open"); open > 0)
     all.push_back({t("In use"), t("%1 held open by a program; left out", {files(open)})});
   const bool restart = std::any_of(f.offers.begin(), f.offers.end(), [](const Offer& o) {
@@ -431,7 +437,26 @@ std::string Words::loss(std::string_view action, Regret regret) const {
 std::string Words::consent(const Consent::Line& line) const {
   std::string text = loss(line.action, line.regret) + ": " + path(line.example);
   if (line.items > 1) text += t(" and %1 more", {number(line.items - 1)});
-  return text + ", " + bytes(line.bytes);
+  text += ", " + bytes(line.bytes);
+  const std::string lost = losses(line.lost);
+  return lost.empty() ? text : text + t("; with it goes %1", {lost});
+}
+
+std::string Words::losses(const Losses& lost) const {
+  std::string text;
+  const auto add = [&](const std::string& piece) { text += (text.empty() ? "" : "; ") + piece; };
+  for (const std::string& known : lost.known) add(known);
+  const auto count = [&](FileKind kind, const char* one, const char* many) {
+    if (const auto n = lost.files[static_cast<std::size_t>(kind)]; n > 0) add(counted(n, one, many));
+  };
+  count(FileKind::document, "%1 document", "%1 documents");
+  count(FileKind::picture, "%1 picture", "%1 pictures");
+  count(FileKind::video, "%1 film", "%1 films");
+  count(FileKind::sound, "%1 sound", "%1 sounds");
+  count(FileKind::archive, "%1 archive", "%1 archives");
+  if (lost.unjudged > 0)
+    add(counted(lost.unjudged, "%1 file that nobody has judged", "%1 files that nobody has judged"));
+  return text;
 }
 
 std::string Words::ladder(const Ladder& l) const {
@@ -450,6 +475,9 @@ std::string Words::ladder(const Ladder& l) const {
 std::string Words::closedBecause(const Offer& offer) const {
   for (const std::string& condition : offer.conditions) {
     if (condition == "locked") return t("not offered: it is locked");
+    if (condition == "not-idle") return t("not offered now: its program runs, or has something of it open");
+    if (condition == "not-live") return t("not offered: only its own running system can do it");
+    if (condition == "not-off") return t("not offered: its system is the one that runs");
     if (condition == "not-yet" && offer.gain.atMost > 0)
       return offer.gain.sure == offer.gain.atMost
                  ? t("would free %1; this version cannot do it yet", {bytes(offer.gain.sure)})

@@ -36,6 +36,11 @@ const char* problemText(Errc code) {
       return "the drive's own system was not shut down for good, so nothing on it is changed; start it, shut "
              "it down "
              "completely (on an nt system: hold Shift while choosing Shut down), and bring the drive back";
+    case Errc::unclean:
+      return "the drive was not closed properly by its own system, or nobody here may ask whether it was, so "
+             "nothing on it is changed; let its own system check and shut it down, or start this with rights";
+    case Errc::unmet:
+      return "what it needs is not so now";
     case Errc::inUse:
       return "it is in use";
     case Errc::badInput:

@@ -66,6 +66,8 @@ std::string Words::understood(const Question& question) const {
 }
 
 std::string Words::notUnderstood(const Error& error) const {
+  if (!error.path.empty())
+    return t("nothing can be both: %1, and %2", {escapePath(error.path), escapePath(error.detail)});
   return error.sysErrno > 0 ? t("not understood, from letter %1 on: %2",
                                 {std::to_string(error.sysErrno), escapePath(error.detail)})
                             : t("not understood: %1", {escapePath(error.detail)});

@@ -98,6 +98,7 @@ public:
   std::string owner(const FindContext& context, std::uint32_t number) const;
   std::string loss(std::string_view action, Regret regret) const;  ///< what a consent says will be lost
   std::string consent(const Consent::Line& line) const;
+  std::string losses(const Losses& lost) const;  ///< what goes beside bytes; empty where nothing is known to
   std::string closedBecause(const Offer& offer) const;  ///< why a way cannot be gone
   std::string decision(const Decision& d, TimeNs now) const;
   /// The ladder in one line: "nothing to regret 4.2 GB · waiting +6.1 GB · …".

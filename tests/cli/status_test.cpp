@@ -11,7 +11,8 @@ namespace {
 TEST(CliStatus, IsTheDocumentedOneOfEveryError) {
   const std::set<Errc> safety{Errc::bedrock,   Errc::kept,     Errc::asleep,  Errc::outsideRoot,
                               Errc::noConsent, Errc::onDrive,  Errc::changed, Errc::inUse,
-                              Errc::conflict,  Errc::imported, Errc::away,    Errc::lastCopy};
+                              Errc::conflict,  Errc::imported, Errc::away,    Errc::lastCopy,
+                              Errc::unclean,   Errc::unmet};
   for (int i = 0; i < errorCodes; ++i) {
     const auto code = static_cast<Errc>(i);
     const Exit expected = safety.contains(code) ? refused : code == Errc::badInput ? usage : failed;

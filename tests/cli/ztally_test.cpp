@@ -27,6 +27,12 @@ protected:
   Ran measure() {
     return ztally("measure", t / "drive", "--job", job, "--job-on-drive", "--target", "50%", "--json");
   }
+  /// Carries the plan out with the consent that was asked for.
+  static Ran agree(const std::string& file) {
+    const Ran asked = ztally("reclaim", "--job", file, "--json");
+    EXPECT_EQ(asked.status, 4) << "without consent nothing is touched";
+    return ztally("reclaim", "--job", file, "--consent", asked.json()["consent"]["token"].get<std::string>());
+  }
   TempFolder t;
   std::string job = t / "a.ztjob";
 };
@@ -87,7 +93,9 @@ TEST_F(Ztally, GoesTheWholeWay) {
 TEST_F(Ztally, ReleasesOnlyWithConsent) {
   measure();
   ztally("plan", "--job", job, "add", "--action", "hold", "films");
-  ASSERT_EQ(ztally("reclaim", "--job", job).status, 0) << "holds need no consent";
+  EXPECT_EQ(ztally("reclaim", "--job", job).status, 4) << "without consent nothing moves";
+  EXPECT_TRUE(t.has("drive/films"));
+  ASSERT_EQ(agree(job).status, 0);
   EXPECT_FALSE(t.has("drive/films"));
   const Ran asked = ztally("release", "--job", job, "--json");
   EXPECT_EQ(asked.status, 4);
@@ -372,7 +380,7 @@ TEST_F(Ztally, PutsALostJobsThingsBackFromTheDriveAlone) {
   ASSERT_EQ(ztally("measure", t / "si", "--stand-in", "--job", job).status, 0);
   ASSERT_EQ(ztally("plan", "add", "--action", "hold", "tapes/one.wav", "tapes/two.wav", "--job", job).status,
             0);
-  ASSERT_EQ(ztally("reclaim", "--job", job).status, 0);
+  ASSERT_EQ(agree(job).status, 0);
   EXPECT_FALSE(t.has("si/drive/tapes/one.wav"));
   std::filesystem::remove(job);
   const Ran asked = ztally("release", "--drive", t / "si", "--stand-in", "--json");
@@ -393,7 +401,7 @@ TEST_F(Ztally, KeepsTwoJobsOnOneDriveApart) {
   for (const auto& [file, path] : {std::pair(job, "films/one.mp4"), std::pair(second, "other/three.mp4")}) {
     ASSERT_EQ(ztally("measure", t / "drive", "--job", file, "--job-on-drive").status, 0);
     ASSERT_EQ(ztally("plan", "add", "--action", "hold", path, "--job", file).status, 0);
-    ASSERT_EQ(ztally("reclaim", "--job", file).status, 0);
+    ASSERT_EQ(agree(file).status, 0);
   }
   EXPECT_EQ(ztally("undo", "--job", second).status, 0);
   EXPECT_TRUE(t.has("drive/other/three.mp4"));

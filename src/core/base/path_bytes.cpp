@@ -116,6 +116,23 @@ bool needsEscape(std::string_view bytes) {
   return escapePath(bytes) != bytes;
 }
 
+std::optional<PathBytes> withoutDots(std::string_view path) {
+  std::vector<std::string_view> kept;
+  for (const auto part : splitPath(path)) {
+    if (part == ".") continue;
+    if (part != "..") {
+      kept.push_back(part);
+    } else if (kept.empty()) {
+      return std::nullopt;
+    } else {
+      kept.pop_back();
+    }
+  }
+  PathBytes plain;
+  for (const auto part : kept) plain = joinPath(plain, part);
+  return plain;
+}
+
 bool plainRelative(std::string_view path) {
   if (path.empty() || path.front() == '/' || path.back() == '/' || path.find('\0') != std::string_view::npos)
     return false;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -35,6 +36,10 @@ inline bool beneath(std::string_view path, std::string_view folder) {
   return folder.empty() || (path.size() > folder.size() && path.substr(0, folder.size()) == folder &&
                             path[folder.size()] == '/');
 }
+
+/// A path without a leading slash, doubled and trailing ones, "." and "..", by its letters alone; nothing
+/// where it climbs out of where it begins.
+std::optional<PathBytes> withoutDots(std::string_view path);
 
 /// Whether a path is relative, not empty, and without "." and "..".
 bool plainRelative(std::string_view path);

@@ -78,6 +78,10 @@ std::string_view name(Errc code) {
       return "kept";
     case Errc::asleep:
       return "asleep";
+    case Errc::unclean:
+      return "unclean";
+    case Errc::unmet:
+      return "unmet";
     case Errc::inUse:
       return "in-use";
     case Errc::badInput:

@@ -21,6 +21,8 @@ enum class Errc {
   bedrock,       ///< the system needs it
   kept,          ///< somebody said keep
   asleep,        ///< the drive's own system was not shut down for good: nothing may be changed
+  unclean,       ///< the drive's own file system was not closed as it should be, or cannot say so
+  unmet,         ///< a condition of the thing's place does not hold now
   inUse,         ///< open, mounted or running
   badInput,      ///< text or a document that cannot be understood
   corrupt,       ///< a file of ours that is damaged
@@ -64,6 +66,6 @@ tl::unexpected<Error> failErrno(std::string_view operation, std::string path, in
 
 /// The stable name of a code, as printed in JSON ("no-space").
 std::string_view name(Errc code);
-constexpr int errorCodes = 31;
+constexpr int errorCodes = static_cast<int>(Errc::io) + 1;
 
 }  // namespace zt

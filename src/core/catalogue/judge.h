@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <absl/container/flat_hash_set.h>
+
 #include <functional>
 
 #include "core/base/clock.h"
@@ -24,9 +26,10 @@ enum class Verdict : std::uint8_t {
   unmarked,   ///< a condition is not met, or could not be looked at
   uncertain,  ///< whose system it is, is not certain
   link,       ///< leads elsewhere
-  personal    ///< personal kinds of file are in it
+  personal,   ///< personal kinds of file are in it
+  foreign     ///< not of a kind that the place's maker makes there
 };
-constexpr int verdicts = 7;
+constexpr int verdicts = 8;
 std::string_view name(Verdict verdict);
 
 /// One place as it speaks at one entry.
@@ -43,10 +46,11 @@ struct Sighting {
 
 /// What the places say of every entry of a survey. Immutable; any thread; the places outlive it.
 struct Sightings {
-  std::vector<Sighting> all;      ///< number 0 is where no place speaks
-  std::vector<std::uint32_t> of;  ///< by node: its sighting's number
-  std::vector<bool> part;         ///< by node
-  std::vector<NodeId> homes;      ///< the folders that are somebody's home
+  std::vector<Sighting> all;                    ///< number 0 is where no place speaks
+  std::vector<std::uint32_t> of;                ///< by node: its sighting's number
+  std::vector<bool> part;                       ///< by node
+  std::vector<NodeId> homes;                    ///< the folders that are somebody's home
+  absl::flat_hash_set<std::uint32_t> cutApart;  ///< sightings of which something foreign was cut out
 
   Judgement judgement(NodeId node) const {
     const Sighting& s = all[of[node]];

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/base/bytes.h"
+#include "core/catalogue/kind_list.h"
 #include "core/catalogue/standing.h"
 
 namespace zt {
@@ -66,6 +67,7 @@ struct Place {
   int ageDays = 0;                 ///< untouched for so long, or it is unjudged
   int newestStay = 0;              ///< so many of its siblings, the newest, are left alone
   std::string series;              ///< what makes siblings a series: "name", "device"; empty: all are one
+  KindList holds;                  ///< what its maker makes there: by itself a proposal takes nothing else
   std::vector<std::string> needs;  /// "idle", "live", "off", "clean"
   std::vector<Marker> onlyIf;      ///< all must be there
   std::vector<Marker> unless;      ///< none may be
@@ -81,6 +83,10 @@ struct Place {
   Lasts lasts = Lasts::unsaid;
   bool own = false;  ///< from a user's file: it never loosens bedrock
 
+  /// Whether what lies there is judged entry by entry, by what the maker makes.
+  bool byKinds() const {
+    return go == LetGo::here && (standing == Standing::rebuilds || standing == Standing::spent);
+  }
   bool isForm() const { return !paths.empty() && paths.front().starts_with("**"); }
 };
 

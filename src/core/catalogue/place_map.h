@@ -39,6 +39,7 @@ public:
   bool holdsRoot(std::string_view path) const;
   const std::vector<SystemRoot>& systems() const { return systems_; }
   const KnownPlaces& known() const { return *known_; }
+  const std::shared_ptr<const KnownPlaces>& shared() const { return known_; }
 
   /// A catalogue put to a place.
   struct Layer {

@@ -155,6 +155,13 @@ void checkPaths(TableReader& in, const Place& place) {
   }
 }
 
+KindList kinds(TableReader& in) {
+  std::string wrong;
+  auto list = KindList::read(in.texts("holds"), wrong);
+  if (!list) in.blame("holds has no such pattern: " + wrong);
+  return list ? std::move(*list) : KindList{};
+}
+
 Place readPlace(TableReader& in) {
   Place p;
   p.id = in.text("id");
@@ -180,6 +187,7 @@ Place readPlace(TableReader& in) {
   for (const std::string& need : p.needs)
     if (need != "idle" && need != "live" && need != "off" && need != "clean" && need != "restart")
       in.blame("unknown need: " + need);
+  p.holds = kinds(in);
   p.onlyIf = markers(in, "if");
   p.unless = markers(in, "unless");
   p.whole = in.flag("whole");

@@ -94,7 +94,69 @@ Drive bareDrive(const Mount& mount) {
   return d;
 }
 
-Result<Drive> toDrive(const System& system, const Mount& mount) {
+/// Whether two mounts show one file system: the same device, or for Btrfs (whose subvolumes have numbers of
+/// their own) the same source.
+bool sameFileSystem(const Mount& a, const Mount& b) {
+  if (a.device == b.device) return true;
+  return a.fsType == b.fsType && a.source == b.source && a.source.rfind("/dev/", 0) == 0;
+}
+
+/// A folder's path below another one of the same file system; nothing where it does not lie there.
+std::optional<PathBytes> below(const PathBytes& path, const PathBytes& top) {
+  if (top.empty() || top == "/") return PathBytes(path.substr(std::min<std::size_t>(1, path.size())));
+  if (path == top) return PathBytes{};
+  return beneath(path, top) ? std::optional(PathBytes(path.substr(top.size() + 1))) : std::nullopt;
+}
+
+/// Systems as seen from their top, turned to a folder of theirs.
+std::vector<SystemRoot> turnedTo(const PathBytes& folder, const std::vector<SystemRoot>& systems) {
+  std::vector<SystemRoot> turned;
+  for (SystemRoot s : systems) {
+    if (s.at == folder) {
+      s.at.clear();
+    } else if (beneath(s.at, folder)) {
+      s.at = s.at.substr(folder.empty() ? 0 : folder.size() + 1);
+    } else if (s.at.empty() || beneath(folder, s.at)) {
+      s.prefix = joinPath(s.prefix, folder.substr(s.at.empty() ? 0 : s.at.size() + 1));
+      s.at.clear();
+      s.previous = false;  // only a part of it is looked at; bedrock holds there
+    } else {
+      continue;
+    }
+    turned.push_back(std::move(s));
+  }
+  return turned;
+}
+
+/// What is known of a mount that shows a folder of its file system, not its top: a thing's place is its path
+/// in its own file system. Where the top is mounted, too, it says which systems lie on it; else each family
+/// may, and nothing is certain.
+std::vector<SystemRoot> systemsAbove(const System& system, const std::vector<Mount>& mounts,
+                                     const Mount& mount) {
+  if (mount.root.empty() || mount.root == "/" || mount.pseudo) return {};
+  const Mount* top = nullptr;
+  for (const Mount& other : mounts) {
+    const bool higher = other.root.size() < mount.root.size() && below(mount.root, other.root).has_value();
+    const bool better = top == nullptr || other.root.size() <= top->root.size();
+    if (higher && better && other.id != mount.id && sameFileSystem(other, mount)) top = &other;
+  }
+  const auto opened =
+      top == nullptr ? Result<FolderPtr>(fail(Errc::notThere, "drive")) : system.files->openRoot(top->target);
+  if (opened) {
+    auto systems = systemsIn(*namesOn(*system.files, *opened));
+    if (isLive(top->target))
+      systems.push_back({{}, top->target.substr(1), SystemFamily::linuxFamily, true, false});
+    if (top->root == "/" || !systems.empty()) return turnedTo(*below(mount.root, top->root), systems);
+  }
+  PathBytes inside = mount.root.substr(1);
+  if (const auto part = companionOf(inside)) inside = *part;
+  std::vector<SystemRoot> all;
+  for (const auto family : {SystemFamily::linuxFamily, SystemFamily::nt, SystemFamily::mac})
+    all.push_back({{}, inside, family, false, false});
+  return all;
+}
+
+Result<Drive> toDrive(const System& system, const std::vector<Mount>& mounts, const Mount& mount) {
   auto root = system.files->openRoot(mount.target);
   if (!root) return tl::unexpected(root.error());
   const auto usage = system.files->usage(**root);
@@ -107,6 +169,9 @@ Result<Drive> toDrive(const System& system, const Mount& mount) {
   d.usage = *usage;
   d.readOnly = mount.readOnly || usage->readOnly;
   d.systems = systemsIn(*namesOn(*system.files, *root));
+  for (SystemRoot& above : systemsAbove(system, mounts, mount))
+    if (std::find(d.systems.begin(), d.systems.end(), above) == d.systems.end())
+      d.systems.push_back(std::move(above));
   if (!d.systems.empty()) d.systemName = systemNameOn(*system.files, **root, d.systems.front());
   d.role = roleOf(mount, facts, d.family());
   d.kind = kindOf(mount, facts);
@@ -114,11 +179,14 @@ Result<Drive> toDrive(const System& system, const Mount& mount) {
   return d;
 }
 
-/// Whether two mounts show one file system: the same device, or for Btrfs (whose subvolumes have numbers of
-/// their own) the same source.
-bool sameFileSystem(const Mount& a, const Mount& b) {
-  if (a.device == b.device) return true;
-  return a.fsType == b.fsType && a.source == b.source && a.source.rfind("/dev/", 0) == 0;
+/// The mount that a path is seen through.
+const Mount* mountOf(const std::vector<Mount>& mounts, const PathBytes& path) {
+  const Mount* best = nullptr;
+  for (const Mount& m : mounts) {
+    const bool holds = m.target == "/" || path == m.target || beneath(path, m.target);
+    if (holds && (best == nullptr || m.target.size() >= best->target.size())) best = &m;
+  }
+  return best;
 }
 
 /// Which of two mounts of one file system stands for it: its own root before a bound folder, then the shorter
@@ -159,8 +227,10 @@ std::vector<MountGroup> groupMounts(const std::vector<Mount>& mounts) {
 
 namespace {
 /// Asks one drive on a thread of its own. The ports are shared, so it may go on after it was given up.
-std::future<Result<Drive>> askDrive(const System& system, const Mount& mount) {
-  std::packaged_task<Result<Drive>()> ask([system, mount] { return toDrive(system, mount); });
+std::future<Result<Drive>> askDrive(const System& system,
+                                    const std::shared_ptr<const std::vector<Mount>>& all,
+                                    const Mount& mount) {
+  std::packaged_task<Result<Drive>()> ask([system, all, mount] { return toDrive(system, *all, mount); });
   auto answer = ask.get_future();
   std::thread(std::move(ask)).detach();
   return answer;
@@ -171,8 +241,9 @@ Result<std::vector<Drive>> listDrives(const System& system, std::chrono::millise
   const auto mounts = system.mounts->mounts();
   if (!mounts) return tl::unexpected(mounts.error());
   auto groups = groupMounts(*mounts);
+  const auto all = std::make_shared<const std::vector<Mount>>(*mounts);
   std::vector<std::future<Result<Drive>>> answers;
-  for (const auto& group : groups) answers.push_back(askDrive(system, group.face));
+  for (const auto& group : groups) answers.push_back(askDrive(system, all, group.face));
   const auto until = std::chrono::steady_clock::now() + patience;
   std::vector<Drive> drives;
   for (std::size_t i = 0; i < groups.size(); ++i) {
@@ -193,13 +264,37 @@ Result<std::vector<Drive>> listDrives(const System& system, std::chrono::millise
 Result<Drive> driveOf(const System& system, const PathBytes& path) {
   const auto mounts = system.mounts->mounts();
   if (!mounts) return tl::unexpected(mounts.error());
-  const Mount* best = nullptr;
-  for (const Mount& m : *mounts) {
-    const bool holds = m.target == "/" || path == m.target || beneath(path, m.target);
-    if (holds && (best == nullptr || m.target.size() >= best->target.size())) best = &m;
-  }
+  const Mount* best = mountOf(*mounts, path);
   if (best == nullptr) return fail(Errc::notThere, "drive-of", path);
-  return toDrive(system, *best);
+  return toDrive(system, *mounts, *best);
+}
+
+Result<bool> onOneFileSystem(const System& system, const PathBytes& a, const PathBytes& b) {
+  const auto mounts = system.mounts->mounts();
+  if (!mounts) return tl::unexpected(mounts.error());
+  const Mount* first = mountOf(*mounts, a);
+  const Mount* second = mountOf(*mounts, b);
+  return first != nullptr && second != nullptr && sameFileSystem(*first, *second);
+}
+
+Result<PathBytes> pathInFileSystem(const System& system, const PathBytes& path) {
+  const auto mounts = system.mounts->mounts();
+  if (!mounts) return tl::unexpected(mounts.error());
+  const Mount* mount = mountOf(*mounts, path);
+  if (mount == nullptr) return fail(Errc::notThere, "drive-of", path);
+  const PathBytes rest = below(path, mount->target).value_or(PathBytes{});
+  const PathBytes top = mount->root.empty() ? PathBytes{} : mount->root.substr(1);
+  return joinPath(top, rest);
+}
+
+Result<PathBytes> topOf(const System& system, const PathBytes& path) {
+  const auto mounts = system.mounts->mounts();
+  if (!mounts) return tl::unexpected(mounts.error());
+  const Mount* here = mountOf(*mounts, path);
+  if (here == nullptr) return fail(Errc::notThere, "drive-of", path);
+  for (const Mount& other : *mounts)
+    if ((other.root == "/" || other.root.empty()) && sameFileSystem(other, *here)) return other.target;
+  return fail(Errc::notThere, "drive-of", path);
 }
 
 }  // namespace zt

@@ -70,6 +70,17 @@ void overrule(Drive& drive, const DriveOverrule& said);
 Result<std::vector<Drive>> listDrives(const System& system,
                                       std::chrono::milliseconds patience = std::chrono::milliseconds(2000));
 
+/// Whether two paths lie on one file system, by whatever mounts (of Btrfs: whatever subvolumes) they are
+/// seen. Both absolute and free of links.
+Result<bool> onOneFileSystem(const System& system, const PathBytes& a, const PathBytes& b);
+
+/// A path as its own file system has it, from its top, by the mount that it is seen through.
+Result<PathBytes> pathInFileSystem(const System& system, const PathBytes& path);
+
+/// Where the top of the file system is mounted that a path lies on; fails with notThere where only folders of
+/// it are.
+Result<PathBytes> topOf(const System& system, const PathBytes& path);
+
 /// The drive that a folder lies on. `path` must be absolute and free of links.
 Result<Drive> driveOf(const System& system, const PathBytes& path);
 

@@ -22,8 +22,8 @@ namespace {
 struct Signs {
   SystemFamily family;
   std::vector<std::vector<std::string_view>> signs;
-  /// Folders that make a drive suspect although no sign is there: all of them must be.
-  std::vector<std::string_view> suspects;
+  /// Folders that make a drive suspect although no sign is there: all of any of these must be.
+  std::vector<std::vector<std::string_view>> suspects;
 };
 
 const std::vector<Signs>& allSigns() {
@@ -34,18 +34,18 @@ const std::vector<Signs>& allSigns() {
          "ostree/repo"},
         {"etc/fstab", "etc/machine-id", "usr/lib/systemd/systemd", "sbin/init"},
         {"usr/bin", "bin/sh"}},
-       {"etc", "usr"}},
+       {{"etc", "usr"}, {"etc", "bin"}, {"etc", "sbin"}, {"bin", "sbin"}, {"etc", "lib"}}},
       {SystemFamily::nt,
        {{"Windows/System32/ntoskrnl.exe", "WINNT/System32/ntoskrnl.exe"},
         {"Windows/System32/config/SYSTEM", "Windows/System32/config/SOFTWARE"},
         {"Windows/System32", "Windows/explorer.exe"}},
-       {"Windows"}},
+       {{"Windows"}}},
       {SystemFamily::mac,
        {{"System/Library/CoreServices/SystemVersion.plist", "private/var/db/dslocal/nodes/Default",
          "private/var/db/.AppleSetupDone"},
         {"Library/Preferences/SystemConfiguration"},
         {"System/Library/CoreServices", "private/var/db"}},
-       {"System", "Library"}}};
+       {{"System", "Library"}}}};
   return all;
 }
 
@@ -115,14 +115,20 @@ void findDeployments(const NameView& names, std::vector<SystemRoot>& found) {
     if (names.has(base + "/var", false))
       found.push_back({base + "/var", "var", SystemFamily::linuxFamily, true, false});
   }
+  // What the deployments are made of, and what starts them, is needed where they lie.
+  if (names.has("ostree/repo", false) || names.has("boot/ostree", false))
+    found.push_back({{}, {}, SystemFamily::linuxFamily, false, false});
 }
 
 /// A folder that is built like a system, without a sign of one.
 std::optional<SystemRoot> suspectAt(const NameView& names, const PathBytes& at, const Signs& family) {
-  const bool all = std::all_of(family.suspects.begin(), family.suspects.end(), [&](auto path) {
-    return names.has(joinPath(at, path), foldsCase(family.family));
-  });
-  return all ? std::optional(SystemRoot{at, {}, family.family, false, false}) : std::nullopt;
+  const auto there = [&](const std::vector<std::string_view>& folders) {
+    return std::all_of(folders.begin(), folders.end(),
+                       [&](auto path) { return names.has(joinPath(at, path), foldsCase(family.family)); });
+  };
+  return std::any_of(family.suspects.begin(), family.suspects.end(), there)
+             ? std::optional(SystemRoot{at, {}, family.family, false, false})
+             : std::nullopt;
 }
 
 /// Whole systems that lie beside the one in use; what is built like one is not taken apart either.
@@ -139,6 +145,20 @@ void findPrevious(const NameView& names, const SystemRoot& used, std::vector<Sys
 }
 
 }  // namespace
+
+std::optional<PathBytes> companionOf(std::string_view folder) {
+  const auto parts = splitPath(folder);
+  if (parts.empty()) return std::nullopt;
+  PathBytes stands;
+  if (parts[0] != "@" && parts[0] != "@rootfs") {
+    const auto known = std::find_if(std::begin(companions), std::end(companions),
+                                    [&](const Companion& c) { return c.name == parts[0]; });
+    if (known == std::end(companions)) return std::nullopt;
+    stands = known->stands;
+  }
+  for (std::size_t i = 1; i < parts.size(); ++i) stands = joinPath(stands, parts[i]);
+  return stands;
+}
 
 std::vector<SystemRoot> systemsIn(const NameView& names) {
   std::vector<SystemRoot> found;

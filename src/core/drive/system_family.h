@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -42,6 +43,10 @@ public:
 /// deployments), and beside it. Where the signs do not suffice the drive is treated as carrying one: the root
 /// then is not `certain`. Empty if nothing speaks for a system.
 std::vector<SystemRoot> systemsIn(const NameView& names);
+
+/// Which part of a system a folder stands for that a Btrfs layout puts beside the system's top ("@home":
+/// "home"); of the top itself ("@") nothing. With what lies further down: "@/etc" is "etc".
+std::optional<PathBytes> companionOf(std::string_view folder);
 
 /// A drive's own files as names. Opens folders and asks for stats, which sets no access time; lists a folder
 /// only where that sets none either.

@@ -218,7 +218,19 @@ private:
 }  // namespace
 
 QuestionWords questionWords(const FindContext& context, std::vector<std::string> findKinds) {
-  return {context.options.owners, std::move(findKinds)};
+  const auto folder = [&context](const PathBytes& said) -> std::optional<PathBytes> {
+    const auto plain = withoutDots(said);
+    if (!plain) return std::nullopt;
+    const PathBytes& root = context.survey.root;
+    std::vector<PathBytes> meant{*plain};
+    if (said.starts_with('/') && "/" + *plain == root) meant.emplace_back();
+    if (said.starts_with('/') && beneath("/" + *plain, root))
+      meant.push_back(("/" + *plain).substr(root.size() + 1));
+    for (const PathBytes& path : meant)
+      if (const auto node = context.tree.find(path); node && context.tree.isFolder(*node)) return path;
+    return std::nullopt;
+  };
+  return {context.options.owners, std::move(findKinds), folder};
 }
 
 FindMatcher::FindMatcher(const FindContext& context, Question question)

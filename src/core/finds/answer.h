@@ -15,7 +15,8 @@ constexpr int listColumns = 8;
 /// The value that a column shows, as a number; the name's is 0.
 std::uint64_t columnValue(const FindContext& context, NodeId node, ListColumn column);
 
-/// The words that a question about a survey's entries may use; about finds, with their kinds.
+/// The words that a question about a survey's entries may use; about finds, with their kinds. The context
+/// must outlive them.
 QuestionWords questionWords(const FindContext& context, std::vector<std::string> findKinds = {});
 
 /// Entries that answer a question, in order of their numbers. Stops early, with what it has, when asked to.

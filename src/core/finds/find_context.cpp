@@ -23,6 +23,7 @@ FindContext::FindContext(SurveyPtr s, PlaceMap p, FindOptions o)
       gain(tree, survey.holdings, held),
       points(survey, gain, this->options.now) {
   takeJudgements();
+  findBusy();
   findTrashes();
   kindsFound_.get();
 }
@@ -66,6 +67,24 @@ absl::flat_hash_set<NodeId> FindContext::heldOpen() const {
     if (tree.kind(id) == EntryKind::file && options.openInodes.contains(tree.inode(id)) && !tree.isGone(id))
       all.insert(id);
   return all;
+}
+
+void FindContext::findBusy() {
+  for (NodeId id = 1; id < tree.size() && !options.openInodes.empty(); ++id) {
+    if (!tree.isFolder(id) || tree.isGone(id)) continue;
+    if (const auto who = options.openInodes.find(tree.inode(id)); who != options.openInodes.end())
+      busy.emplace(id, who->second);
+  }
+}
+
+const std::string* FindContext::holderIn(NodeId node) const {
+  const auto touches = [&](NodeId other) { return other == node || gain.beneath(other, node); };
+  for (const NodeId file : held)
+    if (touches(file)) return &options.openInodes.at(tree.inode(file));
+  for (const auto& [folder, who] : busy)
+    // What lies in a layer of an overlay is seen through it.
+    if (touches(folder) || (who.starts_with("overlay ") && gain.beneath(node, folder))) return &who;
+  return nullptr;
 }
 
 void FindContext::findKinds() {

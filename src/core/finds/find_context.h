@@ -29,10 +29,11 @@ struct FindOptions {
   OwnerNames owners;
   /// Files that somebody holds open, on the drive that is measured, and who does.
   absl::flat_hash_map<std::uint64_t, std::string> openInodes;
-  bool live = false;             ///< the system on the drive is the one that runs
-  MachineFacts machine;          ///< of the machine that it runs on; empty where it does not
-  bool keepsAccessTimes = true;  ///< the mount keeps them well enough to be quoted
-  Elsewhere elsewhere;           ///< empty where nothing is known of other drives
+  std::vector<std::string> programs;  ///< that run on this machine, as far as that can be seen
+  bool live = false;                  ///< the system on the drive is the one that runs
+  MachineFacts machine;               ///< of the machine that it runs on; empty where it does not
+  bool keepsAccessTimes = true;       ///< the mount keeps them well enough to be quoted
+  Elsewhere elsewhere;                ///< empty where nothing is known of other drives
   /// The first bytes of a file; empty where the drive is not at hand. Asked while the context is built only.
   std::function<std::optional<std::string>(NodeId file, std::size_t most)> head;
 };
@@ -70,7 +71,9 @@ public:
   std::vector<TrashFolder> trashes;
   std::vector<bool> inTrash;               ///< by node
   const absl::flat_hash_set<NodeId> held;  ///< files that somebody held open when the survey was made
-  std::vector<bool> part;                  ///< by node: goes only with the whole that it lies in
+  /// Folders that somebody works in, that are mounted elsewhere or upon, or that an overlay is made of.
+  absl::flat_hash_map<NodeId, std::string> busy;
+  std::vector<bool> part;  ///< by node: goes only with the whole that it lies in
 
 private:
   std::future<void> kindsFound_;  ///< begins before the sightings are made
@@ -91,6 +94,8 @@ public:
   bool locked(std::string_view path) const;
   Subject subject(NodeId node) const;
   Subject pointSubject(std::uint32_t point) const;
+  /// Who had an entry or anything in it in use when the survey was made; nullptr if nobody did.
+  const std::string* holderIn(NodeId node) const;
   /// The point of the file system that a subject is about, if it is one and still there.
   std::optional<std::uint32_t> pointOf(const Subject& subject) const;
   /// The state of a series that a subject is: such a point, or a folder of a linked series.
@@ -122,6 +127,7 @@ private:
   void takeJudgements();
   absl::flat_hash_set<NodeId> heldOpen() const;
   void findKinds();
+  void findBusy();
   void findTrashes();
   std::optional<TrashForm> trashAt(NodeId folder) const;
   std::vector<Judgement> beneath_;  ///< by folder number: the strictest and the worst in it

@@ -65,6 +65,11 @@ void Marks::takeMissing(const Marks& others, const SurveyTree& tree) {
     if (tree.find(path)) marks_.emplace(path, said);
 }
 
+void Marks::takeKept(const Marks& others) {
+  for (const auto& [path, said] : others.marks_)
+    if (said.mark == Mark::keep) marks_.insert_or_assign(path, said);
+}
+
 std::optional<Mark> Marks::of(std::string_view path) const {
   if (marks_.empty()) return std::nullopt;
   for (std::string_view at = path;; at = parentPath(at)) {

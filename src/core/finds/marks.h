@@ -40,6 +40,8 @@ public:
   Marks on(const SurveyTree& tree) const;
   /// Takes the marks of others on what is there and of which nothing is said yet.
   void takeMissing(const Marks& others, const SurveyTree& tree);
+  /// Takes what others keep, whatever is said of it here.
+  void takeKept(const Marks& others);
   /// The nearest mark at or above a path.
   std::optional<Mark> of(std::string_view path) const;
   /// Whether a path must not go as a whole because somebody said keep: of it, of what it lies in, or of

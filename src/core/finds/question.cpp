@@ -131,7 +131,23 @@ bool readValue(Condition& c, std::string_view value, const QuestionWords& words)
   if (c.sort == Sort::owner && !words.owners.number(*text)) return false;
   c.text = c.sort == Sort::in ? unescapePath(*text) : *text;
   while (c.sort == Sort::in && c.text.size() > 1 && c.text.back() == '/') c.text.pop_back();
-  return true;
+  if (c.sort != Sort::in || !words.folder) return true;
+  const auto folder = words.folder(c.text);
+  if (folder) c.text = *folder;
+  return folder.has_value();
+}
+
+/// Whether nothing can be both.
+bool contradict(const Condition& a, const Condition& b) {
+  const auto pair = [&](Sort x, Sort y) { return a.sort == x && b.sort == y && !a.negated && !b.negated; };
+  if (a.sort == b.sort && a.negated != b.negated && a.sort != Sort::over && a.sort != Sort::under &&
+      a.sort != Sort::older && a.sort != Sort::newer)
+    return a.text == b.text;
+  if (a.sort == b.sort && a.negated != b.negated) return a.bytes == b.bytes && a.days == b.days;
+  if (pair(Sort::over, Sort::under)) return a.bytes >= b.bytes;
+  if (pair(Sort::older, Sort::newer)) return a.days >= b.days;
+  const bool folders = pair(Sort::files, Sort::folders) || pair(Sort::kind, Sort::folders);
+  return folders;
 }
 
 /// A condition that is one of our words; false if it is none.
@@ -180,6 +196,17 @@ Result<Question> parseQuestion(std::string_view text, const QuestionWords& words
     Condition c;
     if (piece.open || !readCondition(c, piece.text, words)) {
       Error error{Errc::badInput, "question", {}, 0, piece.text};
+      error.sysErrno = static_cast<int>(piece.place) + 1;
+      return tl::unexpected(std::move(error));
+    }
+    const auto& before = question.conditions;
+    const auto other = std::find_if(before.begin(), before.end(), [&](const Condition& earlier) {
+      return contradict(earlier, c) || contradict(c, earlier);
+    });
+    if (other != before.end()) {
+      Question one;
+      one.conditions.push_back(*other);
+      Error error{Errc::badInput, "question", questionText(one), 0, piece.text};
       error.sysErrno = static_cast<int>(piece.place) + 1;
       return tl::unexpected(std::move(error));
     }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <string>
 #include <variant>
@@ -60,6 +61,8 @@ struct Question {
 struct QuestionWords {
   OwnerNames owners;
   std::vector<std::string> findKinds;  ///< empty where entries are asked about
+  /// The folder that a path names, from the measured root; nothing for what is none. Empty: any may be.
+  std::function<std::optional<PathBytes>(const PathBytes& path)> folder = nullptr;
 };
 
 /// Reads a question in plain words: conditions separated by commas.
@@ -69,7 +72,8 @@ struct QuestionWords {
 ///     "in quotes" taken literally
 ///
 /// Amounts as in `parseAmount`; ages in d, w, m (30 days) and y (365 days). Fails with badInput: `detail` is
-/// the condition that is not understood, `sysErrno` the place of its first letter, counted from 1.
+/// the condition that is not understood (an owner or folder that is not known among them), `sysErrno` the
+/// place of its first letter, counted from 1; with `path` the condition before it that it contradicts.
 Result<Question> parseQuestion(std::string_view text, const QuestionWords& words);
 
 /// The way back: a text that is read as the same question.

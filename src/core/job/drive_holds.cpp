@@ -29,7 +29,14 @@ Result<void> DriveHolds::look() {
   auto root = site_->files()->openRoot(drive.standIn ? site_->root() : drive.target);
   if (!root) return tl::unexpected(root.error());
   root_ = std::move(*root);
-  const auto folders = workshop_.visits ? workshop_.visits->holds(drive.id) : std::vector<PathBytes>{};
+  auto folders = workshop_.visits ? workshop_.visits->holds(drive.id) : std::vector<PathBytes>{};
+  // A hold lies where its owner could make one: in any folder above what it took.
+  auto survey = std::make_shared<Survey>();
+  if (walk(site_->files(), root_, {}, {}, nullptr, survey)) {
+    const SurveyTree& tree = survey->tree;
+    for (NodeId id = 1; id < tree.size(); ++id)
+      if (tree.isFolder(id) && tree.name(id) == holdName) folders.push_back(tree.path(tree.parent(id)));
+  }
   things_ = heldThings(*site_->files(), root_, folders);
   return {};
 }
@@ -55,11 +62,16 @@ Result<GuardedDrive> DriveHolds::guardedAt(const PathBytes& hold) {
     return tl::unexpected(walked.error());
   survey->root = joinPath(site_->root(), hold);
   survey->finished = workshop_.clock->now();
-  auto context = std::make_shared<const FindContext>(survey, PlaceMap({}, hold), FindOptions{});
+  std::vector<SystemRoot> systems = site_->drive().systems;
+  if (site_->drive().liveSystem)
+    systems.push_back({{}, site_->drive().target.substr(1), SystemFamily::linuxFamily, true, false});
+  // The places are asked by paths from the drive's top alone, for where things return to.
+  auto context = std::make_shared<const FindContext>(survey, PlaceMap(std::move(systems), {}), FindOptions{});
   return GuardedDrive{site_->files(), site_->openFiles(), std::move(context), {}, root_, {}, hold};
 }
 
 Result<std::vector<JournalRecord>> DriveHolds::putBack(std::stop_token stop) {
+  if (auto may = site_->mayChange(); !may) return tl::unexpected(may.error());
   auto journal = JobFile::create({});
   if (!journal) return tl::unexpected(journal.error());
   std::vector<JournalRecord> done;
@@ -82,6 +94,7 @@ Consent DriveHolds::releaseConsent() const {
 
 Result<std::vector<JournalRecord>> DriveHolds::release(std::string_view token, std::stop_token stop) {
   if (releaseConsent().token != token) return fail(Errc::noConsent, "release");
+  if (auto may = site_->mayChange(); !may) return tl::unexpected(may.error());
   auto journal = JobFile::create({});
   if (!journal) return tl::unexpected(journal.error());
   std::vector<JournalRecord> done;

@@ -2,10 +2,12 @@
 #include "core/job/job.h"
 
 #include <algorithm>
+#include <set>
 
 #include "core/job/outcome_json.h"
 #include "core/os/paths.h"
 #include "core/os/rights/fallback_file_system.h"
+#include "core/reclaim/claims.h"
 #include "core/reclaim/held_things.h"
 
 namespace zt {
@@ -83,25 +85,21 @@ Result<void> Job::load() {
   if (site().closed() && surveys_.survey()) place_.remember(*surveys_.survey());
   if (auto loaded = plan_.load(); !loaded) return loaded;
   if (auto loaded = runs_.load(); !loaded) return loaded;
-  recoverRuns();
+  auto open = runs_.cutShort();
+  if (!open) return tl::unexpected(open.error());
+  cutShort_ = std::move(*open);
   return {};
 }
 
-void Job::recoverRuns() {
-  const auto needed = runs_.needsRecovery();
-  if (!needed || !*needed) return;
-  auto drive = guarded();
-  if (!drive) {
-    recovery_.waits = drive.error();
-    return;
-  }
-  auto settled = runs_.recover(*drive);
-  if (!settled) {
-    recovery_.waits = settled.error();
-    return;
-  }
-  recovery_.records = std::move(*settled);
+/// Takes back what a run left that was cut short. Gives the records as they then stand.
+Result<std::vector<JournalRecord>> Job::settle(const GuardedDrive& drive) {
+  if (cutShort_.empty()) return std::vector<JournalRecord>{};
+  auto settled = runs_.recover(drive);
+  if (!settled) return settled;
   (void)place_.afterChange();
+  auto open = runs_.cutShort();
+  cutShort_ = open ? std::move(*open) : std::vector<JournalRecord>{};
+  return settled;
 }
 
 Result<GuardedDrive> Job::guarded() {
@@ -112,18 +110,20 @@ Result<GuardedDrive> Job::guarded() {
   if (!root) return tl::unexpected(root.error());
   const auto stat = site().files()->stat(**root, {});
   if (!stat || stat->inode != survey->tree.inode(0)) return fail(Errc::changed, "drive", site().root());
-  if (auto awake = checkAwake(*site().files(), **root, surveys_.context()->places.systems()); !awake)
-    return tl::unexpected(awake.error());
-  return GuardedDrive{site().files(),
-                      site().openFiles(),
-                      surveys_.context(),
-                      plan_.marks(),
-                      std::move(*root),
-                      identity(),
-                      {},
-                      plan_.copies(plan_.plan()),
-                      site().snapshots(),
-                      site().drive().target};
+  if (auto may = site().mayChange(); !may) return tl::unexpected(may.error());
+  GuardedDrive drive{site().files(),
+                     site().openFiles(),
+                     surveys_.context(),
+                     plan_.marks(),
+                     std::move(*root),
+                     identity(),
+                     {},
+                     plan_.copies(plan_.plan()),
+                     site().snapshots(),
+                     site().drive().target};
+  drive.keptNow = [this, survey] { return place_.marksOfEarlierVisits().on(survey->tree); };
+  drive.marks.takeKept(drive.keptNow());
+  return drive;
 }
 
 Result<std::vector<JournalRecord>> Job::rehearse() {
@@ -135,6 +135,9 @@ Result<std::vector<JournalRecord>> Job::rehearse() {
 Result<RunReport> Job::reclaim(std::string_view token, const RunControl& control) {
   auto drive = guarded();
   if (!drive) return tl::unexpected(drive.error());
+  if (planBook().consent().token != token) return fail(Errc::noConsent, "reclaim");
+  if (auto settled = settle(*drive); !settled) return tl::unexpected(settled.error());
+  tidyUnused(*drive);
   auto report = runs_.carryOut(*drive, plan_.plan(), token, control);
   if (!report) return report;
   std::vector<std::string> done;
@@ -152,11 +155,26 @@ Result<RunReport> Job::reclaim(std::string_view token, const RunControl& control
   return report;
 }
 
+/// Empty folders that an earlier run made for what it did not come to take.
+void Job::tidyUnused(const GuardedDrive& drive) const {
+  std::set<PathBytes> bases{PathBytes{}};
+  for (const PlanLine& line : plan_.plan().lines)
+    for (const Subject& item : line.items)
+      for (std::string_view at = parentPath(item.path); !at.empty(); at = parentPath(at))
+        if (!bases.emplace(at).second) break;
+  for (const PathBytes& base : bases) tidyEmptyHold(drive, base);
+}
+
 Result<std::vector<JournalRecord>> Job::undo(std::int64_t run, std::stop_token stop) {
-  if (auto held = runs_.held(run); !held || held->empty()) return held;
+  const auto held = runs_.held(run);
+  if (!held || (held->empty() && cutShort_.empty())) return held;
   auto drive = guarded();
   if (!drive) return tl::unexpected(drive.error());
+  auto settled = settle(*drive);
+  if (!settled) return settled;
+  tidyUnused(*drive);
   auto done = runs_.undo(*drive, run, stop);
+  if (done) done->insert(done->begin(), settled->begin(), settled->end());
   (void)place_.afterChange();
   return done;
 }
@@ -164,6 +182,7 @@ Result<std::vector<JournalRecord>> Job::undo(std::int64_t run, std::stop_token s
 Result<std::vector<JournalRecord>> Job::release(std::string_view token, std::stop_token stop) {
   auto drive = guarded();
   if (!drive) return tl::unexpected(drive.error());
+  if (auto settled = settle(*drive); !settled) return settled;
   auto done = runs_.release(*drive, token, stop);
   (void)place_.afterChange();
   return done;

@@ -25,7 +25,7 @@ public:
   /// A job on a survey that was imported: to explore, to compare, nothing else. The file may lie anywhere.
   static Result<std::unique_ptr<Job>> createImported(const Workshop& workshop, SurveyPtr survey,
                                                      const PathBytes& file);
-  /// A saved job. Runs that were cut short are brought to a known end first; `recovered` says what was done.
+  /// A saved job. Reads only: `cutShort` says what a run left that did not come to its end.
   static Result<std::unique_ptr<Job>> open(const Workshop& workshop, const PathBytes& file);
 
   const Site& site() const { return place_.site(); }
@@ -44,12 +44,9 @@ public:
   Measurer& measurer() { return measurer_; }
   const Measurer& measurer() const { return measurer_; }
 
-  /// What opening the job did for runs that were cut short.
-  struct Recovery {
-    std::vector<JournalRecord> records;  ///< as they were brought to an end
-    std::optional<Error> waits;  ///< why that could not be done: the drive is not attached, or another
-  };
-  const Recovery& recovery() const { return recovery_; }
+  /// What runs left that were cut short, as the journal says; opening the job changes nothing of it.
+  /// `reclaim`, `undo` and `release` settle it first: each thing is taken back, none is finished.
+  const std::vector<JournalRecord>& cutShort() const { return cutShort_; }
 
   Result<std::vector<JournalRecord>> rehearse();
   Result<RunReport> reclaim(std::string_view token, const RunControl& control);
@@ -60,7 +57,8 @@ public:
 private:
   Job(const Workshop& workshop, std::unique_ptr<JobFile> file);
   Result<void> load();
-  void recoverRuns();
+  Result<std::vector<JournalRecord>> settle(const GuardedDrive& drive);
+  void tidyUnused(const GuardedDrive& drive) const;
   Result<GuardedDrive> guarded();
 
   Workshop workshop_;
@@ -71,7 +69,7 @@ private:
   MatchBook contents_;
   RunLedger runs_;
   Measurer measurer_;
-  Recovery recovery_;
+  std::vector<JournalRecord> cutShort_;
 };
 
 }  // namespace zt

@@ -92,6 +92,7 @@ Json toJson(const Consent& consent) {
            {"items", line.items},
            {"regret", name(line.regret)}};
     putPath(j, "example", line.example);
+    j["lost"] = line.lost.known;
     lines.push_back(std::move(j));
   }
   return {{"token", consent.token}, {"lines", std::move(lines)}};

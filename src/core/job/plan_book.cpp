@@ -104,14 +104,38 @@ Result<void> PlanBook::addPaths(const std::vector<PathBytes>& paths, std::string
   return ids ? add(*ids, action) : Result<void>(tl::unexpected(ids.error()));
 }
 
+/// Fails with inUse, and who, for the first thing that somebody has in use. What was in use when the survey
+/// was made is asked for once more: it may be free by now.
+Result<void> PlanBook::checkInUse(const Plan& plan) const {
+  const FindContext& context = *surveys_.context();
+  std::optional<Holders> now;
+  for (const PlanLine& line : plan.lines) {
+    if (!line.step->touches) continue;
+    for (const Subject& item : line.items) {
+      const std::string* who = item.node == noNode ? nullptr : context.holderIn(item.node);
+      if (who == nullptr) continue;
+      if (place_.site().closed()) return fail(Errc::inUse, "plan", item.path, *who);
+      if (!now) now = Holders::read(*place_.site().openFiles());
+      const auto root = place_.site().files()->openRoot(place_.site().root());
+      const auto stat = root ? place_.site().files()->stat(**root, {}) : Result<EntryStat>(EntryStat{});
+      const bool above = who->starts_with("overlay ");
+      const auto* still = stat ? now->holderWithin(context.tree, item.node, stat->device) : nullptr;
+      if (above || still != nullptr) return fail(Errc::inUse, "plan", item.path, still ? *still : *who);
+    }
+  }
+  return {};
+}
+
 /// Writes a changed plan, and only then lets it stand.
-Result<void> PlanBook::settle(Plan plan) {
+Result<void> PlanBook::settle(Plan plan, bool keeps) {
   if (auto clear = checkConflicts(plan, *surveys_.context()); !clear) return clear;
+  if (auto idle = checkInUse(plan); !idle) return idle;
   for (const PlanLine& line : plan.lines)
     if (auto may = checkSeries(line, *surveys_.context(), marks_); !may) return may;
   if (const auto kept = copies(plan))
     if (auto stay = kept->checkPlan(); !stay) return stay;
-  if (auto put = file_.put({{"plan", toJson(plan).dump()}}); !put) return put;
+  if (keeps)
+    if (auto put = file_.put({{"plan", toJson(plan).dump()}}); !put) return put;
   plan_ = std::move(plan);
   return {};
 }
@@ -184,10 +208,12 @@ Result<void> PlanBook::addWithPoints(const std::vector<std::string>& finds) {
   return add(all, {}, by);
 }
 
-Result<void> PlanBook::drop(std::string_view id) {
-  if (plan_.find(id) == nullptr) return fail(Errc::notThere, "plan", {}, std::string(id));
+Result<void> PlanBook::drop(const std::vector<std::string>& ids) {
   Plan changed = plan_;
-  std::erase_if(changed.lines, [&](const PlanLine& l) { return l.id == id; });
+  for (const std::string& id : ids)
+    if (std::erase_if(changed.lines, [&](const PlanLine& l) { return l.id == id; }) == 0 &&
+        plan_.find(id) == nullptr)
+      return fail(Errc::notThere, "plan", {}, id);
   if (auto put = file_.put({{"plan", toJson(changed).dump()}}); !put) return put;
   plan_ = std::move(changed);
   return {};
@@ -210,6 +236,14 @@ bool isPartOf(const PlanLine& line, const Find& find) {
 }  // namespace
 
 Result<void> PlanBook::set(Plan plan) {
+  return take(std::move(plan), true);
+}
+
+Result<void> PlanBook::suppose(Plan plan) {
+  return take(std::move(plan), false);
+}
+
+Result<void> PlanBook::take(Plan plan, bool keeps) {
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
   const FindContext& context = *surveys_.context();
   if (auto bound = bind(plan, context.tree); !bound) return bound;
@@ -225,7 +259,7 @@ Result<void> PlanBook::set(Plan plan) {
   for (const PlanLine& line : plan.lines)
     if (line.items.size() == 1 && surveys_.find(line.id) == nullptr)
       picked.push_back(line.items.front().node);
-  if (auto settled = settle(std::move(plan)); !settled) return settled;
+  if (auto settled = settle(std::move(plan), keeps); !settled) return settled;
   if (!picked.empty()) surveys_.addPicked(picked), surveys_.applyMarks(marks_);
   return {};
 }
@@ -256,6 +290,7 @@ Result<void> PlanBook::mark(const std::vector<PathBytes>& paths, std::optional<M
   for (const PathBytes& path : paths) {
     said.set(path, mark);
     const auto node = mark && survey ? survey->tree.find(path) : std::nullopt;
+    if (mark && survey && !node) return fail(Errc::notThere, "mark", path);
     if (node) said.put(path, {*mark, survey->tree.inode(*node), survey->tree.isFolder(*node)});
   }
   Plan changed;
@@ -282,6 +317,14 @@ std::shared_ptr<const Copies> PlanBook::copies(const Plan& plan) const {
   if (!equal) return nullptr;
   const FindContext& context = *surveys_.context();
   return std::make_shared<const Copies>(equal, context, outermostItems(plan, context.gain));
+}
+
+Consent PlanBook::toldConsent() const {
+  Consent consent = consentFor(plan_);
+  for (Consent::Line& asked : consent.lines)
+    if (const PlanLine* line = plan_.find(asked.id); line != nullptr && surveys_.context())
+      asked.lost = lossesOf(*line, *surveys_.context());
+  return consent;
 }
 
 PlannedGain PlanBook::planned() const {
@@ -314,6 +357,27 @@ void addFreed(const FindContext& c, const Marks& marks, const StepTable& steps, 
 
 }  // namespace
 
+/// Takes out of finds what is at, in or above some paths, and what is in use. What is left of a find can go
+/// without it.
+void PlanBook::leaveOut(std::vector<Find>& finds, const std::vector<PathBytes>& keep) const {
+  const FindContext& context = *surveys_.context();
+  if (keep.empty() && context.held.empty() && context.busy.empty()) return;
+  const auto stays = [&](const Subject& item) {
+    if (item.node != noNode && context.holderIn(item.node) != nullptr) return true;
+    return std::any_of(keep.begin(), keep.end(), [&](const PathBytes& path) {
+      return item.path == path || beneath(item.path, path) || beneath(path, item.path);
+    });
+  };
+  std::vector<Find> rest;
+  for (const Find& find : finds) {
+    auto part = without(find, *surveys_.context(), stays);
+    if (!part) continue;
+    if (part->items.size() != find.items.size()) priceOffers(*part, workshop_.craft->steps);
+    rest.push_back(std::move(*part));
+  }
+  finds = std::move(rest);
+}
+
 Result<Proposal> PlanBook::propose(ProposeOptions options) const {
   if (place_.site().closed() == Errc::imported) return fail(Errc::imported, "propose");
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
@@ -326,6 +390,7 @@ Result<Proposal> PlanBook::propose(ProposeOptions options) const {
   const FindContext& context = *surveys_.context();
   addFreed(context, marks_, workshop_.craft->steps, finds);
   while (true) {
+    leaveOut(finds, options.keep);
     Proposal proposal = zt::propose(finds, need, context, workshop_.craft->steps, marks_, options);
     const auto kept = copies(proposal.plan);
     const auto taken = kept ? kept->allTaken() : std::vector<const EqualFiles*>{};

@@ -48,11 +48,15 @@ public:
   Result<std::vector<std::string>> pick(const std::vector<PathBytes>& paths);
   /// Puts entries on the plan by their paths, all or none.
   Result<void> addPaths(const std::vector<PathBytes>& paths, std::string_view action);
-  Result<void> drop(std::string_view id);
+  /// Takes lines off, all or none.
+  Result<void> drop(const std::vector<std::string>& ids);
+  Result<void> drop(const std::string& id) { return drop(std::vector<std::string>{id}); }
   /// Changes the plan through the same checks as a plan from outside.
   Result<void> edit(const std::function<void(Plan&)>& change);
   /// A plan from outside is not believed: standing, regret and gain are worked out anew from the survey.
   Result<void> set(Plan plan);
+  /// The same for as long as this job is open: nothing of it is written.
+  Result<void> suppose(Plan plan);
 
   /// What somebody says of a thing and of all beneath it, or that nothing is said any more. What is kept
   /// leaves the plan; the other things of its line stay where they go without it.
@@ -64,6 +68,8 @@ public:
   /// Works a plan out for the hardest target, from what is free now.
   Result<Proposal> propose(ProposeOptions options) const;
   Consent consent() const { return consentFor(plan_); }
+  /// The same with what each line really loses: goes through everything that is planned.
+  Consent toldConsent() const;
 
   /// The plan as it would be on another survey: a line stays with those of its things that are found again,
   /// or picked again; nothing comes onto it by itself. And the marks as they stand on it; on the first survey
@@ -84,7 +90,10 @@ public:
   Result<void> load();
 
 private:
-  Result<void> settle(Plan plan);
+  Result<void> settle(Plan plan, bool keeps = true);
+  Result<void> take(Plan plan, bool keeps);
+  void leaveOut(std::vector<Find>& finds, const std::vector<PathBytes>& keep) const;
+  Result<void> checkInUse(const Plan& plan) const;
   std::optional<PlanLine> unlocked(const PlanLine& line, const FindList& finds, const Marks& marks,
                                    const FindContext& context) const;
 

@@ -103,7 +103,7 @@ Consent consentToRelease(std::span<const JournalRecord> held) {
     item.identity = r.identity;
     all.add(id);
     all.add(item);
-    consent.lines.push_back({id, "release", r.occupied, 1, r.path, Regret::personalGone});
+    consent.lines.push_back({id, "release", r.occupied, 1, r.path, Regret::personalGone, {}});
   }
   if (!consent.lines.empty()) consent.token = all.token();
   return consent;
@@ -130,14 +130,12 @@ constexpr std::array<ItemState, 3> openStates{ItemState::intended, ItemState::di
                                               ItemState::returning};
 }
 
-Result<bool> RunLedger::needsRecovery() {
-  const auto open = file_.records(0, openStates);
-  if (!open) return tl::unexpected(open.error());
-  return !open->empty();
+Result<std::vector<JournalRecord>> RunLedger::cutShort() {
+  return file_.records(0, openStates);
 }
 
 Result<std::vector<JournalRecord>> RunLedger::recover(const GuardedDrive& drive) {
-  auto open = file_.records(0, openStates);
+  auto open = cutShort();
   if (!open || open->empty()) return open;
   return credited(drive, [&] { return zt::recover(drive, workshop_.craft->steps, file_, std::move(*open)); });
 }

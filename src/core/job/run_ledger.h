@@ -29,7 +29,8 @@ public:
   Result<Proof> prove(const GuardedDrive& drive, const std::vector<Target>& targets);
   /// Brings what was cut short to a known end; nothing if nothing was.
   Result<std::vector<JournalRecord>> recover(const GuardedDrive& drive);
-  Result<bool> needsRecovery();
+  /// What runs left that were cut short, as the journal says. Changes nothing.
+  Result<std::vector<JournalRecord>> cutShort();
 
   const std::optional<Proof>& proof() const { return proof_; }
   const std::optional<RunReport>& lastReport() const { return report_; }

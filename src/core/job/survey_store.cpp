@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cstdlib>
 #include <future>
+#include <set>
 
 #include "core/catalogue/systems_seen.h"
 #include "core/finds/match/duplicates.h"
@@ -108,17 +109,21 @@ std::vector<HomeRoot> homesElsewhere(const Site& site, const Survey& survey,
   return homes;
 }
 
-/// Numbers of the files on the measured drive that somebody holds open now, and who does.
-absl::flat_hash_map<std::uint64_t, std::string> openInodesOf(const Site& site) {
-  absl::flat_hash_map<std::uint64_t, std::string> inodes;
-  if (site.closed()) return inodes;
+/// Notes who holds what on the measured drive now, and what runs.
+void takeHolders(const Site& site, FindOptions& options) {
+  if (site.closed()) return;
   const auto root = site.files()->openRoot(site.root());
   const auto stat = root ? site.files()->stat(**root, {}) : Result<EntryStat>(tl::unexpected(root.error()));
   const auto listing = site.openFiles()->list();
-  if (!stat || !listing) return inodes;
-  for (const OpenFile& file : listing->files)
-    if (file.device == stat->device) inodes.emplace(file.inode, file.holder);
-  return inodes;
+  if (!stat || !listing) return;
+  std::set<std::string> programs;
+  for (const OpenFile& file : listing->files) {
+    // The root is held by its own mount, and never goes.
+    if (file.device == stat->device && file.inode != stat->inode)
+      options.openInodes.emplace(file.inode, file.holder);
+    if (file.pid != 0) programs.insert(file.holder);
+  }
+  options.programs.assign(programs.begin(), programs.end());
 }
 }  // namespace
 
@@ -128,7 +133,7 @@ ContextPtr SurveyStore::contextOf(const Site& site, SurveyPtr survey) const {
   options.now = survey->finished;
   options.kinds = *kinds_;
   options.owners = site.ownerNames(*survey);
-  options.openInodes = openInodesOf(site);
+  takeHolders(site, options);
   options.live = site.drive().liveSystem;
   if (options.live && workshop_.machine) options.machine = workshop_.machine->facts();
   options.keepsAccessTimes = site.keepsAccessTimes();

@@ -42,6 +42,14 @@ public:
   /// The subvolume that a folder lies in, as `storedSizes` numbers them.
   virtual Result<std::uint64_t> treeOf(const Folder& folder) = 0;
 
+  /// Whether the volume behind a mount says of itself that it was not closed as it should be. Fails with
+  /// unsupported for kinds of which that need not be asked: their own drivers mend them before they are
+  /// mounted; with notPermitted where the device may not be read.
+  virtual Result<bool> leftOpen(std::string_view /*fsType*/, const PathBytes& /*source*/,
+                                std::string_view /*options*/) {
+    return fail(Errc::unsupported, "volume");
+  }
+
   /// A folder seen through a copy of its mount on which nothing is mounted over anything. Fails with
   /// notPermitted without rights.
   struct Uncovered {

@@ -11,6 +11,7 @@
 #include <sys/statvfs.h>
 #include <sys/syscall.h>
 #include <sys/sysmacros.h>
+#include <unistd.h>
 #include <xfs/xfs.h>
 
 #include <algorithm>
@@ -21,6 +22,7 @@
 
 #include "core/os/btrfs/linux_btrfs.h"
 #include "core/os/linux_folder.h"
+#include "core/os/ntfs_record.h"
 
 namespace zt {
 
@@ -164,6 +166,24 @@ Result<std::uint64_t> LinuxDriveInsides::treeOf(const Folder& folder) {
   if (::ioctl(static_cast<const LinuxFolder&>(folder).fd(), BTRFS_IOC_INO_LOOKUP, &args) != 0)
     return failErrno("subvolume", {}, errno);
   return std::uint64_t{args.treeid};
+}
+
+Result<bool> LinuxDriveInsides::leftOpen(std::string_view fsType, const PathBytes& source,
+                                         std::string_view options) {
+  if (fsType == "ntfs3") return ("," + std::string(options) + ",").find(",force,") != std::string::npos;
+  if (fsType != "fuseblk" && fsType != "ntfs" && fsType != "ntfs-3g")
+    return fail(Errc::unsupported, "volume", source);
+  const LinuxFolder device(::open(source.c_str(), O_RDONLY | O_CLOEXEC), true);
+  if (device.fd() < 0) return failErrno("volume", source, errno);
+  const auto left = ntfsLeftOpen([&](Bytes at, Bytes size) -> Result<std::string> {
+    std::string bytes(size, 0);
+    const auto got = ::pread(device.fd(), bytes.data(), bytes.size(), static_cast<off_t>(at));
+    if (got != static_cast<ssize_t>(size)) return failErrno("volume", source, got < 0 ? errno : EIO);
+    return bytes;
+  });
+  // Other drivers in user space mount other kinds by the same name.
+  if (!left && left.error().code == Errc::notOurs) return fail(Errc::unsupported, "volume", source);
+  return left;
 }
 
 Result<DriveInsides::Uncovered> LinuxDriveInsides::uncovered(const PathBytes& folder) {

@@ -15,6 +15,9 @@ namespace zt {
 /// - Btrfs: metadata and system blocks in all their copies, the global reserve (BTRFS_IOC_SPACE_INFO).
 /// - `storedSizes`: the trees of every subvolume, see btrfs/linux_btrfs.h. Needs rights to the devices or
 ///   CAP_SYS_ADMIN.
+/// - `leftOpen`: NTFS alone, whose drivers mount it all the same. The kernel's own (ntfs3) sets the mark
+/// while
+///   it is mounted and mounts no marked volume unless it is forced to, so there the force is what is asked.
 /// - `uncovered`: open_tree(2) with OPEN_TREE_CLONE. Needs CAP_SYS_ADMIN.
 class LinuxDriveInsides final : public DriveInsides {
 public:
@@ -23,6 +26,7 @@ public:
   Result<StoredSizes> storedSizes(std::string_view fsType, const PathBytes& mountTarget,
                                   const std::stop_token& stop) override;
   Result<std::uint64_t> treeOf(const Folder& folder) override;
+  Result<bool> leftOpen(std::string_view fsType, const PathBytes& source, std::string_view options) override;
   Result<Uncovered> uncovered(const PathBytes& folder) override;
 
 private:

@@ -16,6 +16,7 @@
 #include <memory>
 #include <mutex>
 #include <thread>
+#include <unordered_set>
 #include <utility>
 
 namespace zt {
@@ -82,19 +83,74 @@ void add(Growing& listing, const std::string& link, int pid, const std::string& 
   listing.add(std::move(file));
 }
 
-void addProcess(Growing& listing, const std::string& pid) {
+/// "a:b\\:c" as the folders "a" and "b:c".
+std::vector<std::string> layersIn(const std::string& option) {
+  std::vector<std::string> layers(1);
+  for (std::size_t i = 0; i < option.size(); ++i) {
+    if (option[i] == '\\' && i + 1 < option.size())
+      layers.back() += option[++i];
+    else if (option[i] == ':')
+      layers.emplace_back();
+    else
+      layers.back() += option[i];
+  }
+  std::erase_if(layers, [](const std::string& layer) { return layer.empty(); });
+  return layers;
+}
+
+/// What a process has mapped, by the text of its maps (proc_pid_maps(5)): the links in map_files are for
+/// those with rights alone.
+void addMaps(Growing& listing, const std::string& base, int pid, const std::string& holder) {
+  std::ifstream in(base + "/maps");
+  std::unordered_set<std::string> paths;
+  for (std::string line; std::getline(in, line);)
+    if (const auto slash = line.find('/'); slash != std::string::npos) paths.insert(line.substr(slash));
+  for (const std::string& path : paths) add(listing, path, pid, holder);
+}
+
+/// `own`: this program itself, which has folders of the drive open to look at it.
+void addProcess(Growing& listing, const std::string& pid, bool own) {
   const std::string base = "/proc/" + pid;
   std::string holder;
   std::getline(std::ifstream(base + "/comm"), holder);  // a program's name may have blanks
   const int number = std::atoi(pid.c_str());
-  for (const char* part : {"/fd", "/map_files"}) {
+  const auto each = [&](const char* part) {
     const std::string folder = base + part;
-    const bool seen =
-        forEachName(folder, [&](const char* name) { add(listing, folder + "/" + name, number, holder); });
-    if (!seen) listing.miss();
+    return forEachName(folder, [&](const char* name) { add(listing, folder + "/" + name, number, holder); });
+  };
+  if (!own && !each("/fd")) listing.miss();
+  if (!each("/map_files")) {
+    listing.miss();
+    addMaps(listing, base, number, holder);
   }
-  add(listing, base + "/cwd", number, holder);
-  add(listing, base + "/root", number, holder);
+  for (const char* link : {"/cwd", "/root", "/exe"}) add(listing, base + link, number, holder);
+}
+
+/// What is mounted from a folder, or stands on it: both sides of a bind mount are one inode, and the layers
+/// of an overlay are named in its options, with what is written in them escaped (mount(8), overlayfs).
+void addMounts(Growing& listing) {
+  struct Free {
+    void operator()(libmnt_table* t) const { mnt_unref_table(t); }
+    void operator()(libmnt_iter* i) const { mnt_free_iter(i); }
+  };
+  const std::unique_ptr<libmnt_table, Free> table(mnt_new_table_from_file("/proc/self/mountinfo"));
+  const std::unique_ptr<libmnt_iter, Free> iter(mnt_new_iter(MNT_ITER_FORWARD));
+  if (!table || !iter) return;
+  libmnt_fs* mount = nullptr;
+  while (mnt_table_next_fs(table.get(), iter.get(), &mount) == 0) {
+    const char* target = mnt_fs_get_target(mount);
+    const char* type = mnt_fs_get_fstype(mount);
+    if (target == nullptr || type == nullptr || mnt_fs_is_netfs(mount)) continue;
+    if (!mnt_fs_is_pseudofs(mount)) add(listing, target, 0, std::string("mounted at ") + target);
+    if (std::strcmp(type, "overlay") != 0) continue;
+    for (const char* layer : {"lowerdir", "upperdir", "workdir"}) {
+      char* value = nullptr;
+      std::size_t size = 0;
+      if (mnt_fs_get_option(mount, layer, &value, &size) != 0 || value == nullptr) continue;
+      for (const std::string& folder : layersIn(std::string(value, size)))
+        add(listing, folder, 0, std::string("overlay at ") + target);
+    }
+  }
 }
 
 void addSwap(Growing& listing) {
@@ -127,9 +183,10 @@ Result<OpenFiles::Listing> LinuxOpenFiles::list() {
   const auto listAll = [listing] {
     const std::string self = std::to_string(::getpid());
     const bool seen = forEachName("/proc", [&](const char* name) {
-      if (name[0] >= '1' && name[0] <= '9' && self != name) addProcess(*listing, name);
+      if (name[0] >= '1' && name[0] <= '9') addProcess(*listing, name, self == name);
     });
     if (!seen) listing->miss();
+    addMounts(*listing);
     addSwap(*listing);
     addLoops(*listing);
     listing->finish();

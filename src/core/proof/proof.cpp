@@ -44,6 +44,12 @@ struct Shown {
   SignedBytes atMost = 0;
 };
 
+/// Whether the very thing of a record lies at a path.
+bool liesAt(const GuardedDrive& drive, const PathBytes& path, const JournalRecord& r) {
+  const auto there = look(drive, path);
+  return there && there->stat.inode == r.identity.inode && there->stat.kind == r.identity.kind;
+}
+
 void judgeGone(const GuardedDrive& drive, const Holders& holders, const JournalRecord& r, ProofLine& line,
                Shown& shown) {
   shown.sure += static_cast<SignedBytes>(r.freed.sure);
@@ -66,6 +72,12 @@ void judgeGone(const GuardedDrive& drive, const Holders& holders, const JournalR
 void judge(const GuardedDrive& drive, const Holders& holders, const JournalRecord& r, ProofLine& line,
            Shown& shown) {
   const SignedBytes lost = less(r.promised.sure);
+  // What the journal says is a claim; the drive is right.
+  const bool lies = !r.holdFolder.empty() && liesAt(drive, joinPath(r.holdFolder, std::to_string(r.seq)), r);
+  if (r.state == ItemState::gone && lies) return note(line, {Kind::notDone, lost, Errc::changed, 1, {}});
+  if (r.state == ItemState::held && !r.holdFolder.empty() && !lies)
+    return note(line, liesAt(drive, r.path, r) ? ProofReason{Kind::putBack, lost, {}, 1, {}}
+                                               : ProofReason{Kind::notDone, lost, Errc::notThere, 1, {}});
   const Bytes linked = r.state == ItemState::gone ? std::min(r.linksRemain, r.promised.sure) : 0;
   if (linked > 0) note(line, {Kind::linksRemain, less(linked), {}, 1, {}});
   switch (r.state) {

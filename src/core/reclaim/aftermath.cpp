@@ -2,6 +2,7 @@
 // What can happen to held items later: put back, let go, or found after a crash.
 #include <algorithm>
 
+#include "core/reclaim/claims.h"
 #include "core/reclaim/run.h"
 
 namespace zt {
@@ -28,11 +29,15 @@ const StepExecutor* executorOf(const StepTable& steps, const JournalRecord& r) {
 /// One record through one of an executor's ways; the journal says before that it is under way, and after what
 /// came of it.
 template <class Work>
-Result<void> carry(const StepTable& steps, Journal& journal, JournalRecord& r, ItemState underWay,
-                   StepSite& site, Work work) {
+Result<void> carry(const GuardedDrive& drive, const StepTable& steps, Journal& journal, JournalRecord& r,
+                   ItemState underWay, StepSite& site, Work work) {
   const StepExecutor* executor = executorOf(steps, r);
   if (executor == nullptr) {
     problem(r, Error{Errc::unknownStep, "aftermath", r.path, 0, r.action});
+    return {};
+  }
+  if (const auto believed = checkClaim(drive, r); !believed) {
+    problem(r, believed.error());
     return {};
   }
   r.state = underWay;
@@ -57,7 +62,7 @@ Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, const StepTable& 
     StepSite site{drive, r.run, nobody};
     r.problem.reset();
     const auto done =
-        carry(steps, journal, r, ItemState::returning, site,
+        carry(drive, steps, journal, r, ItemState::returning, site,
               [&](const StepExecutor& e, JournalRecord& record) { return e.undo(site, record); });
     if (!done) return tl::unexpected(done.error());
   }
@@ -73,6 +78,10 @@ Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTabl
       StepSite site{drive, r.run, holders};
       const StepExecutor* executor = executorOf(steps, r);
       r.problem.reset();
+      if (const auto believed = checkClaim(drive, r); !believed) {
+        problem(r, believed.error());
+        continue;  // stays held
+      }
       if (executor != nullptr)
         if (const auto same = guardedly([&] { return executor->verify(site, r); });
             !same && same.error().code != Errc::notThere) {
@@ -80,7 +89,7 @@ Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTabl
           continue;  // stays held
         }
       const auto done =
-          carry(steps, journal, r, ItemState::discarding, site,
+          carry(drive, steps, journal, r, ItemState::discarding, site,
                 [&](const StepExecutor& e, JournalRecord& record) { return e.release(site, record); });
       if (!done) return tl::unexpected(done.error());
     }
@@ -98,6 +107,13 @@ Result<std::vector<JournalRecord>> recover(GuardedDrive drive, const StepTable& 
     if (!isOpen) continue;
     if (executor == nullptr) {
       problem(r, Error{Errc::unknownStep, "recover", r.path, 0, r.action});
+      continue;
+    }
+    if (const auto believed = checkClaim(drive, r); !believed) {
+      if (believed.error().code == Errc::unanswered || believed.error().code == Errc::away)
+        return tl::unexpected(believed.error());
+      // Nothing is done for a record that cannot be true; it is told each time.
+      problem(r, believed.error());
       continue;
     }
     StepSite site{drive, r.run, nobody};

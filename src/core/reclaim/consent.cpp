@@ -31,16 +31,23 @@ std::string TokenText::token() const {
 Consent consentFor(const Plan& plan) {
   Consent consent;
   TokenText all;
+  bool any = false;
   for (const PlanLine& line : plan.lines) {
     if (!line.enabled || !line.step->touches) continue;
+    any = true;
     all.add(line.id);
     all.add(line.step->id);
     for (const auto& item : line.items) all.add(item);
     if (line.step->consent != ConsentRule::none)
-      consent.lines.push_back({line.id, line.step->id, line.gain.atMost, line.items.size(),
-                               line.items.empty() ? PathBytes{} : line.items.front().path, line.regret()});
+      consent.lines.push_back({line.id,
+                               line.step->id,
+                               line.gain.atMost,
+                               line.items.size(),
+                               line.items.empty() ? PathBytes{} : line.items.front().path,
+                               line.regret(),
+                               {}});
   }
-  if (!consent.lines.empty()) consent.token = all.token();
+  if (any) consent.token = all.token();
   return consent;
 }
 

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 
+#include "core/finds/conditions.h"
+
 namespace zt {
 
 std::string_view name(ItemState state) {
@@ -26,6 +28,7 @@ Holders Holders::read(OpenFiles& port) {
   for (const OpenFile& f : listing->files) {
     const std::string who = f.pid == 0 ? f.holder : f.holder + " (" + std::to_string(f.pid) + ")";
     all.holders_.try_emplace({f.device, f.inode}, who);
+    if (f.pid != 0) all.programs_.insert(f.holder);
     if (f.deleted) all.deleted_.try_emplace({f.device, f.inode}, who);
   }
   return all;
@@ -34,6 +37,28 @@ Holders Holders::read(OpenFiles& port) {
 const std::string* Holders::holderOf(std::uint64_t device, std::uint64_t inode) const {
   const auto at = holders_.find({device, inode});
   return at == holders_.end() ? nullptr : &at->second;
+}
+
+const std::string* Holders::holderWithin(const SurveyTree& tree, NodeId folder, std::uint64_t device) const {
+  const auto [known, fresh] = within_.try_emplace(folder, nullptr);
+  if (!fresh || holders_.empty()) return known->second;
+  std::vector<NodeId> waiting{folder};
+  while (!waiting.empty() && known->second == nullptr) {
+    const NodeId at = waiting.back();
+    waiting.pop_back();
+    known->second = holderOf(device, tree.inode(at));
+    if (!tree.isFolder(at)) continue;
+    const FolderTotals& t = tree.totals(at);
+    for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
+      waiting.push_back(id);
+  }
+  return known->second;
+}
+
+const std::string* Holders::running(std::string_view names) const {
+  const auto found = std::find_if(programs_.begin(), programs_.end(),
+                                  [&](const std::string& program) { return isOneOf(program, names); });
+  return found == programs_.end() ? nullptr : &*found;
 }
 
 const std::string* Holders::holderOfDeleted(std::uint64_t device, std::uint64_t inode) const {
@@ -124,8 +149,7 @@ Result<void> compareEntry(const GuardedDrive& drive, const EntryStat& stat, Node
   if (stat.mountId != mount) return fail(Errc::otherDevice, "look", tree.path(node));
   if (const auto* holder = holders.holderOf(stat.device, stat.inode))
     return fail(Errc::inUse, "look", tree.path(node), *holder);
-  // Unlinking one name changes the change time of an inode with further names.
-  if (tree.isLinked(node)) now.changedMark = then.changedMark;
+  if (drive.touched->unchanged(stat, then)) now.changedMark = then.changedMark;
   if (now.kind == EntryKind::folder) now.length = then.length;
   if (now != then) return fail(Errc::changed, "look", tree.path(node));
   return {};
@@ -143,6 +167,7 @@ Result<void> checkContent(const GuardedDrive& drive, const Folder& at, std::stri
   std::vector<Waiting> waiting;
   FolderPtr folder = std::move(*first);
   for (NodeId current = node;;) {
+    if (drive.stop.stop_requested()) return fail(Errc::cancelled, "look", tree.path(node));
     Collect seen;
     if (const auto listed = drive.files->scan(*folder, seen); !listed) return listed;
     const FolderTotals& t = tree.totals(current);
@@ -166,13 +191,34 @@ Result<void> checkContent(const GuardedDrive& drive, const Folder& at, std::stri
   }
 }
 
+namespace {
+
+/// Every spelling of a name in a folder; where the folder cannot be listed, the usual ones.
+std::vector<PathBytes> spellings(FileSystemReader& files, const Folder& folder, std::string_view name) {
+  Collect seen;
+  std::vector<PathBytes> all;
+  if (folder.keepsAccessTime() && files.scan(folder, seen)) {
+    for (const auto& entry : seen.entries)
+      if (lowered(entry.name) == name) all.push_back(entry.name);
+    return all;
+  }
+  PathBytes upper(name);
+  for (char& c : upper) c = static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+  PathBytes title(name);
+  title.front() = upper.front();
+  for (const PathBytes& spelt : {PathBytes(name), upper, title})
+    if (files.stat(folder, spelt)) all.push_back(spelt);
+  return all;
+}
+
+}  // namespace
+
 Result<void> checkAwake(FileSystemReader& files, const Folder& root, const std::vector<SystemRoot>& systems) {
   for (const SystemRoot& system : systems) {
     if (system.family != SystemFamily::nt || system.previous || !system.prefix.empty()) continue;
     const auto top = files.openBeneath(root, system.at);
     if (!top) continue;
-    for (const char* spelt : {"hiberfil.sys", "HIBERFIL.SYS", "Hiberfil.sys"}) {
-      if (!files.stat(**top, spelt)) continue;
+    for (const PathBytes& spelt : spellings(files, **top, "hiberfil.sys")) {
       const auto head = files.readHead(**top, spelt, 4);
       // "WAKE" and zeros: its session was taken up again. All else is, or may be, a saved one.
       const bool awake =

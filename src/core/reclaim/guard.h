@@ -3,6 +3,11 @@
 
 #include <absl/container/flat_hash_map.h>
 
+#include <functional>
+#include <map>
+#include <set>
+#include <stop_token>
+
 #include "core/finds/find_context.h"
 #include "core/finds/hold_name.h"
 #include "core/finds/marks.h"
@@ -11,6 +16,22 @@
 #include "core/reclaim/journal.h"
 
 namespace zt {
+
+/// Taking or letting go one name of a file sets the change time of all its names. Until when that was our own
+/// doing, by the drive's clock: a later time is somebody else's. One thread at a time.
+class OwnTouches {
+public:
+  void note(const EntryStat& file, TimeNs upTo) { upTo_[{file.device, file.inode}] = upTo; }
+  /// Whether a file's times are those that were measured, but for what we did ourselves.
+  bool unchanged(const EntryStat& now, const Identity& then) const {
+    if (timeMark(now.changed) == then.changedMark) return true;
+    const auto ours = upTo_.find({now.device, now.inode});
+    return ours != upTo_.end() && now.changed <= ours->second;
+  }
+
+private:
+  absl::flat_hash_map<std::pair<std::uint64_t, std::uint64_t>, TimeNs> upTo_;
+};
 
 /// What the guard checks against. The survey is the one that the plan was made from.
 struct GuardedDrive {
@@ -24,6 +45,12 @@ struct GuardedDrive {
   std::shared_ptr<const Copies> copies = nullptr;  ///< nullptr where no contents were compared
   std::shared_ptr<Snapshots> snapshots = nullptr;  ///< nullptr where points cannot be let go
   PathBytes mountTarget = {};                      ///< top of the drive
+  /// What is kept by somebody now, in whatever job it was said, by the survey's paths; empty: as `marks`
+  /// says.
+  std::function<Marks()> keptNow = nullptr;
+  /// Asked for inside long comparisons.
+  std::stop_token stop = {};
+  std::shared_ptr<OwnTouches> touched = std::make_shared<OwnTouches>();
   /// How long space is waited for without any more of it having come.
   std::chrono::milliseconds patience = std::chrono::seconds(60);
 
@@ -32,7 +59,7 @@ struct GuardedDrive {
   NodeId nodeAt(std::string_view path) const;
 };
 
-/// Who holds what, by (device, inode). Read once for a batch of items.
+/// Who holds what, by (device, inode). Read once for a batch of items. One thread at a time.
 class Holders {
 public:
   static Holders read(OpenFiles& port);
@@ -42,11 +69,18 @@ public:
   /// belongs to a file with a name.
   const std::string* holderOfDeleted(std::uint64_t device, std::uint64_t inode) const;
   bool complete() const { return complete_; }
+  /// Who holds anything in a folder of a survey that lies on this device; nullptr if nobody does. Goes
+  /// through the folder once.
+  const std::string* holderWithin(const SurveyTree& tree, NodeId folder, std::uint64_t device) const;
+  /// A running program of one of these names ("apt" is "apt-get", too); nullptr if there is none.
+  const std::string* running(std::string_view names) const;
 
 private:
   using Names = absl::flat_hash_map<std::pair<std::uint64_t, std::uint64_t>, std::string>;
   Names holders_;
   Names deleted_;
+  std::set<std::string> programs_;
+  mutable std::map<NodeId, const std::string*> within_;
   bool complete_ = true;
 };
 

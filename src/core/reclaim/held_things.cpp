@@ -40,7 +40,7 @@ namespace {
 
 constexpr std::size_t mostListBytes = std::size_t{256} << 20;
 
-std::optional<std::int64_t> numberOf(std::string_view text) {
+std::optional<std::int64_t> digitsOf(std::string_view text) {
   std::int64_t number = 0;
   const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
   if (problem != std::errc{} || end != text.data() + text.size() || number < 0) return std::nullopt;
@@ -48,7 +48,7 @@ std::optional<std::int64_t> numberOf(std::string_view text) {
 }
 
 std::optional<std::int64_t> runOf(std::string_view name) {
-  return name.starts_with("run-") ? numberOf(name.substr(4)) : std::nullopt;
+  return name.starts_with("run-") ? digitsOf(name.substr(4)) : std::nullopt;
 }
 
 class Listing final : public ScanSink {
@@ -113,7 +113,7 @@ void addRun(FileSystemReader& files, const FolderPtr& job, const PathBytes& jobP
   if (things.empty()) return;
   const auto records = writtenDown(files, *job, run);
   for (const auto& [name, stat] : things) {
-    const auto seq = numberOf(name);
+    const auto seq = digitsOf(name);
     if (!seq) continue;
     HeldThing thing;
     thing.job = jobName;

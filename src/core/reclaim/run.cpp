@@ -72,6 +72,7 @@ private:
 Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, const RunControl& control) {
   if (consentFor(plan).token != token) return fail(Errc::noConsent, "reclaim");
   control_ = control;
+  drive_.stop = control.stop;
   auto space = SpaceLedger::begin(*drive_.files, drive_.root, control.readingsApart);
   if (!space) return tl::unexpected(space.error());
   space_.emplace(std::move(*space));
@@ -227,6 +228,17 @@ bool Runner::mayGoOn() {
   return !control_.stop.stop_requested();
 }
 
+/// Whether somebody has said keep of it by now, in this job or in another.
+Result<void> Runner::stillAllowed(const JournalRecord& r) {
+  constexpr std::chrono::milliseconds apart{200};
+  const auto now = std::chrono::steady_clock::now();
+  if (drive_.keptNow && now >= nextAsked_) {
+    drive_.marks.takeKept(drive_.keptNow());
+    nextAsked_ = now + apart;
+  }
+  return drive_.marks.locks(r.path) ? Result<void>(fail(Errc::kept, "guard", r.path)) : Result<void>{};
+}
+
 /// What the line of a record has come to in the middle of a batch, which is booked at its end only.
 void Runner::tell(const Batch& batch, std::size_t at) {
   constexpr std::chrono::milliseconds apart{50};
@@ -272,6 +284,10 @@ void Runner::applyAll(Batch& batch) {
       r.state = ItemState::untouched;
       continue;
     }
+    if (const auto allowed = stillAllowed(r); !allowed) {
+      refuse(r, allowed.error());
+      continue;
+    }
     const auto done = guardedly([&] { return executor.apply(site, r); });
     if (done) continue;
     // What failed midway is taken back; if that fails too it may lie in the hold, and the journal says so.
@@ -294,8 +310,10 @@ void Runner::verifyAll(Batch& batch) {
   for (auto& r : batch.records) {
     if (r.state != ItemState::intended) continue;
     if (const auto same = guardedly([&] { return executor.verify(site, r); }); !same) {
-      note(r, same.error());
+      const bool stopped = same.error().code == Errc::cancelled;
+      if (!stopped) note(r, same.error());
       takeBack(executor, r, after);
+      if (stopped && r.state == ItemState::returned) r.state = ItemState::untouched;
     } else {
       r.state = executor.finishes() ? ItemState::discarding : executor.settled();
     }

@@ -6,6 +6,7 @@
 
 #include "core/base/pause.h"
 #include "core/base/progress.h"
+#include "core/plan/losses.h"
 #include "core/reclaim/space_credit.h"
 #include "core/reclaim/step_executor.h"
 
@@ -37,7 +38,8 @@ struct RunReport {
   bool journalFailed = false;
 };
 
-/// What must be agreed to before an irreversible start.
+/// What must be agreed to before a start: the token by whoever starts it, the lines by a person who read
+/// them.
 struct Consent {
   struct Line {
     std::string id;
@@ -46,8 +48,9 @@ struct Consent {
     std::uint64_t items = 0;
     PathBytes example;  ///< its largest item
     Regret regret = Regret::none;
+    Losses lost;  ///< what goes with it, where the survey is at hand
   };
-  std::string token;  ///< fits exactly this plan: 32 hexadecimal digits; empty when nothing needs it
+  std::string token;  ///< fits exactly this plan: 32 hexadecimal digits; empty where nothing is touched
   std::vector<Line> lines;
 };
 
@@ -118,6 +121,7 @@ private:
   void tidyAll(Batch& batch);
   void takeBack(const StepExecutor& executor, JournalRecord& record, const Holders& holders);
   bool mayGoOn();
+  Result<void> stillAllowed(const JournalRecord& record);
   void tell(const Batch& batch, std::size_t at);
   void book(const Batch& batch);
   void end(Part& part);
@@ -134,6 +138,7 @@ private:
   std::optional<GainModel::Sum> promises_;
   GainModel::Points going_;  ///< those that were promised so far
   std::chrono::steady_clock::time_point nextTold_{};
+  std::chrono::steady_clock::time_point nextAsked_{};  ///< what is kept
 };
 
 /// Puts held items back, the last taken first. Gives the records as they then stand.
@@ -144,9 +149,9 @@ Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, const StepTable& 
 Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTable& steps, Journal& journal,
                                               std::vector<JournalRecord> held, std::stop_token stop);
 
-/// After a crash: brings every open record (intended, discarding, returning) to a known end. Intended items
-/// are taken back, those that were being discarded are finished, those being put back are put back. Records
-/// of a step that is not known stay open.
+/// After a crash: takes every open record (intended, discarding, returning) back. What was being let go and
+/// is not whole any more stays in the hold; what is in neither place has gone. Records of a step that is not
+/// known, and those that cannot be true, stay open.
 Result<std::vector<JournalRecord>> recover(GuardedDrive drive, const StepTable& steps, Journal& journal,
                                            std::vector<JournalRecord> open);
 

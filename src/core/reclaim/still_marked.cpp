@@ -126,4 +126,22 @@ Result<void> checkStillMarked(const GuardedDrive& drive, NodeId node) {
   return {};
 }
 
+Result<void> checkNeeds(const GuardedDrive& drive, NodeId node, std::uint64_t device,
+                        const Holders& holders) {
+  const FindContext& context = *drive.context;
+  const Sighting& said = context.sightings.all[context.sightings.of[node]];
+  if (said.place == nullptr) return {};
+  const PathBytes path = context.tree.path(node);
+  for (const std::string& need : said.place->needs) {
+    if ((need == "live" && !context.options.live) || (need == "off" && context.options.live))
+      return fail(Errc::unmet, "needs", path, need);
+    if (need != "idle") continue;
+    if (const auto* who = holders.holderWithin(context.tree, said.node, device))
+      return fail(Errc::inUse, "needs", path, *who);
+    if (const auto* who = context.options.live ? holders.running(said.place->maker) : nullptr)
+      return fail(Errc::inUse, "needs", path, *who);
+  }
+  return {};
+}
+
 }  // namespace zt

@@ -11,4 +11,9 @@ namespace zt {
 /// Fails with changed; with what the drive says where it cannot be told. Any thread.
 Result<void> checkStillMarked(const GuardedDrive& drive, NodeId node);
 
+/// Whether a place's conditions hold at this moment: nobody has anything open in it or runs its maker's
+/// program, the drive's own system runs or does not. Fails with inUse, and who; with unmet, and the
+/// condition.
+Result<void> checkNeeds(const GuardedDrive& drive, NodeId node, std::uint64_t device, const Holders& holders);
+
 }  // namespace zt

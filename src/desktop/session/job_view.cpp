@@ -130,11 +130,10 @@ JobView viewOf(Job& job, const JobView& before) {
   v.stale = job.reading().stale;
   v.closed = job.site().closed();
   v.rightsProblem = job.measurer().rightsProblem();
-  v.consent = job.planBook().consent();
+  v.consent = job.planBook().toldConsent();
   v.report = job.runs().lastReport();
   v.proof = job.runs().proof();
-  v.recovered = job.recovery().records;
-  v.recoveryWaits = job.recovery().waits;
+  v.cutShort = job.cutShort();
   if (!v.plan.lines.empty())
     v.seesAllOpenFiles = before.plan.lines.empty() ? job.site().seesAllOpenFiles() : before.seesAllOpenFiles;
   if (auto held = job.runs().held()) v.held = std::move(*held);

@@ -45,8 +45,7 @@ struct JobView {
   std::optional<RunReport> report;
   std::optional<Proof> proof;
   std::vector<JournalRecord> held;
-  std::vector<JournalRecord> recovered;
-  std::optional<Error> recoveryWaits;
+  std::vector<JournalRecord> cutShort;  ///< what an earlier run left in the middle
 
   bool imported() const { return closed == Errc::imported; }
   DrivePicture picture() const;

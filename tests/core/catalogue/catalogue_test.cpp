@@ -127,7 +127,8 @@ TEST(Catalogue, TakesNoPartOfWhatIsBuiltLikeASystem) {
 
 TEST(Catalogue, GivesEveryNodeTheStandingOfItsPath) {
   MemoryFileSystem files;
-  for (const char* f : {"usr/bin/a", "home/w/.cache/t/x", "home/w/doc", "odd/thing", "var/log/m"})
+  for (const char* f : {"usr/bin/a", "home/w/.cache/thumbnails/large/0123456789abcdef0123456789abcdef.png",
+                        "home/w/doc", "odd/thing", "var/log/m"})
     files.add(f, "x");
   const auto survey = surveyOf(borrowed(files), "/");
   const auto c = linuxPlaces();

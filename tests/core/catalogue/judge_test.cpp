@@ -41,13 +41,13 @@ struct Judged : ::testing::Test {
 };
 
 TEST_F(Judged, LeavesAloneWhatIsTooYoung) {
-  add({"tmp/build/a", "tmp/build/b"}, 20);
-  add({"tmp/fresh/a"}, 20);
-  add({"tmp/fresh/b"}, 1);
+  add({"tmp/build/a.tmp", "tmp/build/b.tmp"}, 20);
+  add({"tmp/fresh/a.tmp"}, 20);
+  add({"tmp/fresh/b.tmp"}, 1);
   judgeAll();
-  EXPECT_EQ(standing("tmp/build/a"), Standing::spent);
-  EXPECT_EQ(standing("tmp/fresh/a"), Standing::unjudged) << "one young file keeps its neighbours";
-  EXPECT_EQ(at("tmp/fresh/a").verdict, Verdict::tooYoung);
+  EXPECT_EQ(standing("tmp/build/a.tmp"), Standing::spent);
+  EXPECT_EQ(standing("tmp/fresh/a.tmp"), Standing::unjudged) << "one young file keeps its neighbours";
+  EXPECT_EQ(at("tmp/fresh/a.tmp").verdict, Verdict::tooYoung);
 }
 
 TEST_F(Judged, LetsTheNewestOfASeriesStay) {
@@ -85,51 +85,52 @@ TEST_F(Judged, KnowsFormsInHomesAlone) {
   EXPECT_EQ(standing("odd/shop/node_modules/i.js"), Standing::unjudged);
 }
 
-TEST_F(Judged, BelievesATagOnlyByItsContent) {
+/// Anybody can put a tag anywhere: it says what a backup may skip, not that it comes back.
+TEST_F(Judged, ATagAloneSaysNothing) {
   add({"home/kim/a/data"}, 40);
   add({"home/kim/a/CACHEDIR.TAG"}, 40, "Signature: 8a477f597d28d172789f06886806bc55\n# made by a program\n");
-  add({"home/kim/b/data"}, 40);
-  add({"home/kim/b/CACHEDIR.TAG"}, 40, "not backed up\n");
-  add({"home/kim/c/film.mp4"}, 40);
-  add({"home/kim/c/CACHEDIR.TAG"}, 40, "Signature: 8a477f597d28d172789f06886806bc55");
   judgeAll();
-  EXPECT_EQ(place("home/kim/a/data"), "any-tagged-cache");
-  EXPECT_EQ(standing("home/kim/a/data"), Standing::rebuilds);
-  EXPECT_EQ(place("home/kim/b/data"), "home");
-  EXPECT_EQ(at("home/kim/c/film.mp4").verdict, Verdict::personal) << "tagged by hand to skip backups";
+  EXPECT_EQ(place("home/kim/a/data"), "home");
+  EXPECT_EQ(standing("home/kim/a/data"), Standing::ownersCall);
 }
 
 TEST_F(Judged, TellsCachesFromRecordsOfOneProgram) {
-  add({"home/kim/.config/Shell App/Preferences", "home/kim/.config/Shell App/Cache/Cache_Data/f_1",
+  add({"home/kim/.config/Shell App/Preferences", "home/kim/.config/Shell App/Cache/Cache_Data/f_00001a",
        "home/kim/.config/Shell App/IndexedDB/x", "home/kim/.config/JetBrains/tool/x",
-       "home/kim/.cache/JetBrains/tool/LocalHistory/x", "home/kim/.cache/JetBrains/tool/caches/x",
+       "home/kim/.cache/JetBrains/tool/LocalHistory/x", "home/kim/.cache/JetBrains/tool/caches/content.dat",
        "home/kim/.cache/rclone/vfs/remote/new.odt"},
       30);
   judgeAll();
-  EXPECT_EQ(standing("home/kim/.config/Shell App/Cache/Cache_Data/f_1"), Standing::rebuilds);
+  EXPECT_EQ(standing("home/kim/.config/Shell App/Cache/Cache_Data/f_00001a"), Standing::rebuilds);
   EXPECT_EQ(standing("home/kim/.config/Shell App/IndexedDB/x"), Standing::kept);
   EXPECT_EQ(standing("home/kim/.config/Shell App/Preferences"), Standing::kept);
   EXPECT_EQ(standing("home/kim/.cache/JetBrains/tool/LocalHistory/x"), Standing::kept);
-  EXPECT_EQ(standing("home/kim/.cache/JetBrains/tool/caches/x"), Standing::rebuilds);
+  EXPECT_EQ(standing("home/kim/.cache/JetBrains/tool/caches/content.dat"), Standing::rebuilds);
   EXPECT_EQ(standing("home/kim/.cache/rclone/vfs/remote/new.odt"), Standing::unjudged);
 }
 
 TEST_F(Judged, TakesHomesFromTheDrivesOwnList) {
-  add({"srv/people/kim/.cache/tool/x", "srv/people/kim/.ssh/id", "srv/people/other/.cache/tool/x"}, 30);
+  add({"srv/people/kim/.cache/thumbnails/normal/0123456789abcdef0123456789abcdef.png",
+       "srv/people/kim/.ssh/id",
+       "srv/people/other/.cache/thumbnails/normal/0123456789abcdef0123456789abcdef.png"},
+      30);
   judgeAll(SystemFamily::linuxFamily, {{"srv/people/kim", SystemFamily::linuxFamily}});
-  EXPECT_EQ(standing("srv/people/kim/.cache/tool/x"), Standing::rebuilds);
+  EXPECT_EQ(standing("srv/people/kim/.cache/thumbnails/normal/0123456789abcdef0123456789abcdef.png"),
+            Standing::rebuilds);
   EXPECT_EQ(standing("srv/people/kim/.ssh/id"), Standing::kept);
-  EXPECT_EQ(place("srv/people/other/.cache/tool/x"), "served-data");
+  EXPECT_EQ(place("srv/people/other/.cache/thumbnails/normal/0123456789abcdef0123456789abcdef.png"),
+            "served-data");
   EXPECT_TRUE(map->locked("srv/people")) << "what holds a home does not go as a whole";
 }
 
 TEST_F(Judged, KnowsNoHomesThatAreNone) {
-  add({"Users/Anna/AppData/Local/Temp/a", "Users/Public/AppData/Local/Temp/a", "Users/DEFAULT/NTUSER.DAT"},
+  add({"Users/Anna/AppData/Local/Temp/a.tmp", "Users/Public/AppData/Local/Temp/a.tmp",
+       "Users/DEFAULT/NTUSER.DAT"},
       30);
   judgeAll(SystemFamily::nt);
-  EXPECT_EQ(place("Users/Anna/AppData/Local/Temp/a"), "nt-user-temporary");
-  EXPECT_EQ(standing("Users/Anna/AppData/Local/Temp/a"), Standing::spent);
-  EXPECT_EQ(place("Users/Public/AppData/Local/Temp/a"), "nt-personal-folders");
+  EXPECT_EQ(place("Users/Anna/AppData/Local/Temp/a.tmp"), "nt-user-temporary");
+  EXPECT_EQ(standing("Users/Anna/AppData/Local/Temp/a.tmp"), Standing::spent);
+  EXPECT_EQ(place("Users/Public/AppData/Local/Temp/a.tmp"), "nt-personal-folders");
   EXPECT_EQ(standing("Users/DEFAULT/NTUSER.DAT"), Standing::bedrock);
 }
 
@@ -137,7 +138,7 @@ TEST_F(Judged, KnowsNoHomesThatAreNone) {
 TEST_F(Judged, LooksIntoTheHomesOfAnEarlierSystem) {
   const auto earlier = [this](const char* own) {
     MemoryFileSystem drive;
-    for (const char* path : {"Windows.old/Windows/System32/x.dll", "Windows.old/Users/Kim/AppData/y",
+    for (const char* path : {"Windows.old/Windows/System32/x.dll", "Windows.old/Users/Kim/desktop.ini",
                              "Windows.old/USERS/Kim/ntuser.dat"})
       drive.add(path, "x");
     if (own != nullptr) drive.add(own, "x");

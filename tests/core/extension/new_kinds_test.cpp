@@ -259,7 +259,9 @@ TEST_F(Yard, AnExecutorThatThrowsStopsItsOwnItemAlone) {
     EXPECT_TRUE(report->lines[0].problems[0].problem) << phase;
     EXPECT_EQ(report->lines[1].state, LineOutcome::State::done) << phase;
     EXPECT_TRUE(t.has("drive/hull/ballast-1")) << phase;
-    ASSERT_EQ(job->undo(0, {})->size(), 1u) << phase;
+    const auto back = job->undo(0, {});
+    ASSERT_TRUE(back) << name(back.error().code) << back.error().path;
+    ASSERT_EQ(back->size(), 1u) << phase;
     EXPECT_TRUE(t.has("drive/hull/ballast-2")) << phase;
   }
 }

@@ -204,8 +204,8 @@ TEST_F(Knowing, ARuleLeavesAWholeAlone) {
 }
 
 TEST_F(Knowing, EmptiesAFolderAndLeavesItStanding) {
-  add("var/cache/man/one", 9'000);
-  add("var/cache/man/two", 8'000);
+  add("var/cache/man/index.db", 9'000);
+  add("var/cache/man/CACHEDIR.TAG", 8'000);
   look();
   const Find* f = find("caches");
   ASSERT_NE(f, nullptr);
@@ -390,7 +390,7 @@ TEST_F(Knowing, KnowsNamesakesAndUsualSizes) {
 }
 
 TEST_F(Knowing, BuildsTheLadderFromTheGround) {
-  add("var/cache/man/one", 9'000);
+  add("var/cache/man/index.db", 9'000);
   add("var/crash/20240101.crash", 8'000);
   add("home/kim/film.mkv", 50'000);
   add("home/kim/.local/share/flatpak/x", 9'000);

@@ -49,7 +49,7 @@ void linuxAt(OddDrive& d, const std::string& top) {
   d.t.file("drive/" + top + "var/lib/dpkg/status", "\n");
   d.old(top + "usr/bin/sh");
   d.old(top + "boot/vmlinuz-6.1");
-  d.old(top + "home/kim/.cache/tool/data");
+  d.old(top + "home/kim/.cache/fontconfig/0123456789abcdef0123456789abcdef-le64.cache-7");
   d.old(top + "home/kim/letter.odt");
 }
 
@@ -63,7 +63,8 @@ TEST_F(OddDrive, TwoSystemsAreBothKnown) {
   measure();
   for (const char* bedrock : {"usr/bin/sh", "boot/vmlinuz-6.1", "Windows/System32/ntoskrnl.exe"})
     EXPECT_EQ(standing(bedrock), Standing::bedrock) << bedrock;
-  EXPECT_EQ(standing("home/kim/.cache/tool/data"), Standing::rebuilds);
+  EXPECT_EQ(standing("home/kim/.cache/fontconfig/0123456789abcdef0123456789abcdef-le64.cache-7"),
+            Standing::rebuilds);
   EXPECT_GE(standing("Users/Kim/AppData/Local/CrashDumps/a.dmp"), Standing::rebuilds);
   EXPECT_LE(standing("Users/Kim/Documents/plan.docx"), Standing::ownersCall);
   for (const PathBytes& path : proposed())
@@ -85,10 +86,12 @@ TEST_F(OddDrive, AUsersFolderThatIsALinkIsNotFollowed) {
   linuxAt(*this, "");
   std::filesystem::remove_all(t / "drive/home/kim");
   std::filesystem::create_directory_symlink("../data/kim", t / "drive/home/kim");
-  old("data/kim/.cache/tool/data");
+  old("data/kim/.cache/fontconfig/0123456789abcdef0123456789abcdef-le64.cache-7");
   old("data/kim/Downloads/setup.exe");
   measure();
-  EXPECT_LE(standing("data/kim/.cache/tool/data"), Standing::unjudged) << "whose it is only the link says";
+  EXPECT_LE(standing("data/kim/.cache/fontconfig/0123456789abcdef0123456789abcdef-le64.cache-7"),
+            Standing::unjudged)
+      << "whose it is only the link says";
   for (const Find& f : *job->surveys().finds())
     for (const Subject& s : f.items) {
       EXPECT_NE(s.path, "home/kim");

@@ -15,7 +15,7 @@ struct OwnRecords : ::testing::Test {
     t.file("drive/etc/os-release", "NAME=\"Harbour\"\n");
     t.file("drive/usr/bin/sh", "x");
     t.file("drive/var/lib/dpkg/status", "\n");
-    t.file("drive/people/kim/.cache/tool/data", 400'000);
+    t.file("drive/people/kim/.cache/fontconfig/0123456789abcdef0123456789abcdef-le64.cache-7", 400'000);
     t.file("drive/people/kim/.ssh/id", "key");
     t.file("drive/srv/samples/a", 400'000);
   }
@@ -41,7 +41,8 @@ TEST_F(OwnRecords, FindsHomesWhereTheDrivesUserListPutsThem) {
          "none:/bin/sh\n"
          "broken\n:::::::\nlow:x:33:33::/srv/samples:/bin/sh\nbig:x:99999999:1::/srv/samples:/bin/sh\n");
   measure();
-  EXPECT_EQ(standing("people/kim/.cache/tool/data"), Standing::rebuilds);
+  EXPECT_EQ(standing("people/kim/.cache/fontconfig/0123456789abcdef0123456789abcdef-le64.cache-7"),
+            Standing::rebuilds);
   EXPECT_EQ(standing("people/kim/.ssh/id"), Standing::kept);
   EXPECT_EQ(standing("usr/bin/sh"), Standing::bedrock) << "a home in the system's own tree is none";
   EXPECT_TRUE(job->surveys().context()->locked("people")) << "what holds homes does not go as a whole";
@@ -71,7 +72,8 @@ TEST_F(OwnRecords, TakesNothingForOldThatWasMadeToday) {
 
 TEST_F(OwnRecords, KnowsNoHomesWithoutTheList) {
   measure();
-  EXPECT_EQ(standing("people/kim/.cache/tool/data"), Standing::unjudged);
+  EXPECT_EQ(standing("people/kim/.cache/fontconfig/0123456789abcdef0123456789abcdef-le64.cache-7"),
+            Standing::unjudged);
 }
 
 TEST_F(OwnRecords, TakesAUsersOwnPlaces) {

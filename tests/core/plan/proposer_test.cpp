@@ -52,8 +52,9 @@ TEST(CoverTightly, ComesCloseOnManyAmounts) {
 
 MemoryFileSystem& homeWith(MemoryFileSystem& files) {
   files.add("var/cache/apt/archives/p.deb", std::string(40'000, 'x'));  // spent, time or bandwidth
-  files.add("home/w/.cache/blob", std::string(60'000, 'x'));            // rebuilds
-  files.add("home/w/film.mp4", std::string(200'000, 'x'));              // owner's call
+  files.add("home/w/.cache/thumbnails/large/0123456789abcdef0123456789abcdef.png",
+            std::string(60'000, 'x'));                      // rebuilds
+  files.add("home/w/film.mp4", std::string(200'000, 'x'));  // owner's call
   files.add("home/w/photo.tif", std::string(80'000, 'x'));
   files.add("odd/image.raw", std::string(900'000, 'x'));    // unjudged
   files.add("usr/lib/huge.so", std::string(900'000, 'x'));  // bedrock
@@ -126,7 +127,8 @@ TEST(Propose, KeepsWhatIsToBeKept) {
   options.keep = {"home/w/.cache"};
   const auto p = m.propose(30'000, options);
   for (const auto& line : p.plan.lines)
-    for (const auto& item : line.items) EXPECT_NE(item.path, "home/w/.cache/blob");
+    for (const auto& item : line.items)
+      EXPECT_NE(item.path, "home/w/.cache/thumbnails/large/0123456789abcdef0123456789abcdef.png");
   EXPECT_TRUE(p.reached);
 }
 

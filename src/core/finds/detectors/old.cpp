@@ -65,6 +65,8 @@ private:
     find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"transfer", {}, {}, {}}};
     takeLargest(find, c, nodes);
     c.complete(find);
+    // In one folder there may be what is somebody's and what nobody has judged.
+    find.id = FindContext::findId(find.kind, find.place + "//" + std::string(name(find.standing)), band);
     return find;
   }
 };

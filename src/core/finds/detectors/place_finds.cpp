@@ -5,6 +5,7 @@
 #include <map>
 #include <set>
 
+#include "core/finds/conditions.h"
 #include "core/finds/evidence.h"
 
 namespace zt {
@@ -17,6 +18,17 @@ bool isNamedExactly(const Place& place, std::string_view name) {
     const auto last = baseName(path);
     return !path.starts_with("**") && !NamePattern::isWild(last) && lowered(last) == lowered(name);
   });
+}
+
+bool isForAPerson(Verdict verdict) {
+  return verdict == Verdict::personal || verdict == Verdict::foreign;
+}
+
+/// Whether it is a thing in a place's entry that the place's maker does not make, and not the entry itself.
+bool isCutOut(const Sighting& s, const Sightings& seen) {
+  const Sighting& above = seen.all[s.above];
+  return s.verdict == Verdict::foreign && above.place == s.place && above.verdict == Verdict::asSaid &&
+         above.node != s.node;
 }
 
 }  // namespace
@@ -77,12 +89,16 @@ std::vector<PlaceFinds::Group> PlaceFinds::groups() const {
   for (std::uint32_t i = 1; i < seen.all.size(); ++i) {
     const Sighting& s = seen.all[i];
     if (s.place->kind != kind_ || context_.tree.isGone(s.node)) continue;
+    if (isCutOut(s, seen)) {
+      ++groups[{s.place, gatheredAt(seen.all[s.above]), false}].left;
+      continue;
+    }
     const NodeId folder = gatheredAt(s);
-    Group& group = groups[{s.place, folder, s.verdict == Verdict::personal}];
+    Group& group = groups[{s.place, folder, isForAPerson(s.verdict)}];
     group.place = s.place;
     group.folder = folder;
-    // What holds personal files is shown, for a person to look at.
-    if (s.verdict == Verdict::asSaid || s.verdict == Verdict::personal)
+    // What holds personal or unknown things is shown, for a person to look at.
+    if (s.verdict == Verdict::asSaid || isForAPerson(s.verdict))
       group.sightings.push_back(i);
     else if (s.verdict == Verdict::tooYoung)
       ++group.young;
@@ -162,7 +178,7 @@ Find PlaceFinds::findOf(const Group& group, const absl::flat_hash_set<NodeId>& b
     }
     const bool contents = place.go == LetGo::here && !place.whole && tree.isFolder(node) &&
                           isNamedExactly(place, tree.name(node));
-    if (place.whole) {  // all of it or nothing, whatever is open in it
+    if (place.whole && !cutApart(i)) {  // all of it or nothing, whatever is open in it
       nodes.push_back(node);
       continue;
     }
@@ -183,21 +199,46 @@ Find PlaceFinds::findOf(const Group& group, const absl::flat_hash_set<NodeId>& b
   if (find.items.empty()) return find;
   if (group.young + touched > 0) find.facts.push_back({"left-young", group.young + touched});
   if (const auto open = heldIn(group); open > 0) find.facts.push_back({"held-open", open});
+  if (group.left > 0) find.facts.push_back({"left-foreign", group.left});
   if (group.stay > 0) find.facts.push_back({"newest-stay", group.stay});
   const bool one = group.sightings.size() == 1;
   find.place = tree.path(one ? context_.sightings.all[group.sightings.front()].node : group.folder);
   find.offers = offersOf(place);
+  closeUnmet(find, group);
   context_.complete(find);
   find.placeId = place.id;
   // Of a user's own place nobody else knows what it is.
   const Place* shipped = placeOf(find, *KnownPlaces::builtIn());
   if (shipped == nullptr || shipped->what != place.what) find.facts.push_back({"what", place.what});
-  const bool personal = context_.sightings.all[group.sightings.front()].verdict == Verdict::personal;
-  if (personal) find.facts.push_back({"personal-files", std::uint64_t{1}});
+  const Verdict verdict = context_.sightings.all[group.sightings.front()].verdict;
+  const bool personal = isForAPerson(verdict);
+  if (personal)
+    find.facts.push_back(
+        {verdict == Verdict::personal ? "personal-files" : "not-its-makers", std::uint64_t{1}});
   find.id = FindContext::findId(kind_, place.id + (personal ? "//" : "/") + find.place, find.band);
   find.band = ageBand(find.newest, context_.options.now);
   addOtherReasons(find);
   return find;
+}
+
+/// What a place needs, and does not have now, closes the ways that we would go ourselves.
+void PlaceFinds::closeUnmet(Find& find, const Group& group) const {
+  std::set<std::string> unmet;
+  for (const std::uint32_t i : group.sightings)
+    for (const std::string& need : unmetNeeds(context_, *group.place, context_.sightings.all[i].node))
+      unmet.insert(need);
+  if (unmet.empty() || group.place->go != LetGo::here) return;
+  for (Offer& offer : find.offers) {
+    offer.conditions.clear();
+    for (const std::string& need : unmet) offer.conditions.push_back("not-" + need);
+    find.closed.push_back(std::move(offer));
+  }
+  find.offers.clear();
+}
+
+/// Whether something was cut out of what a sighting speaks of.
+bool PlaceFinds::cutApart(std::uint32_t sighting) const {
+  return context_.sightings.cutApart.contains(sighting);
 }
 
 std::uint64_t PlaceFinds::heldIn(const Group& group) const {

@@ -24,10 +24,13 @@ private:
     std::vector<std::uint32_t> sightings;
     std::uint64_t young = 0;  ///< left out because they are too young
     std::uint64_t stay = 0;   ///< left out because they are the newest
+    std::uint64_t left = 0;   ///< cut out because their maker makes no such thing
   };
   std::vector<Group> groups() const;
   NodeId gatheredAt(const Sighting& sighting) const;
   std::uint64_t heldIn(const Group& group) const;
+  bool cutApart(std::uint32_t sighting) const;
+  void closeUnmet(Find& find, const Group& group) const;
   void addOtherReasons(Find& find) const;
   Find findOf(const Group& group, const absl::flat_hash_set<NodeId>& broken) const;
   absl::flat_hash_set<NodeId> broken() const;

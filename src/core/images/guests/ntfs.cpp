@@ -2,30 +2,11 @@
 #include <algorithm>
 
 #include "core/images/guests/guest_volume.h"
+#include "core/os/ntfs_record.h"
 
 namespace zt {
 
 namespace {
-
-/// A size that is a count of clusters, or, negative, a power of two of bytes.
-Bytes sizeOf(std::uint8_t said, Bytes cluster) {
-  const auto value = static_cast<std::int8_t>(said);
-  if (value > 0) return static_cast<Bytes>(value) * cluster;
-  return value >= -31 ? Bytes{1} << -value : 0;
-}
-
-/// Puts the last bytes of each sector of a record back in their place.
-bool mend(std::string& record) {
-  const Fields f(record);
-  const std::size_t at = f.le16(4), count = f.le16(6);
-  if (count < 2 || at + count * 2 > record.size() || (count - 1) * 512 > record.size()) return false;
-  const std::string check = record.substr(at, 2);
-  for (std::size_t i = 1; i < count; ++i) {
-    if (record.compare(i * 512 - 2, 2, check) != 0) return false;
-    record.replace(i * 512 - 2, 2, record, at + i * 2, 2);
-  }
-  return true;
-}
 
 struct NtfsFile {
   std::vector<Stretch> runs;  ///< of the volume
@@ -74,18 +55,18 @@ Result<GuestVolume> readNtfs(DiskBytes& volume, const std::stop_token& stop) {
   if (!f.has(3, "NTFS    ") || f.le16(510) != 0xaa55) return fail(Errc::notOurs, "volume");
   const Bytes sector = f.le16(11);
   const Bytes cluster = sector * (f.u8(13) <= 128 ? f.u8(13) : Bytes{1} << (256 - f.u8(13)));
-  const Bytes record = sizeOf(f.u8(64), cluster);
+  const Bytes record = ntfsSizeOf(f.u8(64), cluster);
   const bool power = cluster != 0 && (cluster & (cluster - 1)) == 0;
   if (!power || cluster < 512 || cluster > (Bytes{2} << 20) || record < 512 || record > 65536 ||
       record % 512 != 0)
     return damaged("ntfs");
   const Bytes clusters = f.le64(40) / (cluster / std::max<Bytes>(sector, 1));
   if (clusters == 0 || clusters > volume.length() / cluster) return damaged("ntfs");
-  constexpr Bytes bitmapNumber = 6, volumeNumber = 3;
+  constexpr Bytes bitmapNumber = 6;
   const auto recordAt = [&](Bytes number) -> Result<std::string> {
     if (f.le64(48) >= clusters) return damaged("ntfs");
     auto bytes = bytesAt(volume, f.le64(48) * cluster + number * record, record);
-    if (bytes && (!bytes->starts_with("FILE") || !mend(*bytes))) return damaged("ntfs");
+    if (bytes && (!bytes->starts_with("FILE") || !mendNtfsRecord(*bytes))) return damaged("ntfs");
     return bytes;
   };
   const auto bitmap = recordAt(bitmapNumber);
@@ -110,17 +91,8 @@ Result<GuestVolume> readNtfs(DiskBytes& volume, const std::stop_token& stop) {
     }
   if (left > 0) return damaged("ntfs");
   found.used = (clusters - bits.freeUnits()) * cluster;
-  // The volume's own record says whether it was left dirty, or asleep.
-  if (const auto info = recordAt(volumeNumber)) {
-    const Fields r(*info);
-    for (std::size_t at = r.le16(20); at + 48 <= info->size() && r.le32(at) != 0xffffffffu;) {
-      const std::size_t size = r.le32(at + 4);
-      constexpr std::uint32_t volumeInformation = 0x70;
-      if (r.le32(at) == volumeInformation) found.unclean = (r.le16(at + r.le16(at + 20) + 10) & 1) != 0;
-      if (size < 24 || size > info->size() - at) break;
-      at += size;
-    }
-  }
+  found.unclean =
+      ntfsLeftOpen([&](Bytes at, Bytes size) { return bytesAt(volume, at, size); }).value_or(false);
   return found;
 }
 

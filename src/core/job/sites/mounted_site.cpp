@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/sites/site.h"
 #include "core/os/paths.h"
+#include "core/reclaim/guard.h"
 
 namespace zt {
 
@@ -63,8 +64,25 @@ public:
     };
     const auto there = statOf(*resolved);
     if (!there) return tl::unexpected(there.error());
+    // A subvolume has a device number of its own.
+    if (const auto one = onOneFileSystem(workshop_, root_, *resolved); one && *one) return true;
     const auto mine = statOf(root_);
     return mine && (mine->device == there->device || mine->mountId == there->mountId);
+  }
+
+  Result<void> mayChange() const override {
+    const auto left = workshop_.insides->leftOpen(drive_.fsType, drive_.source, drive_.options);
+    const bool nt = left || left.error().code != Errc::unsupported;
+    if (nt && !left) return fail(Errc::unclean, "guard", drive_.source, left.error().path);
+    if (nt && *left) return fail(Errc::unclean, "guard", drive_.source);
+    const auto top = topOf(workshop_, root_);
+    // A folder of it alone is mounted: of an nt drive nobody can tell whether it sleeps.
+    if (!top) return nt ? fail(Errc::asleep, "guard", root_) : Result<void>{};
+    const auto opened = workshop_.files->openRoot(*top);
+    if (!opened) return tl::unexpected(opened.error());
+    auto systems = systemsIn(*namesOn(*workshop_.files, *opened));
+    if (nt) systems.push_back({{}, {}, SystemFamily::nt, false, false});
+    return checkAwake(*workshop_.files, **opened, systems);
   }
 
   Result<void> refresh() override {

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/sites/site.h"
 
+#include "core/reclaim/guard.h"
+
 namespace zt {
 
 OwnerNames Site::ownerNames(const Survey& survey) const {
@@ -14,6 +16,13 @@ OwnerNames Site::ownerNames(const Survey& survey) const {
   if (!folder) return {};
   const auto list = files()->readHead(**folder, "passwd", most);
   return list ? OwnerNames::fromList(list->bytes) : OwnerNames();
+}
+
+Result<void> Site::mayChange() const {
+  if (const auto why = closed()) return fail(*why, "guard", root_);
+  const auto top = files()->openRoot(root_);
+  if (!top) return tl::unexpected(top.error());
+  return checkAwake(*files(), **top, systemsIn(*namesOn(*files(), *top)));
 }
 
 bool Site::seesAllOpenFiles() const {

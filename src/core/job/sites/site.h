@@ -32,6 +32,9 @@ public:
   virtual Result<void> refresh() = 0;
   /// Why nothing can be measured or changed here; nullopt where it can.
   virtual std::optional<Errc> closed() const { return std::nullopt; }
+  /// Whether the drive itself lets anything be changed on it, by whatever path it was reached: fails with
+  /// asleep or unclean where its own system left it so, and where that cannot be told. Asked anew each time.
+  virtual Result<void> mayChange() const;
   /// Targets that belong to the place itself.
   virtual std::vector<Target> ownTargets() const { return {}; }
   /// Whether asking for rights would show more of it.

@@ -102,8 +102,7 @@ Result<Looked> HoldPlace::stillMeasured(const JournalRecord& record, const Holde
   Identity found = identityOf(now->stat);
   if (found.kind == EntryKind::folder) found.length = record.identity.length;
   // Letting another name of the inode go has set its change time anew.
-  const NodeId node = drive_.nodeAt(record.path);
-  if (node != noNode && drive_.tree().isLinked(node)) found.changedMark = record.identity.changedMark;
+  if (drive_.touched->unchanged(now->stat, record.identity)) found.changedMark = record.identity.changedMark;
   if (found != record.identity) return fail(Errc::changed, "take", record.path);
   if (const auto* holder = holders.holderOf(now->stat.device, now->stat.inode))
     return fail(Errc::inUse, "take", record.path, *holder);
@@ -117,6 +116,9 @@ Result<void> HoldPlace::take(JournalRecord& record, const Holders& holders) {
   if (!hold) return tl::unexpected(hold.error());
   auto moved = drive_.files->rename(*now->parent, baseName(record.path), **hold, nameInHold(record));
   if (!moved) return fail(moved.error().code, "take", record.path);
+  if (now->stat.links > 1 && now->stat.kind == EntryKind::file)
+    if (const auto taken = drive_.files->stat(**hold, nameInHold(record)))
+      drive_.touched->note(*taken, taken->changed);
   return {};
 }
 
@@ -134,7 +136,7 @@ Result<void> HoldPlace::lookAt(const JournalRecord& record, const Holders& holde
     if (auto same = checkContent(drive_, **hold, nameInHold(record), node, holders); !same) return same;
   }
   if (!drive_.copies || node == noNode) return {};
-  return drive_.copies->checkTaken(drive_, node, **hold, nameInHold(record));
+  return drive_.copies->checkTaken(drive_, node, **hold, nameInHold(record), drive_.stop);
 }
 
 Result<bool> HoldPlace::holds(const JournalRecord& record) {
@@ -153,7 +155,7 @@ Result<FolderPtr> HoldPlace::openOrMakeParent(const PathBytes& path) {
   for (const auto part : splitPath(parentPath(path))) {
     auto next = drive_.files->openFolder(*at, part);
     if (!next && next.error().code == Errc::notThere) {
-      if (auto made = drive_.files->makeFolder(*at, part, 0755); !made) return tl::unexpected(made.error());
+      if (auto made = drive_.files->makeFolder(*at, part, 0700); !made) return tl::unexpected(made.error());
       next = drive_.files->openFolder(*at, part);
     }
     if (!next) return next;
@@ -181,6 +183,8 @@ Result<void> HoldPlace::putBack(JournalRecord& record) {
     const PathBytes beside = attempt == 0 ? name : besideName(name, attempt);
     const auto moved = drive_.files->rename(**hold, nameInHold(record), **parent, beside);
     if (moved) {
+      if (const auto back = drive_.files->stat(**parent, beside); back && back->links > 1)
+        drive_.touched->note(*back, back->changed);
       if (attempt > 0) record.putAt = joinPath(parentPath(record.path), beside);
       (void)drive_.files->syncFolder(**parent);
       return {};
@@ -202,7 +206,7 @@ Result<void> HoldPlace::unlinkHeld(JournalRecord& record) {
     return unlinkTree(drive_, **hold, nameInHold(record), node, record);
   }
   if (!sameContent(identityOf(*stat), record.identity)) return fail(Errc::changed, "discard", record.path);
-  if (auto done = drive_.files->unlink(**hold, nameInHold(record)); !done) return done;
+  if (auto done = unlinkOne(drive_, **hold, nameInHold(record), *stat); !done) return done;
   countUnlinked(record, drive_.tree(), nodeOf(record), *stat);
   return {};
 }

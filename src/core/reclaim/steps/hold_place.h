@@ -55,6 +55,10 @@ private:
 /// others may hold them too.
 void countUnlinked(JournalRecord& record, const SurveyTree& tree, NodeId node, const EntryStat& stat);
 
+/// Unlinks a name. Where others of its file stay, their change time is from now on known to be our doing.
+Result<void> unlinkOne(const GuardedDrive& drive, const Folder& at, std::string_view name,
+                       const EntryStat& stat);
+
 /// Unlinks everything in a folder that `node` of the survey knows, and the folder. Adds to the record's
 /// counts.
 Result<void> unlinkTree(const GuardedDrive& drive, const Folder& at, std::string_view name, NodeId node,

@@ -10,9 +10,12 @@ HoldPlace placeOf(StepSite& site, const JournalRecord& record) {
   return {site.drive, record.run};
 }
 
+/// Whether its place says today what it said, and has what it needs.
 Result<void> stillMarked(StepSite& site, const JournalRecord& record) {
   const NodeId node = site.drive.nodeAt(record.path);
-  return node == noNode ? Result<void>{} : checkStillMarked(site.drive, node);
+  if (node == noNode) return {};
+  if (auto needs = checkNeeds(site.drive, node, record.device, site.holders); !needs) return needs;
+  return checkStillMarked(site.drive, node);
 }
 
 /// Whether the item lies in the hold. If it does not, its state says where it is: a power cut can undo the
@@ -27,7 +30,9 @@ Result<bool> heldIn(HoldPlace& place, JournalRecord& record) {
 Result<void> TakingExecutor::check(StepSite& site, const JournalRecord& record) const {
   const auto fits = placeOf(site, record).stillMeasured(record, site.holders);
   if (!fits) return tl::unexpected(fits.error());
-  return stillMarked(site, record);
+  JournalRecord seen = record;
+  seen.device = fits->stat.device;
+  return stillMarked(site, seen);
 }
 
 Result<void> TakingExecutor::prepare(StepSite& site, JournalRecord& record) const {
@@ -73,12 +78,20 @@ Result<void> TakingExecutor::release(StepSite& site, JournalRecord& record) cons
   return {};
 }
 
+/// What a run that was cut short left is taken back, never finished: the consent was for that run. What was
+/// being unlinked, and is not whole any more, stays in the hold.
 Result<void> TakingExecutor::recover(StepSite& site, JournalRecord& record) const {
   if (record.state != ItemState::discarding) return undo(site, record);
-  auto released = release(site, record);
-  // It was being finished: what is in neither place has gone.
-  if (released && record.state == ItemState::missing) record.state = ItemState::gone;
-  return released;
+  HoldPlace place = placeOf(site, record);
+  const auto held = heldIn(place, record);
+  if (!held) return tl::unexpected(held.error());
+  if (!*held) {
+    // It was being finished: what is in neither place has gone.
+    if (record.state == ItemState::missing) record.state = ItemState::gone;
+    return {};
+  }
+  if (auto whole = place.lookAt(record, site.holders); !whole) return whole;
+  return undo(site, record);
 }
 
 void TakingExecutor::tidy(StepSite& site, const JournalRecord& record) const {

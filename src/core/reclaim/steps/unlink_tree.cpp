@@ -67,7 +67,7 @@ Result<void> emptyLevel(const GuardedDrive& drive, Level& level, JournalRecord& 
     const auto now =
         entry.stat.links > 1 ? drive.files->stat(*level.folder, entry.name) : Result<EntryStat>(entry.stat);
     if (!now) return tl::unexpected(now.error());
-    if (auto done = drive.files->unlink(*level.folder, entry.name); !done) return done;
+    if (auto done = unlinkOne(drive, *level.folder, entry.name, *now); !done) return done;
     countUnlinked(record, drive.tree(), entry.node, *now);
   }
   return emptier.problem;
@@ -83,6 +83,15 @@ Result<Level> enter(const GuardedDrive& drive, const FolderPtr& parent, const Pa
 }
 
 }  // namespace
+
+Result<void> unlinkOne(const GuardedDrive& drive, const Folder& at, std::string_view name,
+                       const EntryStat& stat) {
+  if (auto done = drive.files->unlink(at, name); !done || stat.links < 2) return done;
+  // File and folder get one and the same time, or the next tick of the kernel's clock.
+  constexpr TimeNs tick = 20'000'000;
+  if (const auto folder = drive.files->stat(at, {})) drive.touched->note(stat, folder->changed + tick);
+  return {};
+}
 
 void countUnlinked(JournalRecord& record, const SurveyTree& tree, NodeId node, const EntryStat& stat) {
   const Bytes bytes = node == noNode ? stat.occupied : tree.occupied(node);

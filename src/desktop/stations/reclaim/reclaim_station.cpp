@@ -79,7 +79,7 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
 void ReclaimStation::start() {
   if (session_.busy() || view().plan.lines.empty()) return;
   const std::string token = view().consent.token;
-  if (!token.empty() && agreedTo_ != token) return;
+  if (!view().consent.lines.empty() && agreedTo_ != token) return;
   for (const PlanLine& line : view().plan.lines) titles_[line.id] = titleOf(line.id);
   running_.clear();
   agreedTo_.clear();
@@ -98,7 +98,11 @@ QString ReclaimStation::titleOf(const std::string& id) const {
 
 Row ReclaimStation::consentRow(const PlanLine& line, std::size_t index) const {
   const bool discard = line.step->consent == ConsentRule::asked;
-  const QString loss = say(&Words::loss, line.step->id, line.regret());
+  QString loss = say(&Words::loss, line.step->id, line.regret());
+  for (const Consent::Line& asked : view().consent.lines)
+    if (const QString lost = asked.id == line.id ? say(&Words::losses, asked.lost) : QString();
+        !lost.isEmpty())
+      loss += QStringLiteral(": ") + lost;
   return {QString::fromStdString(line.id),
           static_cast<int>(stratumOf(line.standing)),
           false,
@@ -176,13 +180,19 @@ void ReclaimStation::fillProblems() {
   if (view().report && session_.work() != Session::Work::running)
     for (const auto& o : view().report->lines) take(o);
   for (const auto& [id, o] : running_) take(o);
-  for (const auto& r : view().recovered)
+  for (const auto& r : view().cutShort)
     rows.append({QString::number(-r.seq),
                  -1,
                  false,
                  false,
                  {{say(&Words::path, r.path), {}, false, false, false, false},
-                  {tr("an earlier run was cut short; settled at the start"), {}, false, false, false, false},
+                  {tr("an earlier run was cut short; it is where that left it, and is taken back before the "
+                      "next one"),
+                   {},
+                   false,
+                   false,
+                   false,
+                   false},
                   {say(&Words::itemState, r.state), {}, false, false, true, false}}});
   problemRows_->setRows(rows);
   problems_->setVisible(!rows.isEmpty());
@@ -205,13 +215,13 @@ QString ReclaimStation::heading() const {
 }
 
 void ReclaimStation::refresh() {
-  showPage(ready() || !view().recovered.empty(),
+  showPage(ready() || !view().cutShort.empty(),
            view().survey ? tr("The plan is empty: there is nothing to do yet.")
                          : tr("Reclaim waits for a plan. Choose a drive on the Bench and measure it."));
   if (!view().survey || !workShown()) return;
   const bool running = session_.work() == Session::Work::running;
   const bool plan = !view().plan.lines.empty();
-  const bool needs = plan && !view().consent.token.empty();
+  const bool needs = plan && !view().consent.lines.empty();
   heading_->setText(heading());
   unseen_->setText(
       tr("Files that other users' programs have open cannot be seen without more rights: whether any of this "

@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/plan/plan.h"
+
+namespace zt {
+
+/// What goes with the things of a line beside bytes, as far as it is known, the worst first: what the places
+/// say of what lies in them, and how many files of personal kinds. Texts of the catalogue, in plain English;
+/// at most `most`. Empty where nothing is lost but time.
+struct Losses {
+  std::vector<std::string> known;                ///< "Keys and passwords: doors closed for ever"
+  std::array<std::uint64_t, fileKinds> files{};  ///< by kind, of what no place explains as its maker's
+  std::uint64_t unjudged = 0;                    ///< files that nobody has judged
+};
+Losses lossesOf(const PlanLine& line, const FindContext& context, std::size_t most = 4);
+
+}  // namespace zt
