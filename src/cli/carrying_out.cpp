@@ -33,7 +33,7 @@ int loadPlan(Console& console, Job& job, const std::string& file, const std::str
   }
   const Plan meant = *parsed;
   if (auto tried = job.planBook().suppose(std::move(*parsed)); !tried) return report(console, tried.error());
-  if (dryRun || job.planBook().consent().token != consent) return Exit::done;
+  if (dryRun || job.consent().token != consent) return Exit::done;
   if (auto set = job.planBook().set(meant); !set) return report(console, set.error());
   return Exit::done;
 }
@@ -90,7 +90,7 @@ int reclaim(Console& console, const Arguments& args) {
         loaded != Exit::done)
       return loaded;
   if (args.dryRun) return dryRun(console, *job, args.json);
-  if (job->planBook().plan().lines.empty()) {
+  if (job->planBook().plan().lines.empty() && job->cutShort().empty()) {
     if (args.json)
       print(console, {{"run", nullptr}, {"lines", Json::array()}});
     else
@@ -98,9 +98,8 @@ int reclaim(Console& console, const Arguments& args) {
     return Exit::done;
   }
   warnOfUnseenFiles(console, *job);
-  const Consent consent = job->planBook().consent();
-  if (consent.token != args.consent)
-    return askConsent(console, job->planBook().toldConsent(), args.json,
+  if (job->consent().token != args.consent || args.consent.empty())
+    return askConsent(console, job->consent(true), args.json,
                       {{"open_files_complete", job->site().seesAllOpenFiles()}});
   RunControl control;
   control.stop = console.stop;

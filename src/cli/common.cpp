@@ -87,7 +87,7 @@ std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& statu
   }
   for (const auto& r : (*job)->cutShort())
     console.err << "ztally: a run was cut short; " << escapePath(r.path)
-                << " is where it left it; undo or reclaim take it back first\n";
+                << " is where that left it; undo takes it back, reclaim goes on from it\n";
   if ((*job)->site().closed() == Errc::away || (*job)->site().closed() == Errc::changed)
     console.err << "ztally: " << words().problem(*(*job)->site().closed()) << '\n';
   if ((*job)->surveys().survey() == nullptr) {

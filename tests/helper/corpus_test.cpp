@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "fuzz/fuzz.h"
+#include "support/seed.h"
 
 namespace {
 
@@ -23,7 +24,7 @@ std::vector<std::string> corpus(const std::string& name) {
 }
 
 void replay(const std::string& name, void (*target)(std::string_view)) {
-  const auto seed = std::random_device{}();
+  const auto seed = zt::test::drawSeed();
   SCOPED_TRACE("seed " + std::to_string(seed));
   std::mt19937 random(seed);
   for (const std::string& input : corpus(name)) {

@@ -17,6 +17,7 @@
 #include "support/loop_drive.h"
 #include "support/run_program.h"
 #include "support/scale.h"
+#include "support/seed.h"
 
 namespace zt::test {
 namespace {
@@ -62,7 +63,7 @@ void fill(const std::string& top, double freeShare, std::mt19937& random) {
 /// Dated folders that share their files: what any set of them gives is known to the byte, and a policy
 /// through plan, run and proof gives it.
 TEST(Ext4, SeriesOfLinkedFoldersGiveWhatTheyHold) {
-  const unsigned first = std::random_device{}();
+  const unsigned first = drawSeed();
   for (unsigned i = 0; i < seedsFor(20); ++i) {
     SCOPED_TRACE("seed " + std::to_string(first + i));
     std::mt19937 random(first + i);
@@ -123,7 +124,7 @@ TEST(Ext4, SeriesOfLinkedFoldersGiveWhatTheyHold) {
 TEST(Ext4, ReachesTheTargetAndFreesWhatWasPromised) {
   LoopDrive drive("ext4", Bytes{1} << 30);
   ZT_NEEDS(drive);
-  const auto seed = std::random_device{}();
+  const auto seed = drawSeed();
   std::mt19937 random(seed);
   SCOPED_TRACE("seed " + std::to_string(seed));
   fill(drive.path(), 0.03, random);

@@ -20,6 +20,7 @@
 #include "core/os/btrfs/linux_btrfs.h"
 #include "support/fakes.h"
 #include "support/scale.h"
+#include "support/seed.h"
 #include "system/history.h"
 
 namespace zt::test {
@@ -35,7 +36,7 @@ class Histories : public ::testing::TestWithParam<Kind> {};
 TEST_P(Histories, WhatIsSureComesFree) {
   const Kind kind = GetParam();
   const bool isBtrfs = kind.type == std::string("btrfs");
-  const unsigned first = std::random_device{}();
+  const unsigned first = drawSeed();
   double promised = 0, freed = 0;
   for (unsigned i = 0; i < seedsFor(100); ++i) {
     const unsigned seed = first + i;
@@ -89,7 +90,7 @@ TEST_P(Histories, WhatIsSureComesFree) {
 /// The whole way with a target that only snapshots reach: it is met, and what the proof says of its lines
 /// adds up to what the counter rose by.
 TEST(PointsOnBtrfs, AreLetGoToMeetATarget) {
-  const unsigned first = std::random_device{}();
+  const unsigned first = drawSeed();
   unsigned met = 0;
   for (unsigned i = 0; i < seedsFor(100); ++i) {
     const unsigned seed = first + i;
@@ -179,7 +180,7 @@ Result<StoredSizes> readFrom(ImageDevice& device) {
 TEST(BtrfsTrees, LiesEndInAClearNo) {
   LoopDrive drive("btrfs", Bytes{200} << 20);
   ZT_NEEDS(drive);
-  const unsigned seed = std::random_device{}();
+  const unsigned seed = drawSeed();
   SCOPED_TRACE("seed " + std::to_string(seed));
   History(drive.path(), true, true, seed).live();
   drive.unmount();
@@ -226,7 +227,7 @@ TEST(BtrfsTrees, LiesEndInAClearNo) {
 TEST(BtrfsTrees, NodesAndKernelAgree) {
   LoopDrive drive("btrfs", Bytes{300} << 20);
   ZT_NEEDS(drive);
-  const unsigned seed = std::random_device{}();
+  const unsigned seed = drawSeed();
   SCOPED_TRACE("seed " + std::to_string(seed));
   History(drive.path(), true, true, seed).live();
   const int fd = ::open(drive.path().c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
@@ -256,7 +257,7 @@ TEST_P(Histories, OneFolderMeasuredAgainKeepsTheRest) {
   const Kind kind = GetParam();
   LoopDrive drive(kind.type, Bytes{600} << 20, kind.options);
   ZT_NEEDS(drive);
-  const unsigned seed = std::random_device{}();
+  const unsigned seed = drawSeed();
   SCOPED_TRACE("seed " + std::to_string(seed));
   History history(drive.path(), kind.type == std::string("btrfs"), kind.type != std::string("ext4"), seed);
   history.live();

@@ -10,6 +10,7 @@
 #include <filesystem>
 #include <fstream>
 
+#include "core/job/drive_holds.h"
 #include "core/job/job.h"
 #include "support/fakes.h"
 #include "support/loop_drive.h"
@@ -77,7 +78,6 @@ protected:
 };
 
 TEST_F(NtDrive, IsKnownInAnyCaseAndItsTrashGoesInPairs) {
-  if (!drive->mounted()) return;
   measure();
   const FindContext& c = *job->surveys().context();
   ASSERT_FALSE(c.places.systems().empty());
@@ -103,7 +103,6 @@ TEST_F(NtDrive, IsKnownInAnyCaseAndItsTrashGoesInPairs) {
 
 /// What lies online is told by its attributes and its reparse tag, and is not opened.
 TEST_F(NtDrive, DoesNotOpenPlaceholdersOfWhatLiesOnline) {
-  if (!drive->mounted()) return;
   const auto root = real.files->openRoot(drive->path()).value();
   const auto read = [&](const char* file) {
     const auto head = real.files->readHead(*root, file, 16);
@@ -155,47 +154,62 @@ void makeDirty(const std::string& image) {
   }
 }
 
-/// A volume that was not closed well: measured, and worked on only as far as its driver lets; nothing is lost
-/// either way.
-TEST_F(NtDrive, ADirtyVolumeLosesNothing) {
-  if (!drive->mounted()) return;
-  ASSERT_TRUE(detached()) << std::strerror(errno);
-  makeDirty(drive->image());
-  ASSERT_TRUE(drive->remount("")) << drive->why();
+/// A volume that was not closed well is measured, and nothing on it is changed, however it is reached.
+TEST_F(NtDrive, ADirtyVolumeIsReadOnly) {
   measure();
   const Find* trash = find("trash");
   ASSERT_NE(trash, nullptr);
   ASSERT_TRUE(job->planBook().add({trash->id}, "hold"));
-  const auto report = job->reclaim(job->planBook().consent().token, {});
-  const bool there = std::filesystem::exists(*drive / "$Recycle.Bin/S-1-5-21-7-1001/$RQ1W2E3.mov");
-  if (job->site().drive().readOnly || !report) {
-    EXPECT_TRUE(there);
-  } else {
-    EXPECT_EQ(report->lines.at(0).state, LineOutcome::State::done);
-    ASSERT_TRUE(job->undo(0, {}));
-    EXPECT_TRUE(std::filesystem::exists(*drive / "$Recycle.Bin/S-1-5-21-7-1001/$RQ1W2E3.mov"));
+  ASSERT_TRUE(job->reclaim(job->planBook().consent().token, {})) << "closed properly, it may be worked on";
+  job.reset();
+  ASSERT_TRUE(detached()) << std::strerror(errno);
+  makeDirty(drive->image());
+  ASSERT_TRUE(drive->remount("")) << drive->why();
+  for (const char* at : {"", "/USERS"}) {
+    auto again = Job::create(real, drive->path() + at, false, {}).value();
+    ASSERT_TRUE(again->measurer().measure({}, {}, nullptr));
+    const char* file = *at == 0 ? "USERS/Kim/Documents/plan.docx" : "Kim/Documents/plan.docx";
+    ASSERT_TRUE(again->planBook().addPaths({file}, "discard"));
+    const auto report = again->reclaim(again->planBook().consent().token, {});
+    ASSERT_FALSE(report) << at;
+    EXPECT_EQ(report.error().code, Errc::unclean) << at;
   }
+  const auto holds = DriveHolds::open(real, drive->path(), false).value();
+  EXPECT_FALSE(holds->things().empty());
+  EXPECT_EQ(holds->putBack({}).error().code, Errc::unclean);
+  EXPECT_EQ(holds->release(holds->releaseConsent().token, {}).error().code, Errc::unclean);
   EXPECT_TRUE(std::filesystem::exists(*drive / "USERS/Kim/Documents/plan.docx"));
 }
 
 /// A job that is open must not keep the customer's drive on the bench.
 TEST_F(NtDrive, CanBeDetachedWhileItsJobIsOpen) {
-  if (!drive->mounted()) return;
   measure();
   EXPECT_TRUE(detached()) << std::strerror(errno);
 }
 
+/// By its top, by a folder in it, and from its hold, in whatever letters the mark is written.
 TEST_F(NtDrive, IsLeftAloneWhileItSleeps) {
-  if (!drive->mounted()) return;
-  put(*drive / "hiberfil.sys", "hibr" + std::string(400'000, 'h'));
   measure();
   const Find* trash = find("trash");
   ASSERT_NE(trash, nullptr);
-  ASSERT_TRUE(job->planBook().add({trash->id}, ""));
-  const auto report = job->reclaim(job->planBook().consent().token, {});
-  ASSERT_FALSE(report);
-  EXPECT_EQ(report.error().code, Errc::asleep);
-  EXPECT_TRUE(std::filesystem::exists(*drive / "$Recycle.Bin/S-1-5-21-7-1001/$RQ1W2E3.mov"));
+  ASSERT_TRUE(job->planBook().add({trash->id}, "hold"));
+  ASSERT_TRUE(job->reclaim(job->planBook().consent().token, {}));
+  job.reset();
+  put(*drive / "HiberFil.Sys", "hibr" + std::string(400'000, 'h'));
+  for (const char* at : {"", "/USERS"}) {
+    auto again = Job::create(real, drive->path() + at, false, {}).value();
+    ASSERT_TRUE(again->measurer().measure({}, {}, nullptr));
+    const char* file = *at == 0 ? "USERS/Kim/Documents/plan.docx" : "Kim/Documents/plan.docx";
+    ASSERT_TRUE(again->planBook().addPaths({file}, "discard"));
+    const auto report = again->reclaim(again->planBook().consent().token, {});
+    ASSERT_FALSE(report) << at;
+    EXPECT_EQ(report.error().code, Errc::asleep) << at;
+  }
+  const auto holds = DriveHolds::open(real, drive->path(), false).value();
+  EXPECT_FALSE(holds->things().empty());
+  EXPECT_EQ(holds->putBack({}).error().code, Errc::asleep);
+  EXPECT_EQ(holds->release(holds->releaseConsent().token, {}).error().code, Errc::asleep);
+  EXPECT_TRUE(std::filesystem::exists(*drive / "USERS/Kim/Documents/plan.docx"));
 }
 
 }  // namespace

@@ -101,7 +101,7 @@ TEST(Btrfs, HoldsWithinTheSubvolumeOfTheItem) {
   const auto j = runProgram({ZTALLY, "measure", drive.path(), "--job", job, "--json"}).json();
   EXPECT_EQ(j["files"], 1) << "subvolumes belong to their mount";
   runProgram({ZTALLY, "plan", "--job", job, "add", "--action", "hold", "vol/in"});
-  const Ran ran = runProgram({ZTALLY, "reclaim", "--job", job, "--json"});
+  const Ran ran = runProgram({ZTALLY, "reclaim", "--job", job, "--consent", consent(job), "--json"});
   ASSERT_EQ(ran.status, 0) << ran.out << ran.err;
   EXPECT_TRUE(std::filesystem::exists(drive / "vol/.zip-tally-hold"));
   EXPECT_EQ(runProgram({ZTALLY, "undo", "--job", job}).status, 0);

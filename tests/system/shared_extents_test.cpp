@@ -18,6 +18,7 @@
 #include "support/fakes.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"
+#include "support/seed.h"
 
 namespace zt::test {
 namespace {
@@ -106,7 +107,7 @@ class SharedExtents : public ::testing::TestWithParam<const char*> {};
 TEST_P(SharedExtents, WhatIsSureComesFree) {
   const char* soak = std::getenv("ZT_SOAK");
   const int drives = 5 * (soak == nullptr ? 1 : std::max(1, std::atoi(soak)));
-  const auto first = std::random_device{}();
+  const auto first = drawSeed();
   double promised = 0;
   double freed = 0;
   for (int i = 0; i < drives; ++i) {

@@ -14,6 +14,7 @@
 
 #include "support/loop_drive.h"
 #include "support/run_program.h"
+#include "support/seed.h"
 
 namespace zt::test {
 namespace {
@@ -82,7 +83,7 @@ double unexplainedShare(const Json& survey) {
 class Quiet : public ::testing::TestWithParam<const char*> {};
 
 TEST_P(Quiet, StatementExplainsEveryByte) {
-  const std::uint64_t seed = std::random_device{}();
+  const std::uint64_t seed = drawSeed();
   SCOPED_TRACE("seed " + std::to_string(seed));
   LoopDrive drive(GetParam(), Bytes{2} << 30, GetParam() == std::string("btrfs") ? "compress=zstd" : "");
   ZT_NEEDS(drive);

@@ -15,6 +15,7 @@
 #include "support/fakes.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"
+#include "support/seed.h"
 
 namespace zt::test {
 namespace {
@@ -231,8 +232,7 @@ std::string why(const Job& job, const std::string& path) {
 
 TEST_P(Traps, AreInNoProposalAndTheWasteAroundThemIs) {
   ZT_NEEDS(drive);
-  const char* said = std::getenv("ZT_SEED");
-  const auto seed = said != nullptr ? std::strtoull(said, nullptr, 10) : std::random_device{}();
+  const auto seed = drawSeed();
   std::mt19937_64 random(seed);
   std::set<std::string> traps, waste;
   for (const char* sign : systemOf(layout().family)) put(layout().top + sign, 10);

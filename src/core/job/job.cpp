@@ -91,10 +91,27 @@ Result<void> Job::load() {
   return {};
 }
 
-/// Takes back what a run left that was cut short. Gives the records as they then stand.
-Result<std::vector<JournalRecord>> Job::settle(const GuardedDrive& drive) {
+Consent Job::consent(bool told) const {
+  Consent consent = told ? plan_.toldConsent() : plan_.consent();
+  TokenText all;
+  all.add(consent.token);
+  for (const JournalRecord& r : cutShort_) {
+    Subject item;
+    item.path = r.path;
+    item.identity = r.identity;
+    all.add(item);
+    if (r.state != ItemState::discarding) continue;
+    const std::string id = "cut-short-" + std::to_string(r.run) + "-" + std::to_string(r.seq);
+    consent.lines.push_back({id, r.action, r.occupied, 1, r.path, Regret::personalGone, {}});
+  }
+  if (!cutShort_.empty()) consent.token = all.token();
+  return consent;
+}
+
+/// Settles what a run left that was cut short. Gives the records as they then stand.
+Result<std::vector<JournalRecord>> Job::settle(const GuardedDrive& drive, bool finish) {
   if (cutShort_.empty()) return std::vector<JournalRecord>{};
-  auto settled = runs_.recover(drive);
+  auto settled = runs_.recover(drive, finish);
   if (!settled) return settled;
   (void)place_.afterChange();
   auto open = runs_.cutShort();
@@ -135,10 +152,10 @@ Result<std::vector<JournalRecord>> Job::rehearse() {
 Result<RunReport> Job::reclaim(std::string_view token, const RunControl& control) {
   auto drive = guarded();
   if (!drive) return tl::unexpected(drive.error());
-  if (planBook().consent().token != token) return fail(Errc::noConsent, "reclaim");
-  if (auto settled = settle(*drive); !settled) return tl::unexpected(settled.error());
+  if (consent().token != token) return fail(Errc::noConsent, "reclaim");
+  if (auto settled = settle(*drive, true); !settled) return tl::unexpected(settled.error());
   tidyUnused(*drive);
-  auto report = runs_.carryOut(*drive, plan_.plan(), token, control);
+  auto report = runs_.carryOut(*drive, plan_.plan(), plan_.consent().token, control);
   if (!report) return report;
   std::vector<std::string> done;
   for (const LineOutcome& o : report->lines)

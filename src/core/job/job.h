@@ -44,10 +44,14 @@ public:
   Measurer& measurer() { return measurer_; }
   const Measurer& measurer() const { return measurer_; }
 
-  /// What runs left that were cut short, as the journal says; opening the job changes nothing of it.
-  /// `reclaim`, `undo` and `release` settle it first: each thing is taken back, none is finished.
+  /// What runs left that were cut short, as the journal says; opening the job changes nothing of it. `undo`
+  /// and `release` settle it first: each thing that is whole is taken back. `reclaim` finishes what was being
+  /// let go, which its consent says.
   const std::vector<JournalRecord>& cutShort() const { return cutShort_; }
 
+  /// What must be agreed to before `reclaim`: for the plan, and for what a run was letting go when it was cut
+  /// short. With `told` each line says what is really lost, which goes through everything that is planned.
+  Consent consent(bool told = false) const;
   Result<std::vector<JournalRecord>> rehearse();
   Result<RunReport> reclaim(std::string_view token, const RunControl& control);
   Result<std::vector<JournalRecord>> undo(std::int64_t run, std::stop_token stop);
@@ -57,7 +61,7 @@ public:
 private:
   Job(const Workshop& workshop, std::unique_ptr<JobFile> file);
   Result<void> load();
-  Result<std::vector<JournalRecord>> settle(const GuardedDrive& drive);
+  Result<std::vector<JournalRecord>> settle(const GuardedDrive& drive, bool finish = false);
   void tidyUnused(const GuardedDrive& drive) const;
   Result<GuardedDrive> guarded();
 

@@ -134,10 +134,11 @@ Result<std::vector<JournalRecord>> RunLedger::cutShort() {
   return file_.records(0, openStates);
 }
 
-Result<std::vector<JournalRecord>> RunLedger::recover(const GuardedDrive& drive) {
+Result<std::vector<JournalRecord>> RunLedger::recover(const GuardedDrive& drive, bool finish) {
   auto open = cutShort();
   if (!open || open->empty()) return open;
-  return credited(drive, [&] { return zt::recover(drive, workshop_.craft->steps, file_, std::move(*open)); });
+  return credited(
+      drive, [&] { return zt::recover(drive, workshop_.craft->steps, file_, std::move(*open), finish); });
 }
 
 /// Runs as the proof needs them. A plan that this version cannot read any more costs the titles of its lines

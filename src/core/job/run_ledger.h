@@ -28,7 +28,8 @@ public:
                                              std::stop_token stop);
   Result<Proof> prove(const GuardedDrive& drive, const std::vector<Target>& targets);
   /// Brings what was cut short to a known end; nothing if nothing was.
-  Result<std::vector<JournalRecord>> recover(const GuardedDrive& drive);
+  /// With `finish` what was being let go is let go: the caller has the consent.
+  Result<std::vector<JournalRecord>> recover(const GuardedDrive& drive, bool finish);
   /// What runs left that were cut short, as the journal says. Changes nothing.
   Result<std::vector<JournalRecord>> cutShort();
 

@@ -98,7 +98,7 @@ Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTabl
 }
 
 Result<std::vector<JournalRecord>> recover(GuardedDrive drive, const StepTable& steps, Journal& journal,
-                                           std::vector<JournalRecord> open) {
+                                           std::vector<JournalRecord> open, bool finish) {
   const Holders nobody;
   for (auto& r : open) {
     const StepExecutor* executor = executorOf(steps, r);
@@ -117,11 +117,17 @@ Result<std::vector<JournalRecord>> recover(GuardedDrive drive, const StepTable& 
       continue;
     }
     StepSite site{drive, r.run, nobody};
-    if (const auto settled = guardedly([&] { return executor->recover(site, r); }); !settled) {
+    const bool letGo = finish && r.state == ItemState::discarding;
+    const auto settled =
+        guardedly([&] { return letGo ? executor->release(site, r) : executor->recover(site, r); });
+    // It was being finished: what is in neither place has gone.
+    if (settled && letGo && r.state == ItemState::missing) r.state = ItemState::gone;
+    if (!settled) {
       // Where the drive does not answer nothing is known, and the record stays open.
       if (settled.error().code == Errc::unanswered || settled.error().code == Errc::away)
         return tl::unexpected(settled.error());
-      r.state = ItemState::held;
+      // What was being let go, and is not whole any more, can only be finished.
+      if (r.state != ItemState::discarding) r.state = ItemState::held;
       problem(r, settled.error());
     }
     executor->tidy(site, r);

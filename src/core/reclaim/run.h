@@ -149,10 +149,11 @@ Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, const StepTable& 
 Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTable& steps, Journal& journal,
                                               std::vector<JournalRecord> held, std::stop_token stop);
 
-/// After a crash: takes every open record (intended, discarding, returning) back. What was being let go and
-/// is not whole any more stays in the hold; what is in neither place has gone. Records of a step that is not
-/// known, and those that cannot be true, stay open.
+/// After a crash: takes every open record (intended, discarding, returning) back; with `finish`, which needs
+/// a consent, what was being let go is let go. What was being let go and is not whole any more stays open
+/// without it; what is in neither place has gone. Records of a step that is not known, and those that cannot
+/// be true, stay open.
 Result<std::vector<JournalRecord>> recover(GuardedDrive drive, const StepTable& steps, Journal& journal,
-                                           std::vector<JournalRecord> open);
+                                           std::vector<JournalRecord> open, bool finish = false);
 
 }  // namespace zt

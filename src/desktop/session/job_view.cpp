@@ -130,7 +130,7 @@ JobView viewOf(Job& job, const JobView& before) {
   v.stale = job.reading().stale;
   v.closed = job.site().closed();
   v.rightsProblem = job.measurer().rightsProblem();
-  v.consent = job.planBook().toldConsent();
+  v.consent = job.consent(true);
   v.report = job.runs().lastReport();
   v.proof = job.runs().proof();
   v.cutShort = job.cutShort();

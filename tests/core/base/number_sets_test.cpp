@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/number_sets.h"
+#include "support/seed.h"
 
 #include <gtest/gtest.h>
 
@@ -17,7 +18,7 @@ std::set<std::uint32_t> plain(const NumberSets& sets, NumberSets::Id id) {
 }
 
 TEST(NumberSets, AgreeWithPlainSets) {
-  const unsigned seed = std::random_device{}();
+  const unsigned seed = zt::test::drawSeed();
   SCOPED_TRACE("seed " + std::to_string(seed));
   std::mt19937 random(seed);
   NumberSets sets;

@@ -6,6 +6,7 @@
 #include <random>
 
 #include "support/planned.h"
+#include "support/seed.h"
 
 namespace zt::test {
 namespace {
@@ -126,7 +127,7 @@ bool plainly(std::string_view pattern, std::string_view name) {
 }
 
 TEST(Question, MatchesPatternsAsTheyAreMeant) {
-  const auto seed = std::random_device{}();
+  const auto seed = drawSeed();
   SCOPED_TRACE("seed " + std::to_string(seed));
   std::mt19937 random(seed);
   const auto word = [&](std::string_view letters, std::size_t most) {
@@ -218,7 +219,7 @@ TEST(Question, CompletesTheLastCondition) {
 
 /// Whatever question there is: its text is read as the same question, letter for letter.
 TEST(Question, IsReadBackFromItsText) {
-  const auto seed = std::random_device{}();
+  const auto seed = drawSeed();
   SCOPED_TRACE("seed " + std::to_string(seed));
   std::mt19937_64 random(seed);
   const QuestionWords words{someOwners(), {"large", "trash"}};
@@ -257,7 +258,7 @@ TEST(Question, IsReadBackFromItsText) {
 }
 
 TEST(SortList, AgreesWithAWholeSortOnRandomLists) {
-  const auto seed = std::random_device{}();
+  const auto seed = drawSeed();
   SCOPED_TRACE("seed " + std::to_string(seed));
   std::mt19937 random(seed);
   const Station s([&](MemoryFileSystem& files) {

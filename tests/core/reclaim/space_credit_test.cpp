@@ -8,6 +8,7 @@
 
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
+#include "support/seed.h"
 
 namespace zt::test {
 namespace {
@@ -34,7 +35,7 @@ TEST(ShareOut, HasNothingToGiveAmongNone) {
 }
 
 TEST(ShareOut, AlwaysSumsToTheRise) {
-  const auto seed = std::random_device{}();
+  const auto seed = drawSeed();
   SCOPED_TRACE("seed " + std::to_string(seed));
   std::mt19937_64 random(seed);
   for (int round = 0; round < 2000; ++round) {

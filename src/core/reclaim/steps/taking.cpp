@@ -78,8 +78,7 @@ Result<void> TakingExecutor::release(StepSite& site, JournalRecord& record) cons
   return {};
 }
 
-/// What a run that was cut short left is taken back, never finished: the consent was for that run. What was
-/// being unlinked, and is not whole any more, stays in the hold.
+/// What a run that was cut short left is taken back, so far as it is whole.
 Result<void> TakingExecutor::recover(StepSite& site, JournalRecord& record) const {
   if (record.state != ItemState::discarding) return undo(site, record);
   HoldPlace place = placeOf(site, record);

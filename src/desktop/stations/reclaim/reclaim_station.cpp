@@ -77,7 +77,7 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
 }
 
 void ReclaimStation::start() {
-  if (session_.busy() || view().plan.lines.empty()) return;
+  if (session_.busy() || (view().plan.lines.empty() && view().cutShort.empty())) return;
   const std::string token = view().consent.token;
   if (!view().consent.lines.empty() && agreedTo_ != token) return;
   for (const PlanLine& line : view().plan.lines) titles_[line.id] = titleOf(line.id);

@@ -10,6 +10,7 @@
 #include "core/survey/tree/gain_model.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
+#include "support/seed.h"
 #include "support/stuck_file_system.h"
 
 namespace zt::test {
@@ -103,7 +104,7 @@ TEST(MeasureAgain, SaysWhenTheFolderHasGone) {
 
 /// Random changes in random folders, measured again one by one: always what a whole measurement says.
 TEST(MeasureAgain, AgreesWithAWholeMeasurementOnRandomChanges) {
-  const auto seed = std::random_device{}();
+  const auto seed = drawSeed();
   SCOPED_TRACE("seed " + std::to_string(seed));
   std::mt19937 random(seed);
   for (int round = 0; round < 15; ++round) {
