@@ -98,7 +98,7 @@ int reclaim(Console& console, const Arguments& args) {
     return Exit::done;
   }
   warnOfUnseenFiles(console, *job);
-  if (job->consent().token != args.consent || args.consent.empty())
+  if (job->consent().token != args.consent)
     return askConsent(console, job->consent(true), args.json,
                       {{"open_files_complete", job->site().seesAllOpenFiles()}});
   RunControl control;

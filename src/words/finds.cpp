@@ -439,7 +439,7 @@ std::string Words::consent(const Consent::Line& line) const {
   if (line.items > 1) text += t(" and %1 more", {number(line.items - 1)});
   text += ", " + bytes(line.bytes);
   const std::string lost = losses(line.lost);
-  return lost.empty() ? text : text + t("; with it goes %1", {lost});
+  return lost.empty() ? text : text + t("; lost with it: %1", {lost});
 }
 
 std::string Words::losses(const Losses& lost) const {

@@ -369,6 +369,55 @@ TEST_F(Ztally, LocksWhatSomebodyKeeps) {
   EXPECT_EQ(ztally("mark", "keep", "films/none", "--job", job).status, 1);
 }
 
+/// A path is understood in one way, however it is written; what is not there is an error, never silently
+/// nothing.
+TEST_F(Ztally, UnderstandsPathsInOneWay) {
+  ASSERT_EQ(measure().status, 0);
+  for (const std::string& path :
+       {std::string("/films/one.mp4"), std::string("films//one.mp4"), std::string("./films/one.mp4"),
+        std::string("other/../films/one.mp4"), std::string("films/one.mp4/"), t / "drive/films/one.mp4"}) {
+    const Ran marked = ztally("mark", "keep", path, "--job", job, "--json");
+    ASSERT_EQ(marked.status, 0) << path << marked.err;
+    EXPECT_NE(marked.out.find("\"films/one.mp4\""), std::string::npos) << path << marked.out;
+    EXPECT_EQ(ztally("plan", "--job", job, "add", "films/one.mp4").status, 4) << path;
+    ASSERT_EQ(ztally("mark", "clear", path, "--job", job).status, 0) << path;
+    EXPECT_EQ(ztally("plan", "--job", job, "add", path).status, 0) << path;
+    EXPECT_EQ(ztally("plan", "--job", job, "drop", path).status, 0) << path;
+  }
+  for (const char* path : {"/photos", "films/on.mp4", "../films", "a/../../b"}) {
+    EXPECT_EQ(ztally("mark", "keep", path, "--job", job).status == 0, false) << path;
+    EXPECT_EQ(ztally("propose", "--keep", path, "--job", job).status == 0, false) << path;
+  }
+}
+
+TEST_F(Ztally, ChangesAPlanWhollyOrNotAtAll) {
+  ASSERT_EQ(measure().status, 0);
+  ASSERT_EQ(ztally("plan", "--job", job, "add", "films/one.mp4", "films/two.mp4").status, 0);
+  EXPECT_NE(ztally("plan", "--job", job, "drop", "films/one.mp4", "nosuch").status, 0);
+  EXPECT_EQ(ztally("plan", "--job", job, "show", "--json").json()["lines"].size(), 2u);
+  // A plan that is only tried out does not become the job's.
+  t.file("other.json", ztally("plan", "--job", job, "show", "--json").out);
+  const auto lines = [&] { return ztally("plan", "--job", job, "show", "--json").json()["lines"].dump(); };
+  const std::string all = lines();
+  ASSERT_EQ(ztally("plan", "--job", job, "drop", "films/one.mp4").status, 0);
+  const std::string before = lines();
+  ztally("reclaim", "--job", job, "--plan", t / "other.json", "--dry-run");
+  EXPECT_EQ(lines(), before) << "a dry run";
+  ztally("reclaim", "--job", job, "--plan", t / "other.json");
+  EXPECT_EQ(lines(), before) << "without consent";
+  EXPECT_NE(before, all);
+}
+
+TEST_F(Ztally, SaysWhatNoQuestionCanMean) {
+  ASSERT_EQ(measure().status, 0);
+  for (const char* question :
+       {"over 1 GB, under 1 MB", "files, folders", "in nowhere", "of nobody", "older 2 y, newer 1 y"}) {
+    const Ran ran = ztally("list", question, "--job", job);
+    EXPECT_EQ(ran.status, 2) << question;
+    EXPECT_FALSE(ran.err.empty()) << question;
+  }
+}
+
 /// The job's file is gone; what it held is found on the drive and put back, or let go with consent.
 TEST_F(Ztally, PutsALostJobsThingsBackFromTheDriveAlone) {
   t.file("si/manifest.json",

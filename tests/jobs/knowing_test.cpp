@@ -82,11 +82,14 @@ TEST_F(Jobs, EachConsentNamesTheLoss) {
   EXPECT_EQ(previous["regret"], "a-way-back");
   ztally({"plan", "add", previous["id"]});
   ztally({"plan", "add", find("caches", "home/ringer/.cache/editor")["id"]});
+  ztally({"plan", "add", find("caches", "home/warden/.cache/thumbnails")["id"]});
   std::string said;
   const Bytes rose = carryOut(&said);
   EXPECT_GT(rose, 9'000'000'000u);
   EXPECT_NE(said.find("removed, and with it a way back"), std::string::npos) << said;
   EXPECT_NE(said.find("comes back at the cost of waiting"), std::string::npos) << said;
+  EXPECT_NE(said.find("going back"), std::string::npos) << "what the place says is lost: " << said;
+  EXPECT_NE(said.find("400 files that nobody has judged"), std::string::npos) << said;
 }
 
 /// Job 10: programs, working files, deeper places, and the trash last, in that order.
@@ -97,7 +100,7 @@ TEST_F(Jobs, TheTrashGoesLast) {
     if (f["standing"] == "spent") trash = f["id"];
   ztally({"plan", "add", trash});
   ztally({"plan", "add", find("leftovers", "var/tmp")["id"]});
-  ztally({"plan", "add", find("caches", "home/warden/.cache/browser")["id"]});
+  ztally({"plan", "add", find("caches", "home/warden/.cache/mozilla/firefox/warden.default/cache2")["id"]});
   ASSERT_EQ(ztally({"plan", "move", trash, "--by", "9"}).status, 0);
   const Json asked = ztally({"reclaim"}).json();
   const Json run = ztally({"reclaim", "--consent", asked["consent"]["token"]}).json();

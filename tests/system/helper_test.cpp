@@ -11,6 +11,7 @@
 #include <map>
 #include <sstream>
 
+#include "core/os/btrfs/linux_snapshots.h"
 #include "core/os/rights/helper_client.h"
 #include "core/os/rights/helper_protocol.h"
 #include "support/loop_drive.h"

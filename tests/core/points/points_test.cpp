@@ -27,11 +27,11 @@ std::shared_ptr<Survey> seriesOf(std::uint32_t count, Bytes alone = 1000) {
 }
 
 std::vector<std::uint32_t> going(const PointModel& model, std::string_view policy, Bytes capacity = 100'000,
-                                 TimeNs now = 100 * nsPerDay) {
+                                 TimeNs at = 100 * nsPerDay) {
   const auto parsed = parsePolicy(policy);
   EXPECT_TRUE(parsed) << policy;
   std::vector<std::uint32_t> all;
-  const auto chosen = pointsToGo(model, *parsed, capacity, now);
+  const auto chosen = pointsToGo(model, *parsed, capacity, at);
   for (std::uint32_t i = 0; i < chosen.size(); ++i)
     if (chosen[i]) all.push_back(i);
   return all;

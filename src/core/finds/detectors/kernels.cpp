@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <map>
 
 #include "core/finds/detectors/children.h"
 
@@ -62,6 +63,37 @@ bool olderVersion(std::string_view a, std::string_view b) {
   return a.size() < b.size();
 }
 
+namespace {
+
+/// What of "6.1.0-25-cloud-amd64" follows the numbers: "cloud-amd64".
+std::string flavourOf(std::string_view version) {
+  for (auto dash = version.find('-'); dash != std::string_view::npos; dash = version.find('-', dash + 1))
+    if (dash + 1 < version.size() && std::isalpha(static_cast<unsigned char>(version[dash + 1])) != 0)
+      return std::string(version.substr(dash + 1));
+  return {};
+}
+
+/// The command that takes a kernel away, before and after its version; nothing where it is not certain who
+/// keeps the kernels of a system.
+std::optional<std::pair<std::string, std::string>> removalOf(const SurveyTree& tree, const PathBytes& top) {
+  const auto there = [&](const char* path) { return tree.find(joinPath(top, path)).has_value(); };
+  std::vector<std::pair<std::string, std::string>> known;
+  if (there("var/lib/dpkg/status")) known.emplace_back("apt-get purge linux-image-", "");
+  if (there("usr/lib/sysimage/rpm") || there("var/lib/rpm"))
+    known.emplace_back(there("etc/zypp") ? "zypper remove kernel-default-" : "dnf remove kernel-core-", "");
+  // A rolling system has one kernel a package, and none that is superseded.
+  if (known.size() != 1 || there("var/lib/pacman/local")) return std::nullopt;
+  return known.front();
+}
+
+/// Whether a version says which one is newer: it begins with a number, and is not the one for rescue.
+bool isCounted(std::string_view version) {
+  return std::isdigit(static_cast<unsigned char>(version.front())) != 0 && !version.starts_with("0-rescue") &&
+         version.find("rescue") == std::string_view::npos && version.find('.') != std::string_view::npos;
+}
+
+}  // namespace
+
 std::vector<KernelVersion> kernelsOf(const FindContext& context, const PathBytes& top) {
   const SurveyTree& tree = context.tree;
   std::vector<KernelVersion> all;
@@ -72,7 +104,11 @@ std::vector<KernelVersion> kernelsOf(const FindContext& context, const PathBytes
     if (version.empty() || tree.kind(id) != EntryKind::file) return;
     auto at =
         std::find_if(all.begin(), all.end(), [&](const KernelVersion& k) { return k.version == version; });
-    if (at == all.end()) at = all.insert(all.end(), KernelVersion{version, {}, false, false});
+    if (at == all.end()) {
+      at = all.insert(all.end(), KernelVersion{});
+      at->version = version;
+      at->flavour = flavourOf(version);
+    }
     at->image = at->image || tree.name(id).starts_with("vmlinuz-");
     at->nodes.push_back(id);
   });
@@ -81,10 +117,15 @@ std::vector<KernelVersion> kernelsOf(const FindContext& context, const PathBytes
     return olderVersion(b.version, a.version);
   });
   const bool live = !context.options.machine.kernel.empty();
-  // The newest starts by itself; where nobody can say which one runs, the one before it may be that one.
-  for (std::size_t i = 0; i < all.size(); ++i) {
-    all[i].stays = i == 0 || (live ? all[i].version == context.options.machine.kernel : i == 1);
-    addCompanions(tree, top, all[i]);
+  const auto removal = removalOf(tree, top);
+  // Of each flavour the newest starts by itself; where nobody can say which one runs, the one before it may.
+  std::map<std::string, int> seen;
+  for (KernelVersion& kernel : all) {
+    const int nth = seen[kernel.flavour]++;
+    kernel.stays = !removal || !isCounted(kernel.version) || nth == 0 ||
+                   (live ? kernel.version == context.options.machine.kernel : nth == 1);
+    if (removal) kernel.removal = removal->first + kernel.version + removal->second;
+    addCompanions(tree, top, kernel);
   }
   // A running kernel that is not among them says that the list is not to be trusted.
   if (live && std::none_of(all.begin(), all.end(), [&](const KernelVersion& k) {

@@ -68,7 +68,7 @@ private:
     find.standing = find.judged = Standing::spent;
     find.regret = Regret::wayBack;
     find.facts.push_back({"kernel-version", kernel.version});
-    find.facts.push_back({"command", "apt-get purge linux-image-" + kernel.version});
+    find.facts.push_back({"command", kernel.removal});
     find.id = FindContext::findId(this->id(), find.place + "/" + kernel.version, AgeBand::today);
     find.band = ageBand(find.newest, c.options.now);
     return find;
