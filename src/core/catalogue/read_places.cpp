@@ -216,6 +216,7 @@ Result<std::vector<Place>> readPlaces(const Catalogue::Text& text, std::vector<s
     return wrongAt(text.name, e.source().begin.line, std::string(e.description()));
   }
   std::vector<Place> places;
+  if (families != nullptr && table.empty()) return places;  // a user's file that says nothing yet
   const toml::array* list = table["place"].as_array();
   if (list == nullptr || table.size() != 1) return wrongAt(text.name, 1, "there is more or less than places");
   std::set<std::string> ids;
@@ -226,6 +227,10 @@ Result<std::vector<Place>> readPlaces(const Catalogue::Text& text, std::vector<s
     Place place = readPlace(in);
     if (families != nullptr) {
       place.own = true;
+      // What a file says is shown to people: no letters that a terminal obeys.
+      for (std::string* said : {&place.what, &place.maker, &place.lost, &place.back, &place.cost, &place.note,
+                                &place.command, &place.words})
+        *said = escapePath(*said);
       families->push_back(in.text("family"));
       const auto& said = families->back();
       if (said != "linux" && said != "nt" && said != "mac" && said != "any")

@@ -81,6 +81,16 @@ TEST(ReadPlaces, LetsAUsersFileAddAndTighten) {
   EXPECT_EQ(map.standing("usr/bin/sh"), Standing::bedrock) << "the rest stays";
 }
 
+TEST(ReadPlaces, AnEmptyFileSaysNothingAndNoTextIsObeyed) {
+  EXPECT_TRUE(KnownPlaces::withOwn("", "places.toml"));
+  EXPECT_TRUE(KnownPlaces::withOwn("# later\n", "places.toml"));
+  const auto known = KnownPlaces::withOwn(
+      "[[place]]\nfamily='linux'\nid='mine'\npaths=['srv/x']\nstanding='kept'\nwhat=\"a\\u001b[2Jb\"\n",
+      "places.toml");
+  ASSERT_TRUE(known) << known.error().detail;
+  EXPECT_EQ((*known)->find("mine")->what.find('\x1b'), std::string::npos);
+}
+
 TEST(ReadPlaces, LetsNobodyLoosenBedrock) {
   const auto own = [](const std::string& path, const std::string& id = "mine") {
     return KnownPlaces::withOwn("[[place]]\nfamily='linux'\nid='" + id + "'\npaths=['" + path +

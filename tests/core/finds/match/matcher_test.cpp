@@ -380,6 +380,57 @@ TEST_F(Copying, ACollisionIsFoundOutBeforeAnythingGoes) {
   EXPECT_EQ(t.has("drive/a/one.wav") + t.has("drive/c/one.wav"), 1) << "the true copy went, one stayed";
 }
 
+/// Asks to stop while two files are compared.
+class StopsInside final : public ForwardingFileSystem {
+public:
+  StopsInside(FileSystemPtr inner, std::stop_source stop)
+      : ForwardingFileSystem(std::move(inner)), stop_(std::move(stop)) {}
+  Result<OpenedFilePtr> openFile(const Folder& at, std::string_view name) override {
+    auto file = ForwardingFileSystem::openFile(at, name);
+    if (!file) return file;
+    return OpenedFilePtr(std::make_unique<File>(std::move(*file), *this));
+  }
+  bool armed = false;
+
+private:
+  class File final : public OpenedFile {
+  public:
+    File(OpenedFilePtr inner, StopsInside& owner) : inner_(std::move(inner)), owner_(owner) {}
+    Result<EntryStat> stat() override { return inner_->stat(); }
+    Result<std::size_t> read(Bytes offset, std::span<char> into) override {
+      if (owner_.armed) owner_.stop_.request_stop();
+      return inner_->read(offset, into);
+    }
+    Result<Stretch> nextData(Bytes offset) override { return inner_->nextData(offset); }
+
+  private:
+    OpenedFilePtr inner_;
+    StopsInside& owner_;
+  };
+  std::stop_source stop_;
+};
+
+/// Minutes of reading are not waited for: what was taken goes back, whole, and is still on the plan.
+TEST_F(Copying, AStopIsObeyedInsideTheComparison) {
+  std::stop_source stop;
+  const auto files = std::make_shared<StopsInside>(real.files, stop);
+  real.files = files;
+  job = Job::create(real, t / "drive", false, {t / "b.ztjob", true}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  ASSERT_TRUE(match());
+  ASSERT_TRUE(job->planBook().add({duplicates()->id}, ""));
+  const PathBytes copy = duplicates()->items[0].path;
+  files->armed = true;
+  RunControl control;
+  control.stop = stop.get_token();
+  const auto report = job->reclaim(job->planBook().consent().token, control);
+  ASSERT_TRUE(report);
+  EXPECT_TRUE(report->stopped);
+  EXPECT_TRUE(report->lines.at(0).problems.empty()) << "nothing is wrong with it";
+  EXPECT_TRUE(t.has("drive/" + copy));
+  EXPECT_FALSE(job->planBook().plan().lines.empty());
+}
+
 /// What this program holds is on its way out: it is no copy that would stay.
 TEST_F(Copying, AHeldCopyIsNone) {
   ASSERT_TRUE(job->planBook().addPaths({"a/one.wav"}, "hold"));

@@ -1,0 +1,88 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What a place needs is asked when it is found, and again at the moment of the step.
+#include <gtest/gtest.h>
+
+#include "core/finds/conditions.h"
+#include "core/reclaim/still_marked.h"
+#include "support/planned.h"
+
+namespace zt::test {
+namespace {
+
+struct Needs : ::testing::Test {
+  Needs() {
+    files.add(
+        "home/kim/.cache/mozilla/firefox/k.default/cache2/entries/0123456789ABCDEF0123456789ABCDEF01234567",
+        std::string(9'000, 'x'));
+    files.add("home/kim/.cache/mozilla/firefox/k.default/cache2/index", std::string(5'000, 'x'));
+    files.add("var/cache/apt/archives/tool_1_amd64.deb", std::string(9'000, 'x'));
+  }
+  Find caches(FindOptions options) {
+    const auto survey = surveyOf(borrowed(files), "/");
+    options.now = survey->finished + 400 * nsPerDay;
+    context = contextOf(survey, true, std::move(options));
+    const auto detected = detectAll(builtInCraft()->detectors, {context, nullptr, nullptr}, {}, {});
+    for (const Find& f : detected.finds)
+      if (f.kind == "caches" || f.kind == "packages") return f;
+    return {};
+  }
+  NodeId node(const char* path) const { return *context->tree.find(path); }
+  MemoryFileSystem files;
+  ContextPtr context;
+};
+
+TEST_F(Needs, AProgramThatUsesItsCacheClosesTheOffer) {
+  EXPECT_FALSE(caches({}).offers.empty());
+  FindOptions held;
+  held.openInodes[surveyOf(borrowed(files), "/")
+                      ->tree.inode(
+                          *surveyOf(borrowed(files), "/")
+                               ->tree.find("home/kim/.cache/mozilla/firefox/k.default/cache2/index"))] =
+      "browser";
+  const Find find = caches(held);
+  EXPECT_TRUE(find.offers.empty());
+  ASSERT_FALSE(find.closed.empty());
+  EXPECT_EQ(find.closed[0].conditions, std::vector<std::string>{"not-idle"});
+}
+
+TEST_F(Needs, ARunningMakerCountsOnItsOwnSystemAlone) {
+  EXPECT_TRUE(isOneOf("apt-get", "apt"));
+  EXPECT_TRUE(isOneOf("UV", "pip, uv"));
+  EXPECT_FALSE(isOneOf("aptly", "apt"));
+  FindOptions options;
+  options.programs = {"apt-get"};
+  (void)caches(options);
+  const Sighting& s =
+      context->sightings.all[context->sightings.of[node("var/cache/apt/archives/tool_1_amd64.deb")]];
+  ASSERT_NE(s.place, nullptr);
+  EXPECT_TRUE(unmetNeeds(*context, *s.place, s.node).empty()) << "it is another machine's drive";
+  options.live = true;
+  (void)caches(options);
+  const Sighting& live =
+      context->sightings.all[context->sightings.of[node("var/cache/apt/archives/tool_1_amd64.deb")]];
+  EXPECT_EQ(unmetNeeds(*context, *live.place, live.node), std::vector<std::string>{"idle"});
+}
+
+TEST_F(Needs, AreAskedAgainAsTheThingGoes) {
+  (void)caches({});
+  const char* entry =
+      "home/kim/.cache/mozilla/firefox/k.default/cache2/entries/0123456789ABCDEF0123456789ABCDEF01234567";
+  FakeOpenFiles open;
+  const auto drive = [&] {
+    GuardedDrive d{
+        borrowed(files), borrowed(open), context, {}, files.openRoot("/").value(), "0123456789abcdef", {}};
+    return d;
+  }();
+  const auto root = files.openRoot("/").value();
+  const std::uint64_t device = files.stat(*root, {})->device;
+  EXPECT_TRUE(checkNeeds(drive, node(entry), device, Holders::read(open)));
+  const NodeId index = node("home/kim/.cache/mozilla/firefox/k.default/cache2/index");
+  open.files.push_back({7, "browser", device, context->tree.inode(index), false, 0});
+  const auto asked = checkNeeds(drive, node(entry), device, Holders::read(open));
+  ASSERT_FALSE(asked);
+  EXPECT_EQ(asked.error().code, Errc::inUse);
+  EXPECT_NE(asked.error().detail.find("browser"), std::string::npos) << "who";
+}
+
+}  // namespace
+}  // namespace zt::test
