@@ -449,13 +449,13 @@ std::string Words::losses(const Losses& lost) const {
   const auto count = [&](FileKind kind, const char* one, const char* many) {
     if (const auto n = lost.files[static_cast<std::size_t>(kind)]; n > 0) add(counted(n, one, many));
   };
-  count(FileKind::document, "%1 document", "%1 documents");
-  count(FileKind::picture, "%1 picture", "%1 pictures");
-  count(FileKind::video, "%1 film", "%1 films");
-  count(FileKind::sound, "%1 sound", "%1 sounds");
-  count(FileKind::archive, "%1 archive", "%1 archives");
+  count(FileKind::document, "1 document", "%1 documents");
+  count(FileKind::picture, "1 picture", "%1 pictures");
+  count(FileKind::video, "1 film", "%1 films");
+  count(FileKind::sound, "1 sound", "%1 sounds");
+  count(FileKind::archive, "1 archive", "%1 archives");
   if (lost.unjudged > 0)
-    add(counted(lost.unjudged, "%1 file that nobody has judged", "%1 files that nobody has judged"));
+    add(counted(lost.unjudged, "1 file that nobody has judged", "%1 files that nobody has judged"));
   return text;
 }
 
@@ -468,7 +468,7 @@ std::string Words::ladder(const Ladder& l) const {
     add(regret(static_cast<Regret>(i)) + (text.empty() ? " " : " +") + amount);
   }
   if (l.laterSteps > 0) add(t("later, by its own system %1 at most", {bytes(l.later)}));
-  if (l.decisions > 0) add(counted(l.decisions, "%1 decision of yours", "%1 decisions of yours"));
+  if (l.decisions > 0) add(counted(l.decisions, "1 decision of yours", "%1 decisions of yours"));
   return text;
 }
 

@@ -26,8 +26,8 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
   rows_ = new RowsModel({tr("line"), tr("step"), tr("state"), tr("things"), tr("promised"), tr("freed")},
                         {3, 4, 5}, this);
   lines_->setModel(rows_);
-  lines_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
-  lines_->header()->setSectionResizeMode(2, QHeaderView::ResizeToContents);  // what is lost is read whole
+  lines_->setColumnWidth(0, 280);
+  lines_->header()->setSectionResizeMode(2, QHeaderView::Stretch);  // what is lost: all of it in the tip
   lines_->header()->setSectionResizeMode(3, QHeaderView::ResizeToContents);
   for (const int c : {1, 4, 5}) lines_->setColumnWidth(c, c == 1 ? 70 : 84);
   box->addWidget(lines_, 3);
@@ -109,7 +109,7 @@ Row ReclaimStation::consentRow(const PlanLine& line, std::size_t index) const {
           false,
           {{titleOf(line.id), {}, true, false, false, false},
            {say(&Words::action, line.step->id), {}, false, false, false, false},
-           {loss, {}, false, discard, !discard, false},
+           {loss, loss, false, discard, !discard, false},
            {QLocale().toString(static_cast<qulonglong>(line.items.size())), {}, false, false, true, true},
            {say(&Words::bytes, view().adds[index].sure), say(&Words::exact, view().adds[index].sure), true,
             false, false, true},
