@@ -5,6 +5,7 @@
 #include <QtTest>
 #include <QtWidgets>
 #include <filesystem>
+#include <set>
 
 #include "desktop/prompter.h"
 #include "support/temp_folder.h"

@@ -104,6 +104,20 @@ Result<void> PlanBook::addPaths(const std::vector<PathBytes>& paths, std::string
   return ids ? add(*ids, action) : Result<void>(tl::unexpected(ids.error()));
 }
 
+namespace {
+
+/// A snapshot in a folder, which goes as what it is or not at all; noNode if there is none.
+NodeId pointWithin(const FindContext& context, NodeId node) {
+  if (node == noNode || !context.tree.isFolder(node)) return noNode;
+  for (std::size_t i = 0; i < context.points.kept(); ++i)
+    if (const NodeId point = context.points[static_cast<std::uint32_t>(i)].node;
+        point != noNode && context.gain.beneath(point, node))
+      return point;
+  return noNode;
+}
+
+}  // namespace
+
 /// Fails with inUse, and who, for the first thing that somebody has in use. What was in use when the survey
 /// was made is asked for once more: it may be free by now.
 Result<void> PlanBook::checkInUse(const Plan& plan) const {
@@ -112,6 +126,8 @@ Result<void> PlanBook::checkInUse(const Plan& plan) const {
   for (const PlanLine& line : plan.lines) {
     if (!line.step->touches) continue;
     for (const Subject& item : line.items) {
+      if (const NodeId point = pointWithin(context, item.node); point != noNode)
+        return fail(Errc::otherDevice, "plan", item.path, escapePath(context.tree.path(point)));
       const std::string* who = item.node == noNode ? nullptr : context.holderIn(item.node);
       if (who == nullptr) continue;
       if (place_.site().closed()) return fail(Errc::inUse, "plan", item.path, *who);
@@ -361,8 +377,10 @@ void addFreed(const FindContext& c, const Marks& marks, const StepTable& steps, 
 /// without it.
 void PlanBook::leaveOut(std::vector<Find>& finds, const std::vector<PathBytes>& keep) const {
   const FindContext& context = *surveys_.context();
-  if (keep.empty() && context.held.empty() && context.busy.empty()) return;
+  const bool points = context.points.kept() > 0;
+  if (keep.empty() && context.held.empty() && context.busy.empty() && !points) return;
   const auto stays = [&](const Subject& item) {
+    if (points && pointWithin(context, item.node) != noNode) return true;
     if (item.node != noNode && context.holderIn(item.node) != nullptr) return true;
     return std::any_of(keep.begin(), keep.end(), [&](const PathBytes& path) {
       return item.path == path || beneath(item.path, path) || beneath(path, item.path);

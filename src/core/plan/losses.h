@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <array>
+#include <string>
+#include <vector>
+
 #include "core/plan/plan.h"
 
 namespace zt {

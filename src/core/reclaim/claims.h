@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <optional>
+#include <string_view>
+
 #include "core/reclaim/guard.h"
 
 namespace zt {

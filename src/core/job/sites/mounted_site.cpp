@@ -71,7 +71,9 @@ public:
   }
 
   Result<void> mayChange() const override {
-    const auto left = workshop_.insides->leftOpen(drive_.fsType, drive_.source, drive_.options);
+    const auto left = headerSaysOther()
+                          ? Result<bool>(fail(Errc::unsupported, "volume"))
+                          : workshop_.insides->leftOpen(drive_.fsType, drive_.source, drive_.options);
     const bool nt = left || left.error().code != Errc::unsupported;
     if (nt && !left) return fail(Errc::unclean, "guard", drive_.source, left.error().path);
     if (nt && *left) return fail(Errc::unclean, "guard", drive_.source);
@@ -96,6 +98,18 @@ public:
   }
 
 private:
+  /// Whether the device's header is known, and of another kind: drivers in user space mount many kinds by one
+  /// name, and not everybody may read the device.
+  bool headerSaysOther() const {
+    const auto mounts = workshop_.mounts->mounts();
+    if (!mounts) return false;
+    for (const Mount& mount : *mounts) {
+      if (mount.target != drive_.target || mount.source != drive_.source) continue;
+      const std::string type = workshop_.mounts->facts(mount).fsType;
+      return !type.empty() && type != "ntfs";
+    }
+    return false;
+  }
   PathBytes only_;
 };
 
