@@ -28,8 +28,7 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
   lines_->setModel(rows_);
   lines_->setColumnWidth(0, 280);
   lines_->header()->setSectionResizeMode(2, QHeaderView::Stretch);  // what is lost: all of it in the tip
-  lines_->header()->setSectionResizeMode(3, QHeaderView::ResizeToContents);
-  for (const int c : {1, 4, 5}) lines_->setColumnWidth(c, c == 1 ? 70 : 84);
+  for (const int c : {1, 3, 4, 5}) lines_->setColumnWidth(c, c < 4 ? 70 : 84);
   box->addWidget(lines_, 3);
   problemsTitle_ = new QLabel(tr("What would not go, and why"), page);
   problemsTitle_->setFont(typeface(Type::strong));
