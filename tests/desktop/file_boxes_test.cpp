@@ -32,7 +32,6 @@ protected:
 class Hands final : public QObject {
 public:
   explicit Hands(const QString& folder) : folder_(folder) { startTimer(50); }
-  bool tried() const { return step_ > 4; }
 
 protected:
   void timerEvent(QTimerEvent*) override {
@@ -93,7 +92,6 @@ TEST(FileBoxes, ChangeNothing) {
     if (which == 0) (void)prompter.chooseFolder(nullptr, QStringLiteral("folder"));
     if (which == 1) (void)prompter.chooseFile(nullptr, QStringLiteral("file"), {});
     if (which == 2) (void)prompter.chooseNewFile(nullptr, QStringLiteral("new file"), {});
-    EXPECT_TRUE(hands.tried() || listing() == before) << which;
     EXPECT_EQ(listing(), before) << which;
   }
 }

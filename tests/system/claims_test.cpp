@@ -117,11 +117,9 @@ TEST_F(Claims, AForgedJournalMovesAndUnlinksNothing) {
   {
     auto job = Job::create(real, drive.path(), false, {file, false}).value();
     ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
-    const SurveyTree& tree = job->surveys().survey()->tree;
     put(drive / "usr/bin/1", "a program with a number for a name\n");
     ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
     const NodeId node = *job->surveys().survey()->tree.find("usr/bin/1");
-    (void)tree;
     ASSERT_GT(job->store().beginRun(1, 1, "{\"lines\":[]}").value(), 0);
     std::vector<JournalRecord> records;
     std::int64_t seq = 1;
