@@ -2,6 +2,7 @@
 #include "cli/app.h"
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <iostream>
 
 #include "cli/verbs.h"
@@ -209,6 +210,13 @@ int run(Console& console, int argc, const char* const* argv) {
   addExploring(app, args);
   addPlanning(app, args);
   addCarryingOut(app, args);
+  const std::string_view asked = argc > 1 ? argv[1] : "";
+  const bool isVerb =
+      std::any_of(std::begin(verbs), std::end(verbs), [&](const auto& v) { return v.first == asked; });
+  if (!asked.empty() && !asked.starts_with('-') && !isVerb) {
+    console.err << "ztally: there is no such verb: " << escapePath(asked) << "; see ztally --help\n";
+    return Exit::usage;
+  }
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {

@@ -31,6 +31,7 @@ Exit exitFor(const Error& error) {
     case Errc::away:
       return refused;
     case Errc::badInput:
+    case Errc::tooMuch:
       return usage;
     default:
       return failed;

@@ -2,6 +2,8 @@
 // list, export, import
 #include <algorithm>
 #include <array>
+#include <cerrno>
+#include <cstdio>
 #include <fstream>
 #include <iomanip>
 #include <iostream>
@@ -84,11 +86,16 @@ int exportVerb(Console& console, const Arguments& args) {
   const auto job = openJob(console, args, status);
   if (!job) return status;
   std::ofstream out(args.output, std::ios::binary);
+  if (!out) return report(console, failErrno("export", args.output, errno).value());
   const auto done = exportSurvey(*job->surveys().survey(), *form, [&](std::string_view bytes) {
     return static_cast<bool>(out.write(bytes.data(), static_cast<std::streamsize>(bytes.size())));
   });
   out.close();
-  if (!done || !out) return report(console, Error{Errc::noSpace, "export", args.output, 0, {}});
+  if (!done || !out) {
+    const auto why = failErrno("export", args.output, errno == 0 ? EIO : errno);
+    std::remove(args.output.c_str());  // a part of an export is none
+    return report(console, why.value());
+  }
   if (args.json)
     print(console,
           {{"entries", job->surveys().survey()->tree.entries()}, {"output", escapePath(args.output)}});

@@ -181,7 +181,7 @@ Json surveyJson(const Job& job) {
          {"unreadable", std::move(unreadable)},
          {"mounted_over", std::move(mounted)},
          {"vanished", s.vanished},
-         {"access_times_at_risk", {{"folders", s.timesAtRisk}, {"files", 0}}},
+         {"access_times_at_risk", {{"folders", s.timesAtRisk}}},
          {"partial", s.partial},
          {"fs_type", s.fsType},
          {"family", name(job.surveys().context()->places.systems().empty()

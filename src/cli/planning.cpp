@@ -23,8 +23,9 @@ Json planJson(const Job& job, const Plan& plan) {
     j["lines"][i]["conditions"] = Json::array();
     j["lines"][i]["held_by"] = heldByJson(context, plan.lines[i].items);
   }
-  const PlannedGain planned = plannedGain(plan, context);
+  const PlannedGain planned = job.planBook().gainOf(plan);
   j["planned"] = {{"sure_bytes", planned.sure}, {"at_most_bytes", planned.atMost}};
+  j["planned"]["refills_bytes"] = planned.refillKnown ? Json(planned.refills) : Json();
   j["free_bytes"] = job.reading().free;
   j["targets"] = Json::array();
   for (const auto& t : outlook(job.planBook().targets(), job.reading().free, planned)) {
@@ -50,7 +51,7 @@ void printPlan(Console& console, const Job& job, const Plan& plan) {
     if (adds[i].sure < adds[i].atMost) console.out << "; at most " << words().bytes(adds[i].atMost);
     console.out << '\n';
   }
-  const PlannedGain planned = plannedGain(plan, context);
+  const PlannedGain planned = job.planBook().gainOf(plan);
   console.out << "free " << words().bytes(job.reading().free) << " + planned " << words().bytes(planned.sure);
   if (planned.atMost != planned.sure) console.out << " (at most " << words().bytes(planned.atMost) << ")";
   if (const Target* t = hardest(job.planBook().targets())) {
@@ -60,6 +61,7 @@ void printPlan(Console& console, const Job& job, const Plan& plan) {
                               : words().signedBytes(-over) + " short");
   }
   console.out << '\n';
+  if (const std::string note = words().refillNote(planned); !note.empty()) console.out << note << '\n';
   const auto all = outlook(job.planBook().targets(), job.reading().free, planned);
   for (const TargetOutlook& t : all)
     if (all.size() > 1)

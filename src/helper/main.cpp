@@ -16,7 +16,6 @@
 #include "core/os/linux_open_files.h"
 #include "helper/drop_server.h"
 #include "helper/lock_down.h"
-#include "helper/quiet_copy.h"
 #include "helper/server.h"
 
 namespace {
@@ -74,7 +73,7 @@ int main(int argc, char** argv) {
   zt::LinuxOpenFiles openFiles{std::chrono::milliseconds(0)};
   zt::LinuxDriveInsides insides;
   Server reading(files, openFiles, insides, sendLine);
-  reading.quietly = quietCopy;
+  reading.quietly = [&](const zt::PathBytes& root) { return files.openWithoutTrace(root); };
   DropServer dropping(
       files, [](zt::FolderPtr top) { return std::make_shared<zt::LinuxSnapshots>(std::move(top)); },
       sendLine);

@@ -48,7 +48,6 @@ Server::Answer Server::begin(const Json& params) {
   begun_ = true;
   const auto stat = files_.stat(**opened, {});
   if (!stat) return refuse(stat.error());
-  mount_ = copiedMount_ = stat->mountId;
   // What needs more rights than are kept is done now.
   uncovered_ = insides_.uncovered(root_);
   FolderPtr read = *opened;
@@ -56,8 +55,9 @@ Server::Answer Server::begin(const Json& params) {
   if (quietly)
     if (auto copy = quietly(root_)) {
       const auto copied = files_.stat(**copy, {});
-      quiet = copied && copied->inode == stat->inode && copied->device == stat->device;
-      if (quiet) read = std::move(*copy), copiedMount_ = copied->mountId;
+      quiet = copied && copied->inode == stat->inode && copied->device == stat->device &&
+              (*copy)->keepsAccessTime();
+      if (quiet) read = std::move(*copy);
     }
   if (onBegin && !onBegin()) {
     ended_ = true;
@@ -97,13 +97,7 @@ Server::Answer Server::stat(const Json& params) {
   if (at == nullptr || !name) return refuse(invalidParams, "at and name");
   const auto stat = files_.stat(**at, *name);
   if (!stat) return refuse(stat.error());
-  return statJson(*stat);
-}
-
-/// What lies on the copy is told as lying on the mount that was copied.
-Json Server::statJson(EntryStat stat) const {
-  if (stat.mountId == copiedMount_) stat.mountId = mount_;
-  return toJson(stat);
+  return toJson(*stat);
 }
 
 Server::Answer Server::list(const Json& params) {
@@ -116,7 +110,7 @@ Server::Answer Server::list(const Json& params) {
       for (std::size_t i = 0; i < entries.size(); i += entriesAMessage) {
         Json part = Json::array();
         for (const auto& e : entries.subspan(i, std::min(entriesAMessage, entries.size() - i)))
-          part.push_back(Json::array({escapePath(e.name), e.error, server_.statJson(e.stat)}));
+          part.push_back(Json::array({escapePath(e.name), e.error, toJson(e.stat)}));
         if (!server_.tell(std::move(part))) return false;
       }
       return true;

@@ -39,11 +39,8 @@ private:
   FileSystemReader& files_;
   OpenFiles& openFiles_;
   DriveInsides& insides_;
-  Json statJson(EntryStat stat) const;
 
   PathBytes root_;
-  std::uint64_t mount_ = 0;        ///< of the root, as everybody else sees it
-  std::uint64_t copiedMount_ = 0;  ///< of the copy that is read
   Result<DriveInsides::Uncovered> uncovered_ = fail(Errc::notPermitted, "uncover");
   absl::flat_hash_map<std::uint64_t, FolderPtr> folders_;
   std::uint64_t nextHandle_ = 1;

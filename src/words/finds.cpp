@@ -162,6 +162,17 @@ std::string Words::gainNote(const Gain& gain) const {
   return t("at most; sure %1", {bytes(gain.sure)});
 }
 
+std::string Words::refillNote(const PlannedGain& gain) const {
+  if (!gain.refillKnown)
+    return t(
+        "Nothing is sure: the file system keeps room back for itself or for root, it is used up, and by how "
+        "much "
+        "it does not say. That fills up first.");
+  if (gain.refills == 0) return {};
+  return t("%1 more come free and fill up what the file system keeps back, which is used up.",
+           {bytes(gain.refills)});
+}
+
 std::string Words::owner(const FindContext& context, std::uint32_t number) const {
   const auto name = context.options.owners.name(number);
   return name ? std::string(*name) : t("user %1", {std::to_string(number)});
@@ -387,6 +398,9 @@ void Words::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all
     all.push_back({t("Look first"), t("nothing in it looks like what is made there, so it is not judged")});
   if (const auto open = numberIn(f, "held-open"); open > 0)
     all.push_back({t("In use"), t("%1 held open by a program; left out", {files(open)})});
+  if (const auto rest = numberIn(f, "cannot-go"); rest > 0)
+    all.push_back({t("Cannot go"), t("%1 immutable, or in folders that nobody may write to with these rights",
+                                     {things(rest)})});
   const bool restart = std::any_of(f.offers.begin(), f.offers.end(), [](const Offer& o) {
     return std::find(o.conditions.begin(), o.conditions.end(), "restart") != o.conditions.end();
   });
@@ -475,6 +489,7 @@ std::string Words::ladder(const Ladder& l) const {
 std::string Words::closedBecause(const Offer& offer) const {
   for (const std::string& condition : offer.conditions) {
     if (condition == "locked") return t("not offered: it is locked");
+    if (condition == "fixed") return t("not offered: it cannot be removed with these rights");
     if (condition == "not-idle") return t("not offered now: its program runs, or has something of it open");
     if (condition == "not-live") return t("not offered: only its own running system can do it");
     if (condition == "not-off") return t("not offered: its system is the one that runs");
@@ -523,6 +538,8 @@ std::string Words::reason(const ProofReason& r) const {
       return amount + t("released since");
     case Kind::sharedFreed:
       return amount + t("was at most to come free, and did");
+    case Kind::refilled:
+      return amount + t("filled up what the file system keeps back, which was used up");
     case Kind::driveDiffers:
       return amount + t("by the drive's counter: its own structures, or others meanwhile");
   }

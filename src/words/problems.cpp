@@ -20,6 +20,8 @@ const char* problemText(Errc code) {
       return "it is not a file";
     case Errc::taken:
       return "something of that name stands there already";
+    case Errc::tooMuch:
+      return "that is more than the drive has in all";
     case Errc::noSpace:
       return "there is no space left";
     case Errc::otherDevice:
@@ -47,6 +49,8 @@ const char* problemText(Errc code) {
       return "it cannot be understood";
     case Errc::corrupt:
       return "the file is damaged; open an older copy or measure anew";
+    case Errc::someoneElses:
+      return "it belongs to somebody else, or anybody may change it";
     case Errc::notOurs:
       return "it is not a file of Zip Tally";
     case Errc::tooNew:

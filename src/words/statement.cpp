@@ -45,8 +45,8 @@ std::string Words::statementPart(const StatementPart& part) const {
       {"inode-chunks", "inodes"},
       {"pool", "pool and room set aside"},
       {"headers", "headers and tree roots"},
-      {"metadata", "metadata, all copies"},
-      {"system-blocks", "system blocks, all copies"},
+      {"metadata", "metadata, with its copies"},
+      {"system-blocks", "system blocks, with their copies"},
       {"global-reserve", "global reserve"},
       {"outside-capacity", "outside the capacity: tables, journal"},
       {"compressed", "saved by compression"},
@@ -57,12 +57,14 @@ std::string Words::statementPart(const StatementPart& part) const {
       {"preallocated", "set aside beyond the content"},
       {"subvolumes", "subvolumes not walked"},
       {"shared-at-least", "stored once, counted with several files, at least"},
+      {"refilled-first", "used up of what is kept back; comes before anything is free"},
+      {"refill-not-known", "used up, or close to it; by how much the file system does not say"},
       {"unreadable-at-most", "in folders that could not be read, at most"}};
   const auto known = names.find(part.id);
   std::string text = known == names.end() ? part.id : t(known->second);
   if (!part.subject.empty()) text += " " + path(part.subject);
   if (part.bytes != 0 || part.id == "unreadable-at-most") text += ": " + signedBytes(part.bytes);
-  if (part.count > 0) text += " (" + number(part.count) + ")";
+  if (part.count > 0 && part.id != "refill-not-known") text += " (" + number(part.count) + ")";
   return text;
 }
 

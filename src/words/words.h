@@ -92,6 +92,8 @@ public:
   std::string findTitle(const Find& f) const;
   std::string findNote(const Find& f) const;  ///< one line beneath the title
   std::string whyHere(const Find& f) const;
+  /// What of a plan's gain does not reach the counter; empty if all of it does.
+  std::string refillNote(const PlannedGain& gain) const;
   std::string gainNote(const Gain& gain) const;  ///< "sure, freed at once"
   /// What is known of a find, in the order it is asked.
   std::vector<Said> evidence(const Find& find, const FindContext& context, const Evidence& evidence) const;

@@ -15,7 +15,8 @@ TEST(CliStatus, IsTheDocumentedOneOfEveryError) {
                               Errc::unclean,   Errc::unmet};
   for (int i = 0; i < errorCodes; ++i) {
     const auto code = static_cast<Errc>(i);
-    const Exit expected = safety.contains(code) ? refused : code == Errc::badInput ? usage : failed;
+    const bool misused = code == Errc::badInput || code == Errc::tooMuch;
+    const Exit expected = safety.contains(code) ? refused : misused ? usage : failed;
     EXPECT_EQ(exitFor({code, "x", {}, 0, {}}), expected) << name(code);
   }
 }

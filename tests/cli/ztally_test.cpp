@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The binary, run as a user would.
 #include <gtest/gtest.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <filesystem>
@@ -118,13 +119,30 @@ TEST_F(Ztally, EscapesNamesAndKeepsTheirBytes) {
   EXPECT_EQ(ztally("plan", "--job", job, "drop", "odd\\x0aname\\xff").status, 0);
 }
 
+TEST_F(Ztally, SaysWhyAnExportCouldNotBeWritten) {
+  measure();
+  const Ran nowhere = ztally("export", "--job", job, "-o", "/nosuch/x.csv");
+  EXPECT_EQ(nowhere.status, 1);
+  EXPECT_NE(nowhere.err.find("not there"), std::string::npos) << nowhere.err;
+  const Ran full = ztally("export", "--job", job, "-o", "/dev/full/x.csv");
+  EXPECT_EQ(full.err.find("no space"), std::string::npos) << full.err;
+}
+
 TEST_F(Ztally, RefusesBadInputWithTheRightStatus) {
   EXPECT_EQ(ztally("measure", t / "none").status, 1);
-  EXPECT_EQ(ztally("measure", t / "drive/films/one.mp4").status, 0) << "one file is measured with its folder";
+  const Ran one = ztally("measure", t / "drive/films/one.mp4", "--json");
+  EXPECT_EQ(one.status, 0) << one.err;
+  struct stat st {};
+  ASSERT_EQ(::stat((t / "drive/films/one.mp4").c_str(), &st), 0);
+  EXPECT_EQ(one.json()["occupied_bytes"], st.st_blocks * 512) << "the file, and not its folder's own blocks";
   for (const char* target : {"-3GB", "120%", "x"})
     EXPECT_EQ(ztally("measure", t / "drive", std::string("--target=") + target).status, 2) << target;
   EXPECT_EQ(ztally("measure").status, 2);
   EXPECT_EQ(ztally("nonsense").status, 2);
+  EXPECT_NE(ztally("nonsense").err.find("nonsense"), std::string::npos) << "what was not understood is named";
+  const Ran above = ztally("measure", t / "drive", "--target", "900PB");
+  EXPECT_EQ(above.status, 2);
+  EXPECT_NE(above.err.find("more than the drive has"), std::string::npos) << above.err;
   EXPECT_EQ(ztally("measure", t / "drive", "--job", job).status, 4)
       << "the job file would lie on the measured drive";
   EXPECT_EQ(ztally("finds", "--job", t / "none.ztjob").status, 1);

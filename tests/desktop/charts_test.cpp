@@ -256,13 +256,32 @@ TEST(Staircase, GathersWhatIsTooMuchToRead) {
     plan.lines.push_back(line);
     adds.push_back({static_cast<Bytes>(100 + i), static_cast<Bytes>(200 + i)});
   }
+  Bytes sum = 0;
+  for (const GainBounds& g : adds) sum += g.sure;
+  v.planned.sure = sum;
   stairs.show(v, plan, adds);
   EXPECT_LE(stairs.tableTwin().count(QLatin1Char('\n')), 10);
   EXPECT_TRUE(stairs.tableTwin().contains(QStringLiteral("smaller")));
-  Bytes sum = 0;
-  for (const GainBounds& g : adds) sum += g.sure;
   EXPECT_TRUE(stairs.tableTwin().contains(QString::number(1000 + sum).insert(1, QLatin1Char(','))))
       << stairs.tableTwin().toStdString();
+}
+
+/// A reserve that is used up swallows the first of what comes free: the steps end where the sum ends.
+TEST(Staircase, ClimbsByWhatReachesTheCounter) {
+  Staircase stairs;
+  DrivePicture v = openView(1'000'000, 0);
+  v.planned.sure = 500;
+  v.planned.refills = 2500;
+  Plan plan;
+  for (const char* name : {"first", "second"}) {
+    plan.lines.emplace_back();
+    plan.lines.back().step = builtInCraft()->steps.find("discard");
+    plan.lines.back().items.emplace_back();
+    plan.lines.back().items[0].path = name;
+  }
+  stairs.show(v, plan, {{1000, 1000}, {2000, 2000}});
+  EXPECT_EQ(stairs.tableTwin(),
+            QStringLiteral("step\tadds\tfree after it\nfirst\t0 B\t0 B\nsecond\t500 B\t500 B\n"));
 }
 
 }  // namespace

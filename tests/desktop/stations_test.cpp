@@ -454,6 +454,35 @@ TEST_F(Stations, ARunPausesAndGoesOn) {
   EXPECT_EQ(session().view().report->lines[0].state, LineOutcome::State::done);
 }
 
+/// While a run goes on the window asks before it closes, and stays if told to; Stop ends the run between two
+/// items, and what was not reached is as it was.
+TEST_F(Stations, ARunIsStoppedAndNotClosedUnasked) {
+  TempFolder t;
+  measureStandIn(t);
+  station(3);
+  judge(QStringLiteral("old, in home/warden, not older 3 y"), Qt::Key_P);
+  station(5);
+  auto* pause = find<QPushButton>("pauseRun");
+  key(find<QCheckBox>("agree"), Qt::Key_Space);
+  click("startRun");
+  ASSERT_TRUE(waitFor([&] { return pause->isVisible(); }));
+  QTest::mouseClick(pause, Qt::LeftButton);
+  ASSERT_EQ(pause->text(), QStringLiteral("Go on"));
+  prompter.asked.clear();
+  prompter.yes = false;
+  EXPECT_FALSE(window->close());
+  EXPECT_EQ(prompter.asked.size(), 1) << "asked, and told to stay";
+  EXPECT_EQ(session().work(), Session::Work::running);
+  click("stopRun");
+  ASSERT_TRUE(waitFor([&] { return session().work() != Session::Work::running; }))
+      << "a stop reaches a paused run, too";
+  ASSERT_TRUE(idle());
+  ASSERT_TRUE(session().view().report);
+  EXPECT_TRUE(session().view().report->stopped);
+  EXPECT_NE(session().view().report->lines[0].state, LineOutcome::State::done);
+  EXPECT_FALSE(session().view().plan.lines.empty()) << "what was not reached is still on the plan";
+}
+
 TEST_F(Stations, LedgersCopyTheirRows) {
   TempFolder t;
   measureStandIn(t);

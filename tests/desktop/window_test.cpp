@@ -219,8 +219,9 @@ TEST_F(Window, StopsAMeasurementAndKeepsWhatWasSeen) {
   EXPECT_TRUE(session().view().survey->partial || session().view().survey->tree.size() > 20'000);
 }
 
-TEST_F(Window, LeavesTheRunWhenItIsClosedOnlyIfToldTo) {
+TEST_F(Window, ClosesUnaskedWhereNothingGoesOn) {
   EXPECT_TRUE(window->close());
+  EXPECT_TRUE(prompter.asked.isEmpty());
 }
 
 TEST_F(Window, CopiesPathsOfFinds) {

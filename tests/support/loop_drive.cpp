@@ -13,15 +13,9 @@
 
 namespace zt::test {
 
-namespace {
-std::string programAt(const std::string& name) {
-  for (const char* folder : {"/usr/sbin/", "/sbin/", "/usr/bin/", "/bin/"})
-    if (::access((folder + name).c_str(), X_OK) == 0) return folder + name;
-  return name;
-}
-}  // namespace
-
-LoopDrive::LoopDrive(const std::string& type, Bytes size, const std::string& options) : type_(type) {
+LoopDrive::LoopDrive(const std::string& type, Bytes size, const std::string& options,
+                     const std::vector<std::string>& make)
+    : type_(type) {
   if (::geteuid() != 0) {
     why_ = "not root";
     return;
@@ -29,12 +23,13 @@ LoopDrive::LoopDrive(const std::string& type, Bytes size, const std::string& opt
   folder_.sparse("image", size);
   folder_.folder("mnt");
   mountPoint_ = folder_ / "mnt";
-  std::vector<std::string> make{programAt("mkfs." + type)};
-  if (type == "ext4") make.insert(make.end(), {"-q", "-F"});
-  if (type == "xfs" || type == "btrfs") make.insert(make.end(), {"-q", "-f"});
-  if (type == "ntfs") make.insert(make.end(), {"-q", "-Q", "-F"});
-  make.push_back(image());
-  const Ran made = runProgram(make);
+  std::vector<std::string> words{program("mkfs." + type)};
+  if (type == "ext4") words.insert(words.end(), {"-q", "-F"});
+  if (type == "xfs" || type == "btrfs") words.insert(words.end(), {"-q", "-f"});
+  if (type == "ntfs") words.insert(words.end(), {"-q", "-Q", "-F"});
+  words.insert(words.end(), make.begin(), make.end());
+  words.push_back(image());
+  const Ran made = runProgram(words);
   if (made.status != 0) {
     why_ = "mkfs." + type + ": " + made.err;
     return;
@@ -45,7 +40,7 @@ LoopDrive::LoopDrive(const std::string& type, Bytes size, const std::string& opt
 void LoopDrive::unmount() {
   // Other programs that look at all drives may be looking at this one.
   for (int tries = 0; tries < 100; ++tries) {
-    if (runProgram({programAt("umount"), mountPoint_}).err.find("busy") == std::string::npos) break;
+    if (runProgram({program("umount"), mountPoint_}).err.find("busy") == std::string::npos) break;
     ::usleep(50'000);
   }
 }
@@ -53,7 +48,7 @@ void LoopDrive::unmount() {
 bool LoopDrive::remount(const std::string& options) {
   unmount();
   const std::string all = options.empty() ? "loop" : "loop," + options;
-  std::vector<std::string> mount{programAt("mount")};
+  std::vector<std::string> mount{program("mount")};
   if (type_ == "ntfs") mount.insert(mount.end(), {"-t", "ntfs-3g"});
   if (type_ == "exfat") mount.insert(mount.end(), {"-t", "exfat-fuse"});
   mount.insert(mount.end(), {"-o", all, image(), mountPoint_});
@@ -63,7 +58,7 @@ bool LoopDrive::remount(const std::string& options) {
 }
 
 LoopDrive::~LoopDrive() {
-  if (mounted()) runProgram({programAt("umount"), "-l", mountPoint_});
+  if (mounted()) runProgram({program("umount"), "-l", mountPoint_});
 }
 
 Bytes freeOn(const std::string& path) {

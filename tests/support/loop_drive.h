@@ -3,6 +3,7 @@
 
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "core/base/bytes.h"
 #include "support/temp_folder.h"
@@ -13,8 +14,9 @@ namespace zt::test {
 /// cannot be made.
 class LoopDrive {
 public:
-  /// `type`: ext4, xfs, btrfs, vfat, exfat, ntfs. `options`: of the mount, beside "loop".
-  LoopDrive(const std::string& type, Bytes size, const std::string& options = {});
+  /// `type`: ext4, xfs, btrfs, vfat, exfat, ntfs. `options`: of the mount, beside "loop"; `make`: of mkfs.
+  LoopDrive(const std::string& type, Bytes size, const std::string& options = {},
+            const std::vector<std::string>& make = {});
   ~LoopDrive();
   LoopDrive(const LoopDrive&) = delete;
   LoopDrive& operator=(const LoopDrive&) = delete;

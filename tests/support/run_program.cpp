@@ -8,6 +8,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <filesystem>
 #include <thread>
 
 #include "support/temp_folder.h"
@@ -15,6 +16,12 @@
 extern char** environ;
 
 namespace zt::test {
+
+std::string program(const std::string& name) {
+  for (const char* folder : {"/usr/bin/", "/bin/", "/usr/sbin/", "/sbin/"})
+    if (std::filesystem::exists(folder + name)) return folder + name;
+  return name;
+}
 
 Ran runProgram(const std::vector<std::string>& arguments, long killAfterUs) {
   int out[2];

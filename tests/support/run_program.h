@@ -18,4 +18,7 @@ struct Ran {
 /// after so many microseconds.
 Ran runProgram(const std::vector<std::string>& arguments, long killAfterUs = 0);
 
+/// Where a program of the system lies, an administrator's too; the name alone if nowhere.
+std::string program(const std::string& name);
+
 }  // namespace zt::test

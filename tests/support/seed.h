@@ -13,6 +13,7 @@ inline unsigned drawSeed() {
   const unsigned seed =
       given != nullptr ? static_cast<unsigned>(std::strtoul(given, nullptr, 10)) : std::random_device{}();
   std::printf("seed %u (again with ZT_SEED=%u)\n", seed, seed);
+  std::fflush(stdout);  // a test that is killed for its time said it, too
   return seed;
 }
 

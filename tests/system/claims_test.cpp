@@ -10,7 +10,12 @@
 
 #include "core/job/drive_holds.h"
 #include "core/job/job.h"
+#include "core/job/own_places.h"
+#include "core/job/register.h"
+#include "core/os/paths.h"
+#include "core/plan/plan_json.h"
 #include "core/reclaim/held_things.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/loop_drive.h"
 #include "support/temp_folder.h"
@@ -114,6 +119,7 @@ TEST_F(Claims, RootsHoldReturnsToBedrockNeitherWay) {
 /// or under way is believed by where it lies alone.
 TEST_F(Claims, AForgedJournalMovesAndUnlinksNothing) {
   const std::string file = t / "a.ztjob";
+  std::vector<JournalRecord> records;
   {
     auto job = Job::create(real, drive.path(), false, {file, false}).value();
     ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
@@ -121,7 +127,6 @@ TEST_F(Claims, AForgedJournalMovesAndUnlinksNothing) {
     ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
     const NodeId node = *job->surveys().survey()->tree.find("usr/bin/1");
     ASSERT_GT(job->store().beginRun(1, 1, "{\"lines\":[]}").value(), 0);
-    std::vector<JournalRecord> records;
     std::int64_t seq = 1;
     for (const ItemState state :
          {ItemState::discarding, ItemState::returning, ItemState::intended, ItemState::held}) {
@@ -137,14 +142,26 @@ TEST_F(Claims, AForgedJournalMovesAndUnlinksNothing) {
       records.push_back(r);
     }
     records[0].seq = 1;
+    // Two that would go where they stand: what the system needs, and what nobody measured.
+    for (const char* path : {"usr/bin/1", "etc/fstab"}) {
+      JournalRecord r = records[0];
+      r.seq = seq++;
+      r.path = path;
+      const SurveyTree& tree = job->surveys().survey()->tree;
+      r.identity = tree.identity(tree.find(path).value_or(node));
+      r.holdFolder.clear();
+      r.payload = inPlace;
+      records.push_back(r);
+    }
     ASSERT_TRUE(job->store().write(records));
   }
   const auto untouched = [&] {
-    return fs::exists(drive / "usr/bin/1") && fs::is_empty(drive / "home/kim") == false &&
-           !fs::exists(drive / "home/kim/1-1") && !fs::exists(drive / "home/kim/1-2");
+    return fs::exists(drive / "etc/fstab") && fs::exists(drive / "usr/bin/1") &&
+           fs::is_empty(drive / "home/kim") == false && !fs::exists(drive / "home/kim/1-1") &&
+           !fs::exists(drive / "home/kim/1-2");
   };
   auto job = Job::open(real, file).value();
-  EXPECT_EQ(job->cutShort().size(), 3u);
+  EXPECT_EQ(job->cutShort().size(), 5u);
   EXPECT_TRUE(untouched()) << "opening";
   EXPECT_TRUE(job->prove());
   EXPECT_TRUE(untouched()) << "proving";
@@ -153,8 +170,34 @@ TEST_F(Claims, AForgedJournalMovesAndUnlinksNothing) {
   const auto consent = job->runs().releaseConsent().value();
   (void)job->release(consent.token, {});
   EXPECT_TRUE(untouched()) << "releasing";
+  // Whatever came of them by now: as if nobody had settled them before.
+  ASSERT_TRUE(job->store().write(records));
   (void)job->reclaim(job->consent().token, {});
   EXPECT_TRUE(untouched()) << "reclaiming";
+}
+
+/// Letting held things go needs the consent that fits them; putting back one run leaves the others' things
+/// alone.
+TEST_F(Claims, HeldThingsGoByConsentAndComeBackRunByRun) {
+  put(drive / "srv/a");
+  put(drive / "srv/b");
+  auto job = Job::create(real, drive.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  std::vector<std::int64_t> runs;
+  for (const char* path : {"srv/a", "srv/b"}) {
+    ASSERT_TRUE(job->planBook().addPaths({path}, "hold"));
+    runs.push_back(job->reclaim(job->consent().token, {}).value().run);
+  }
+  const auto holds = DriveHolds::open(real, drive.path(), false).value();
+  ASSERT_EQ(holds->things().size(), 2u);
+  EXPECT_EQ(codeOf(holds->release("0123", {})), Errc::noConsent);
+  EXPECT_EQ(codeOf(holds->release("", {})), Errc::noConsent);
+  EXPECT_EQ(DriveHolds::open(real, drive.path(), false).value()->things().size(), 2u);
+  ASSERT_TRUE(job->undo(runs[0], {}));
+  EXPECT_TRUE(fs::exists(drive / "srv/a"));
+  EXPECT_FALSE(fs::exists(drive / "srv/b"));
+  ASSERT_TRUE(job->undo(runs[1], {}));
+  EXPECT_TRUE(fs::exists(drive / "srv/b"));
 }
 
 /// What one job says is kept, no other deletes, though it was planned before.
@@ -186,6 +229,15 @@ TEST_F(Claims, AFileWithTwoNamesIsLookedAtLikeAnyOther) {
   auto report = job->reclaim(job->consent().token, {});
   ASSERT_TRUE(report);
   for (const auto& line : report->lines) EXPECT_EQ(line.state, LineOutcome::State::done);
+  // Nor one that lies in a folder which goes after it.
+  put(drive / "srv/e", std::string(50'000, 'e'));
+  fs::create_directories(drive / "srv/folder");
+  fs::create_hard_link(drive / "srv/e", drive / "srv/folder/f");
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  ASSERT_TRUE(job->planBook().addPaths({"srv/e", "srv/folder"}, "discard"));
+  report = job->reclaim(job->consent().token, {});
+  ASSERT_TRUE(report);
+  for (const auto& line : report->lines) EXPECT_EQ(line.state, LineOutcome::State::done);
   ASSERT_TRUE(job->planBook().addPaths({"srv/c"}, "discard"));
   ASSERT_EQ(::chmod((drive / "srv/d").c_str(), 0600), 0);  // only the change time tells
   report = job->reclaim(job->consent().token, {});
@@ -193,6 +245,125 @@ TEST_F(Claims, AFileWithTwoNamesIsLookedAtLikeAnyOther) {
   ASSERT_EQ(report->lines.at(0).problems.size(), 1u);
   EXPECT_EQ(report->lines[0].problems[0].problem, Errc::changed);
   EXPECT_TRUE(fs::exists(drive / "srv/c"));
+}
+
+/// A job whose plan and marks were written by hand: what the system needs stays, whatever they say.
+TEST_F(Claims, AForgedPlanAndForgedMarksTakeNoBedrock) {
+  const std::string file = t / "a.ztjob";
+  {
+    auto job = Job::create(real, drive.path(), false, {file, false}).value();
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    ASSERT_TRUE(job->planBook().addPaths({"home/kim/letters/one.odt"}, "discard"));
+    const SurveyTree& tree = job->surveys().survey()->tree;
+    Plan forged = job->planBook().plan();
+    Marks said;
+    PlanLine line = forged.lines.at(0);
+    forged.lines.clear();
+    for (const char* path :
+         {"usr/bin/sh", "etc/fstab", "var/lib/dpkg", "../outside", "/etc/fstab", "home/../etc/fstab"}) {
+      const auto node = tree.find(path);
+      line.id = "line-" + std::to_string(forged.lines.size());
+      line.items[0].path = path;
+      line.items[0].identity = tree.identity(node.value_or(*tree.find("etc/fstab")));
+      forged.lines.push_back(line);
+      said.set(path, Mark::mayGo);
+    }
+    ASSERT_TRUE(job->store().put({{"plan", toJson(forged).dump()}, {"marks", toJson(said).dump()}}));
+  }
+  if (auto job = Job::open(real, file)) {
+    const auto report = (*job)->reclaim((*job)->consent().token, {});
+    if (report) {
+      for (const LineOutcome& outcome : report->lines) EXPECT_EQ(outcome.itemsDone, 0u) << outcome.line;
+    }
+  }
+  for (const char* path : {"usr/bin/sh", "etc/fstab", "var/lib/dpkg/status"})
+    EXPECT_TRUE(fs::exists(drive / path));
+}
+
+/// Records of a trash name places: they are words about what lies in the trash, and lead nowhere.
+TEST_F(Claims, ForgedRecordsOfATrashTakeNothingOutsideIt) {
+  const std::string trash = "home/kim/.local/share/Trash";
+  for (const auto& [name, place] : {std::pair("a", "/etc/fstab"), std::pair("b", "../../../../../etc/fstab"),
+                                    std::pair("..", "/home/ann/diary.odt"), std::pair("etc", "/etc")})
+    put(drive / trash + "/info/" + name + ".trashinfo",
+        std::string("[Trash Info]\nPath=") + place + "\nDeletionDate=2020-01-01T00:00:00\n");
+  put(drive / trash + "/files/a", std::string(9000, 'a'));
+  fs::create_directory_symlink(drive / "etc", drive / trash + "/files/etc");
+  give(trash, kim);
+  auto job = Job::create(real, drive.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  std::vector<std::string> ids;
+  for (const Find& find : *job->surveys().finds()) {
+    if (find.kind != "trash") continue;
+    ids.push_back(find.id);
+    for (const Subject& item : find.items) EXPECT_TRUE(item.path.starts_with(trash + "/")) << item.path;
+  }
+  ASSERT_FALSE(ids.empty());
+  ASSERT_TRUE(job->planBook().add(ids, {}));
+  const auto report = job->reclaim(job->consent().token, {});
+  ASSERT_TRUE(report);
+  EXPECT_FALSE(fs::exists(drive / trash + "/files/a"));
+  for (const char* path : {"etc/fstab", "etc/os-release", "home/ann/diary.odt"})
+    EXPECT_TRUE(fs::exists(drive / path)) << path;
+}
+
+/// The register and a user's own places are believed only where nobody else can have written them. Without
+/// the register nobody knows what is kept: nothing is reclaimed.
+TEST_F(Claims, WhatSomebodyElseCouldHaveWrittenOfOursIsNotBelieved) {
+  const std::string file = t / "own/register.sqlite";
+  ASSERT_TRUE(Register::open(file));
+  ASSERT_EQ(::chown(file.c_str(), kim, kim), 0);
+  EXPECT_EQ(codeOf(Register::open(file)), Errc::someoneElses);
+  ASSERT_EQ(::chown(file.c_str(), 0, 0), 0);
+  ASSERT_TRUE(Register::open(file));
+  ASSERT_EQ(::chmod((t / "own").c_str(), 0777), 0);
+  EXPECT_EQ(codeOf(Register::open(file)), Errc::someoneElses);
+  ASSERT_EQ(::chmod((t / "own").c_str(), 0755), 0);
+  put(t / "own/places.toml", "");
+  ASSERT_TRUE(placesWithOwn(t / "own/places.toml"));
+  ASSERT_EQ(::chown((t / "own/places.toml").c_str(), kim, kim), 0);
+  EXPECT_EQ(codeOf(placesWithOwn(t / "own/places.toml")), Errc::someoneElses);
+  // A link that somebody else made leads where he wants.
+  ASSERT_EQ(::chown((t / "own/places.toml").c_str(), 0, 0), 0);
+  fs::create_symlink(t / "own/places.toml", t / "own/link.toml");
+  ASSERT_TRUE(placesWithOwn(t / "own/link.toml"));
+  ASSERT_EQ(::lchown((t / "own/link.toml").c_str(), kim, kim), 0);
+  EXPECT_EQ(codeOf(placesWithOwn(t / "own/link.toml")), Errc::someoneElses);
+
+  const std::string earlier = t / "earlier.ztjob";
+  {
+    auto job = Job::create(real, drive.path(), false, {earlier, false}).value();
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    ASSERT_TRUE(job->planBook().addPaths({"home/ann/diary.odt"}, "hold"));
+    ASSERT_TRUE(job->reclaim(job->consent().token, {}));
+    EXPECT_FALSE(fs::exists(drive / "home/ann/diary.odt"));
+  }
+  real.visitsProblem = Error{Errc::someoneElses, "register", file, 0, {}};
+  ASSERT_TRUE(Job::open(real, earlier).value()->undo(0, {}));
+  EXPECT_TRUE(fs::exists(drive / "home/ann/diary.odt")) << "what was set aside comes back all the same";
+  auto job = Job::create(real, drive.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  ASSERT_TRUE(job->planBook().addPaths({"home/kim/letters/one.odt"}, "discard"));
+  EXPECT_EQ(codeOf(job->reclaim(job->consent().token, {})), Errc::someoneElses);
+  EXPECT_TRUE(fs::exists(drive / "home/kim/letters/one.odt"));
+}
+
+/// The home that was left in the environment when somebody became root is not root's.
+TEST_F(Claims, OurOwnFilesAreNotLookedForInSomebodyElsesHome) {
+  fs::create_directories(t / "kim");
+  ASSERT_EQ(::chown((t / "kim").c_str(), kim, kim), 0);
+  const std::string home = std::getenv("HOME") == nullptr ? "" : std::getenv("HOME");
+  const char* data = std::getenv("XDG_DATA_HOME");
+  const std::string before = data == nullptr ? "" : data;
+  ::setenv("HOME", (t / "kim").c_str(), 1);
+  ::unsetenv("XDG_DATA_HOME");
+  const PathBytes base = ownBase("XDG_DATA_HOME", ".local/share");
+  ::setenv("XDG_DATA_HOME", (t / "kim").c_str(), 1);
+  const PathBytes said = ownBase("XDG_DATA_HOME", ".local/share");
+  ::setenv("HOME", home.c_str(), 1);
+  data == nullptr ? ::unsetenv("XDG_DATA_HOME") : ::setenv("XDG_DATA_HOME", before.c_str(), 1);
+  EXPECT_FALSE(base.starts_with(t.path())) << base;
+  EXPECT_FALSE(said.starts_with(t.path())) << said;
 }
 
 }  // namespace

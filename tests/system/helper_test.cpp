@@ -2,6 +2,7 @@
 // The helper as a process: an unprivileged program measures through it what it may not read itself.
 #include <fcntl.h>
 #include <gtest/gtest.h>
+#include <sys/mount.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -91,32 +92,135 @@ TEST(Helper, LetsAnOrdinaryUserMeasureEverything) {
   EXPECT_EQ(direct["entries"], all["entries"]);
 }
 
-/// A drive that notes every access: nothing that an ordinary user measures, with or without rights, is noted
-/// on it.
-TEST(Helper, LeavesNoTraceOnADriveThatNotesEveryAccess) {
-  LoopDrive drive("ext4", Bytes{64} << 20, "strictatime");
+/// What was measured with rights once is not measured without them the next time, when a part is measured
+/// again least of all: what is closed would seem to have gone.
+TEST(Helper, RightsStayWithTheJob) {
+  LoopDrive drive("ext4", Bytes{64} << 20);
   ZT_NEEDS(drive);
   Unprivileged user;
   if (!rootAndSetUidWork(user.folder)) GTEST_SKIP() << "SKIPPED, not root";
   for (const std::string& path : {drive.path(), PathBytes(parentPath(drive.path()))})
     must(::chmod(path.c_str(), 0755) == 0, "chmod");
-  for (const char* place : {"open/in", "closed/in"}) {
-    std::filesystem::create_directories(drive / place);
-    std::ofstream(drive / place + std::string("/file")) << "x";
-  }
-  must(::chmod((drive / "closed").c_str(), 0700) == 0, "chmod");
-  const std::vector<std::string> places{"closed", "closed/in", "closed/in/file", "open/in/file"};
+  std::filesystem::create_directories(drive / "home/closed");
+  std::ofstream(drive / "home/closed/file") << "x";
+  must(::chmod((drive / "home/closed").c_str(), 0700) == 0, "chmod");
+  must(::chmod(user.folder.path().c_str(), 0777) == 0, "chmod");
+  const std::string job = user.folder / "a.ztjob";
+  EXPECT_EQ(user.run({"measure", drive.path(), "--job", job, "--everything", "--json"}, true).json()["files"],
+            1);
+  EXPECT_EQ(
+      user.run({"measure", drive.path(), "--job", job, "--folder", "home", "--json"}, true).json()["files"],
+      1);
+  EXPECT_EQ(user.run({"measure", drive.path(), "--job", job, "--json"}, true).json()["files"], 1);
+}
+
+/// Sets every access time to one that any look would move.
+std::vector<PathBytes> makeOld(const PathBytes& top) {
+  std::vector<PathBytes> all{top};
+  for (const auto& e : std::filesystem::recursive_directory_iterator(top)) all.push_back(e.path().string());
   const timespec old[2] = {{1'000'000, 0}, {1'000'000, 0}};
-  for (const auto& place : places) must(::utimensat(AT_FDCWD, (drive / place).c_str(), old, 0) == 0, place);
-  const auto with = user.run({"measure", drive.path(), "--everything", "--json"}, true);
-  ASSERT_EQ(with.status, 0) << with.err;
-  EXPECT_EQ(with.json()["files"], 2);
-  for (const auto& place : places) {
+  for (const auto& path : all)
+    must(::utimensat(AT_FDCWD, path.c_str(), old, AT_SYMLINK_NOFOLLOW) == 0, "utimensat");
+  return all;
+}
+std::vector<PathBytes> movedOf(const std::vector<PathBytes>& all) {
+  std::vector<PathBytes> moved;
+  for (const auto& path : all) {
     struct stat st {};
-    must(::stat((drive / place).c_str(), &st) == 0, place);
-    EXPECT_EQ(st.st_atim.tv_sec, 1'000'000) << place;
+    must(::lstat(path.c_str(), &st) == 0, "lstat");
+    if (st.st_atim.tv_sec != 1'000'000) moved.push_back(path);
+  }
+  return moved;
+}
+
+struct NotesEveryAccess : ::testing::TestWithParam<const char*> {
+  void SetUp() override {
+    ZT_NEEDS(drive);
+    for (const std::string& path : {drive.path(), PathBytes(parentPath(drive.path()))})
+      must(::chmod(path.c_str(), 0755) == 0, "chmod");
+    for (const char* place :
+         {"open/in", "closed/in", "etc", "var/lib/dpkg/info", "home/kim/.cache/pip/http/a"}) {
+      std::filesystem::create_directories(drive / place);
+      std::ofstream(drive / place + std::string("/file")) << "x";
+    }
+    std::ofstream(drive / "etc/os-release") << "ID=debian\nNAME=\"Debian\"\n";
+    std::ofstream(drive / "etc/passwd") << "root:x:0:0::/root:/bin/sh\n";
+    std::ofstream list(drive / "var/lib/dpkg/status");
+    std::filesystem::create_directories(drive / "usr/bin");
+    for (int i = 0; i < 5; ++i) {
+      const std::string name = "program" + std::to_string(i);
+      list << "Package: " << name << "\nStatus: install ok installed\nInstalled-Size: 100\nVersion: 1\n\n";
+      std::ofstream(drive / ("usr/bin/" + name), std::ios::binary) << std::string(3'000'000, 'p');
+      std::ofstream(drive / ("var/lib/dpkg/info/" + name + ".list")) << "/usr/bin/" << name << '\n';
+    }
+    must(::chmod((drive / "closed").c_str(), 0700) == 0, "chmod");
+  }
+  LoopDrive drive{GetParam(), Bytes{GetParam() == std::string("xfs") ? 320u : 128u} << 20, "strictatime"};
+  Unprivileged user;
+};
+
+/// A drive that notes every access: nothing that an ordinary user measures, with or without rights, is noted
+/// on it, of no entry; and what lies in readable files of the system is known all the same.
+TEST_P(NotesEveryAccess, IsLeftWithoutATraceWithAndWithoutRights) {
+  if (!rootAndSetUidWork(user.folder)) GTEST_SKIP() << "SKIPPED, not root";
+  for (const bool withHelper : {false, true}) {
+    SCOPED_TRACE(withHelper);
+    const auto all = makeOld(drive.path());
+    std::vector<std::string> args{"measure", drive.path(), "--json"};
+    if (withHelper) args.push_back("--everything");
+    const auto ran = user.run(args, withHelper);
+    ASSERT_EQ(ran.status, 0) << ran.err;
+    EXPECT_EQ(movedOf(all), std::vector<PathBytes>{});
+    EXPECT_EQ(ran.json()["access_times_at_risk"]["folders"], 0);
+    EXPECT_EQ(ran.json()["unreadable"].size() == 0, withHelper) << ran.json()["unreadable"].dump();
   }
 }
+
+/// With another drive mounted beneath it a drive cannot be copied as a whole: it is read in pieces, and only
+/// the folders above the other mount are at risk. With rights, none.
+TEST_P(NotesEveryAccess, IsReadInPiecesWhereAnotherIsMountedBeneath) {
+  if (!rootAndSetUidWork(user.folder)) GTEST_SKIP() << "SKIPPED, not root";
+  const std::string other = drive / "open/in/other";
+  std::filesystem::create_directories(other);
+  must(::mount("tmpfs", other.c_str(), "tmpfs", 0, "size=1m") == 0, "mount");
+  struct Off {
+    std::string at;
+    ~Off() { ::umount2(at.c_str(), MNT_DETACH); }
+  } off{other};
+  for (const bool withHelper : {false, true}) {
+    SCOPED_TRACE(withHelper);
+    auto all = makeOld(drive.path());
+    std::erase_if(all, [&](const auto& path) { return path == other; });
+    std::vector<std::string> args{"measure", drive.path(), "--json"};
+    if (withHelper) args.push_back("--everything");
+    const auto ran = user.run(args, withHelper);
+    ASSERT_EQ(ran.status, 0) << ran.err;
+    const auto moved = movedOf(all);
+    const std::vector<PathBytes> above{drive.path(), drive / "open", drive / "open/in"};
+    EXPECT_EQ(moved, withHelper ? std::vector<PathBytes>{} : above);
+    EXPECT_EQ(ran.json()["access_times_at_risk"]["folders"], withHelper ? 0 : 3);
+  }
+}
+
+/// What is read without a trace is read without rights, too: an ordinary user knows the programs of the
+/// system.
+TEST_P(NotesEveryAccess, TellsAnOrdinaryUserWhatReadableFilesSay) {
+  if (!rootAndSetUidWork(user.folder)) GTEST_SKIP() << "SKIPPED, not root";
+  must(::chmod(user.folder.path().c_str(), 0777) == 0, "chmod");
+  const std::string job = user.folder / "a.ztjob";
+  const auto measured = user.run({"measure", drive.path(), "--job", job}, false);
+  ASSERT_EQ(measured.status, 0) << measured.err;
+  const auto all = makeOld(drive.path());
+  const auto again = user.run({"measure", drive.path(), "--job", job}, false);
+  EXPECT_EQ(again.status, 0) << again.err;
+  EXPECT_EQ(movedOf(all), std::vector<PathBytes>{});
+  const auto finds = user.run({"finds", "--job", job, "--kind", "programs", "--top", "0", "--json"}, false);
+  ASSERT_EQ(finds.status, 0) << finds.err;
+  EXPECT_NE(finds.out.find("program3"), std::string::npos) << finds.out.substr(0, 2000);
+}
+
+INSTANTIATE_TEST_SUITE_P(Drives, NotesEveryAccess, ::testing::Values("ext4", "xfs", "btrfs"),
+                         [](const auto& one) { return std::string(one.param); });
 
 /// A conversation with the real process over pipes.
 struct Process {

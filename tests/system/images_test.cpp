@@ -13,6 +13,7 @@
 
 #include "core/images/image_facts.h"
 #include "core/os/linux_file_system.h"
+#include "support/code_of.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"
 
@@ -370,7 +371,7 @@ TEST(Images, WhatIsNoDiskIsNone) {
   for (const char* name : {"text", "boot-sector-sign-alone", "hole", "swap"}) {
     const auto facts = factsOf(t / name);
     ASSERT_FALSE(facts) << name;
-    EXPECT_EQ(facts.error().code, Errc::notOurs) << name;
+    EXPECT_EQ(codeOf(facts), Errc::notOurs) << name;
   }
 }
 

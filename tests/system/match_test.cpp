@@ -123,7 +123,7 @@ TEST_P(Trees, GroupsAreThoseOfAPlainListing) {
   const unsigned seeds = soak != nullptr ? static_cast<unsigned>(std::max(1, std::atoi(soak))) : 1;
   for (unsigned seed = 1; seed <= seeds; ++seed) {
     SCOPED_TRACE("seed " + std::to_string(seed));
-    LoopDrive drive(GetParam(), 24 * gib);
+    LoopDrive drive(GetParam(), (soak != nullptr ? 24 : 6) * gib);
     ZT_NEEDS(drive);
     furnish(drive.path(), seed, GetParam() != std::string("ext4"), soak != nullptr ? 20 * gib : 4 * gib);
     ::sync();

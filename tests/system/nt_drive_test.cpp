@@ -12,6 +12,7 @@
 
 #include "core/job/drive_holds.h"
 #include "core/job/job.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/loop_drive.h"
 #include "support/temp_folder.h"
@@ -126,7 +127,7 @@ TEST_F(NtDrive, DoesNotOpenPlaceholdersOfWhatLiesOnline) {
   EXPECT_EQ(read("offline.mov"), "placeholder");
   EXPECT_EQ(read("hole.mov"), "placeholder") << "nothing of it is stored";
   EXPECT_NE(read("cloud.mov"), "read");
-  EXPECT_EQ(real.files->readFile(*root, "offline.mov", 1 << 20).error().code, Errc::placeholder);
+  EXPECT_EQ(codeOf(real.files->readFile(*root, "offline.mov", 1 << 20)), Errc::placeholder);
 }
 
 /// Sets the flag of a volume that was not closed well: the first bit of $VOLUME_INFORMATION (attribute 0x70)
@@ -172,12 +173,12 @@ TEST_F(NtDrive, ADirtyVolumeIsReadOnly) {
     ASSERT_TRUE(again->planBook().addPaths({file}, "discard"));
     const auto report = again->reclaim(again->planBook().consent().token, {});
     ASSERT_FALSE(report) << at;
-    EXPECT_EQ(report.error().code, Errc::unclean) << at;
+    EXPECT_EQ(codeOf(report), Errc::unclean) << at;
   }
   const auto holds = DriveHolds::open(real, drive->path(), false).value();
   EXPECT_FALSE(holds->things().empty());
-  EXPECT_EQ(holds->putBack({}).error().code, Errc::unclean);
-  EXPECT_EQ(holds->release(holds->releaseConsent().token, {}).error().code, Errc::unclean);
+  EXPECT_EQ(codeOf(holds->putBack({})), Errc::unclean);
+  EXPECT_EQ(codeOf(holds->release(holds->releaseConsent().token, {})), Errc::unclean);
   EXPECT_TRUE(std::filesystem::exists(*drive / "USERS/Kim/Documents/plan.docx"));
 }
 
@@ -203,12 +204,12 @@ TEST_F(NtDrive, IsLeftAloneWhileItSleeps) {
     ASSERT_TRUE(again->planBook().addPaths({file}, "discard"));
     const auto report = again->reclaim(again->planBook().consent().token, {});
     ASSERT_FALSE(report) << at;
-    EXPECT_EQ(report.error().code, Errc::asleep) << at;
+    EXPECT_EQ(codeOf(report), Errc::asleep) << at;
   }
   const auto holds = DriveHolds::open(real, drive->path(), false).value();
   EXPECT_FALSE(holds->things().empty());
-  EXPECT_EQ(holds->putBack({}).error().code, Errc::asleep);
-  EXPECT_EQ(holds->release(holds->releaseConsent().token, {}).error().code, Errc::asleep);
+  EXPECT_EQ(codeOf(holds->putBack({})), Errc::asleep);
+  EXPECT_EQ(codeOf(holds->release(holds->releaseConsent().token, {})), Errc::asleep);
   EXPECT_TRUE(std::filesystem::exists(*drive / "USERS/Kim/Documents/plan.docx"));
 }
 

@@ -11,6 +11,7 @@
 #include <fstream>
 
 #include "core/job/job.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"
@@ -89,7 +90,7 @@ TEST_F(Whereabouts, WhereTheTopCannotBeSeenNamesOfSystemsAreLocked) {
   put(drive / "home/kim/.cache/fontconfig/0123456789abcdef0123456789abcdef-le64.cache-7");
   ASSERT_EQ(::umount2(drive.path().c_str(), MNT_DETACH), 0);
   auto job = measured(t / "etc");
-  EXPECT_EQ(job->planBook().addPaths({"fstab"}, "discard").error().code, Errc::bedrock);
+  EXPECT_EQ(codeOf(job->planBook().addPaths({"fstab"}, "discard")), Errc::bedrock);
   job = measured(t / "home");
   ASSERT_TRUE(job->planBook().addTarget("all of it", "100%"));
   EXPECT_TRUE(job->planBook().propose({})->plan.lines.empty()) << "nothing is certain";
@@ -117,7 +118,7 @@ TEST_F(Whereabouts, WhatIsMountedOrWorkedInIsInUse) {
   for (const char* path : {"home/kim/letters", "home/kim/desk", "srv/layer", "srv/layer/two.bin"}) {
     const auto added = job->planBook().addPaths({path}, "discard");
     ASSERT_FALSE(added) << path;
-    EXPECT_EQ(added.error().code, Errc::inUse) << path;
+    EXPECT_EQ(codeOf(added), Errc::inUse) << path;
     EXPECT_FALSE(added.error().detail.empty()) << path << ": who?";
   }
   ::kill(worker, SIGKILL);
@@ -138,7 +139,7 @@ TEST_F(Whereabouts, ARunningProgramAndWhatItMapsAreInUse) {
   auto job = measured(drive.path());
   const auto added = job->planBook().addPaths({"srv/sleeper"}, "discard");
   ASSERT_FALSE(added);
-  EXPECT_EQ(added.error().code, Errc::inUse);
+  EXPECT_EQ(codeOf(added), Errc::inUse);
   ::kill(worker, SIGKILL);
   ::waitpid(worker, nullptr, 0);
 }
@@ -153,7 +154,7 @@ TEST(WhereaboutsOfSubvolumes, TheJobsFileIsRefusedOnAnyOfThem) {
   ASSERT_TRUE(other.done());
   const auto made = Job::create(realWorkshop(), drive / "one", false, {t / "two/a.ztjob", false});
   ASSERT_FALSE(made);
-  EXPECT_EQ(made.error().code, Errc::onDrive);
+  EXPECT_EQ(codeOf(made), Errc::onDrive);
 }
 
 /// Systems that are told by little: what they are made of is nobody's to take.
@@ -168,7 +169,7 @@ TEST_F(Whereabouts, DeploymentsAndSmallSystemsAreBedrock) {
                            "etc", "sbin/init", "lib"}) {
     const auto added = job->planBook().addPaths({path}, "discard");
     ASSERT_FALSE(added) << path;
-    EXPECT_EQ(added.error().code, Errc::bedrock) << path;
+    EXPECT_EQ(codeOf(added), Errc::bedrock) << path;
   }
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/path_bytes.h"
 
+#include <algorithm>
 #include <cstdint>
 
 namespace zt {
@@ -131,6 +132,13 @@ std::optional<PathBytes> withoutDots(std::string_view path) {
   PathBytes plain;
   for (const auto part : kept) plain = joinPath(plain, part);
   return plain;
+}
+
+std::string lowered(std::string_view text) {
+  std::string out(text);
+  std::transform(out.begin(), out.end(), out.begin(),
+                 [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; });
+  return out;
 }
 
 bool plainRelative(std::string_view path) {

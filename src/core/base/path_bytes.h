@@ -41,6 +41,9 @@ inline bool beneath(std::string_view path, std::string_view folder) {
 /// where it climbs out of where it begins.
 std::optional<PathBytes> withoutDots(std::string_view path);
 
+/// ASCII letters in lower case, as file systems of the nt and mac families compare names.
+std::string lowered(std::string_view text);
+
 /// Whether a path is relative, not empty, and without "." and "..".
 bool plainRelative(std::string_view path);
 

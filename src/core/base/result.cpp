@@ -64,6 +64,8 @@ std::string_view name(Errc code) {
       return "not-a-file";
     case Errc::taken:
       return "taken";
+    case Errc::tooMuch:
+      return "too-much";
     case Errc::noSpace:
       return "no-space";
     case Errc::otherDevice:
@@ -88,6 +90,8 @@ std::string_view name(Errc code) {
       return "bad-input";
     case Errc::corrupt:
       return "corrupt";
+    case Errc::someoneElses:
+      return "someone-elses";
     case Errc::notOurs:
       return "not-ours";
     case Errc::tooNew:

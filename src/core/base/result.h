@@ -15,6 +15,7 @@ enum class Errc {
   notAFile,      ///< a regular file was needed
   taken,         ///< the name is in use already
   noSpace,       ///< the drive or the quota is full
+  tooMuch,       ///< more than the drive has in all
   otherDevice,   ///< a mount or subvolume lies between
   outsideRoot,   ///< the path would leave the drive's root
   changed,       ///< no longer what was measured
@@ -27,6 +28,7 @@ enum class Errc {
   badInput,      ///< text or a document that cannot be understood
   corrupt,       ///< a file of ours that is damaged
   notOurs,       ///< a file of another kind
+  someoneElses,  ///< a file of ours that somebody else could have written
   tooNew,        ///< written by a newer version
   conflict,      ///< another line of the plan does something else with it
   noConsent,     ///< an irreversible step without consent

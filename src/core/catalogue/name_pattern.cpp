@@ -42,11 +42,4 @@ std::string_view NamePattern::ending() const {
   return shape_ == Shape::end && t[1] == '.' && t.rfind('.') == 1 ? t.substr(1) : std::string_view{};
 }
 
-std::string lowered(std::string_view text) {
-  std::string out(text);
-  std::transform(out.begin(), out.end(), out.begin(),
-                 [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; });
-  return out;
-}
-
 }  // namespace zt

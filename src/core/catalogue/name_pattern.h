@@ -26,7 +26,4 @@ private:
   Shape shape_ = Shape::other;
 };
 
-/// ASCII letters in lower case.
-std::string lowered(std::string_view text);
-
 }  // namespace zt

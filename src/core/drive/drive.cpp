@@ -140,8 +140,8 @@ std::vector<SystemRoot> systemsAbove(const System& system, const std::vector<Mou
     const bool better = top == nullptr || other.root.size() <= top->root.size();
     if (higher && better && other.id != mount.id && sameFileSystem(other, mount)) top = &other;
   }
-  const auto opened =
-      top == nullptr ? Result<FolderPtr>(fail(Errc::notThere, "drive")) : system.files->openRoot(top->target);
+  const auto opened = top == nullptr ? Result<FolderPtr>(fail(Errc::notThere, "drive"))
+                                     : system.files->openToRead(top->target);
   if (opened) {
     auto systems = systemsIn(*namesOn(*system.files, *opened));
     if (isLive(top->target))

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/drive/system_family.h"
 
+#include <absl/container/flat_hash_map.h>
+
 #include <algorithm>
 #include <array>
 #include <optional>
@@ -91,9 +93,18 @@ constexpr Companion companions[] = {{"@home", "home"},
                                     {"@tmp", "var/tmp"},
                                     {"@usr_local", "usr/local"}};
 
+/// The folders at the top that are asked for signs. Where there are more than anybody has systems, the rest
+/// are data: what would be a system's elsewhere is not judged there.
+std::vector<PathBytes> foldersAtTop(const NameView& names) {
+  constexpr std::size_t most = 1000;
+  auto folders = names.foldersIn({});
+  folders.resize(std::min(folders.size(), most));
+  return folders;
+}
+
 /// Layouts whose top holds the system's top in a folder: a subvolume, and its companions beside it.
 void findBelow(const NameView& names, std::vector<SystemRoot>& found) {
-  std::vector<PathBytes> folders = names.foldersIn({});
+  std::vector<PathBytes> folders = foldersAtTop(names);
   for (const char* usual : {"@", "@rootfs", "root"})
     if (std::find(folders.begin(), folders.end(), usual) == folders.end()) folders.emplace_back(usual);
   for (const PathBytes& folder : folders)
@@ -110,8 +121,9 @@ void findBelow(const NameView& names, std::vector<SystemRoot>& found) {
 void findDeployments(const NameView& names, std::vector<SystemRoot>& found) {
   for (const PathBytes& os : names.foldersIn("ostree/deploy")) {
     const PathBytes base = "ostree/deploy/" + os;
-    for (const PathBytes& one : names.foldersIn(base + "/deploy"))
-      if (auto system = systemAt(names, base + "/deploy/" + one)) found.push_back(std::move(*system));
+    const PathBytes deploy = joinPath(base, "deploy");
+    for (const PathBytes& one : names.foldersIn(deploy))
+      if (auto system = systemAt(names, joinPath(deploy, one))) found.push_back(std::move(*system));
     if (names.has(base + "/var", false))
       found.push_back({base + "/var", "var", SystemFamily::linuxFamily, true, false});
   }
@@ -133,7 +145,7 @@ std::optional<SystemRoot> suspectAt(const NameView& names, const PathBytes& at, 
 
 /// Whole systems that lie beside the one in use; what is built like one is not taken apart either.
 void findPrevious(const NameView& names, const SystemRoot& used, std::vector<SystemRoot>& found) {
-  for (const PathBytes& folder : names.foldersIn({})) {
+  for (const PathBytes& folder : foldersAtTop(names)) {
     auto system = systemAt(names, folder);
     for (const Signs& family : allSigns())
       if (!system && family.family == used.family) system = suspectAt(names, folder, family);
@@ -177,24 +189,18 @@ std::vector<SystemRoot> systemsIn(const NameView& names) {
 
 namespace {
 
-bool sameFolded(std::string_view a, std::string_view b) {
-  const auto same = [](char x, char y) {
-    return std::tolower(static_cast<unsigned char>(x)) == std::tolower(static_cast<unsigned char>(y));
-  };
-  return std::equal(a.begin(), a.end(), b.begin(), b.end(), same);
-}
-
+/// What a folder lists, so far as anybody looks for a system in it.
 class Names final : public ScanSink {
 public:
   bool take(std::span<const ScannedEntry> entries) override {
     for (const auto& e : entries) {
       if (e.error == 0 && e.stat.kind == EntryKind::folder) folders.emplace_back(e.name);
-      all.emplace_back(e.name);
+      spelt.emplace(lowered(e.name), e.name);
     }
-    return all.size() < 100'000;
+    return spelt.size() < 100'000;
   }
   std::vector<PathBytes> folders;
-  std::vector<PathBytes> all;
+  absl::flat_hash_map<PathBytes, PathBytes> spelt;  ///< by the name in small letters
 };
 
 class DriveNames final : public NameView {
@@ -220,6 +226,7 @@ public:
   }
 
   std::vector<PathBytes> foldersIn(std::string_view path) const override {
+    if (path.empty()) return root_->keepsAccessTime() ? listed().folders : std::vector<PathBytes>{};
     const auto folder = files_.openBeneath(*root_, path);
     if (!folder || !(*folder)->keepsAccessTime()) return {};
     Names names;
@@ -230,24 +237,31 @@ public:
 private:
   /// How a name is really spelt; where the folder may not be listed, only the usual spellings are tried.
   std::optional<PathBytes> spelling(const Folder& at, std::string_view name) const {
-    PathBytes lower(name);
+    const PathBytes lower = lowered(name);
     PathBytes upper(name);
-    std::transform(lower.begin(), lower.end(), lower.begin(),
-                   [](unsigned char c) { return std::tolower(c); });
     std::transform(upper.begin(), upper.end(), upper.begin(),
                    [](unsigned char c) { return std::toupper(c); });
     for (const PathBytes& usual : {PathBytes(name), lower, upper})
       if (files_.stat(at, usual)) return usual;
     if (!at.keepsAccessTime()) return std::nullopt;
-    Names names;
-    (void)files_.scan(at, names);
-    const auto found =
-        std::find_if(names.all.begin(), names.all.end(), [&](const auto& n) { return sameFolded(n, name); });
-    return found == names.all.end() ? std::nullopt : std::optional(*found);
+    Names here;
+    if (&at != root_.get()) (void)files_.scan(at, here);
+    const Names& names = &at == root_.get() ? listed() : here;
+    const auto found = names.spelt.find(lower);
+    return found == names.spelt.end() ? std::nullopt : std::optional(found->second);
+  }
+  /// The top is asked for many names, and can be a folder of hundreds of thousands.
+  const Names& listed() const {
+    if (!listed_) {
+      listed_.emplace();
+      (void)files_.scan(*root_, *listed_);
+    }
+    return *listed_;
   }
 
   FileSystemReader& files_;
   FolderPtr root_;
+  mutable std::optional<Names> listed_;
 };
 
 /// The value of one key of an os-release file (freedesktop os-release: KEY="value" lines).
@@ -276,7 +290,7 @@ std::string systemNameOn(FileSystemReader& files, const Folder& root, const Syst
   for (const char* folder : {"usr/lib", "etc"}) {
     const auto opened = files.openBeneath(root, joinPath(at.at, folder));
     if (!opened) continue;
-    const auto text = files.readFile(**opened, "os-release", 64 * 1024);
+    const auto text = files.readFile(**opened, "os-release", std::size_t{64} << 10);
     if (!text) continue;
     std::string name = osReleaseValue(*text, "PRETTY_NAME");
     return name.empty() ? osReleaseValue(*text, "NAME") : name;

@@ -62,6 +62,54 @@ void standOnce(const DetectorTable& table, std::vector<Find>& finds) {
   std::erase_if(finds, [](const Find& find) { return find.items.empty(); });
 }
 
+bool advises(const Find& find) {
+  return std::any_of(find.offers.begin(), find.offers.end(),
+                     [](const Offer& o) { return o.action == "advise"; });
+}
+
+/// A thing in several finds is what the strictest of them says, or what one says of it that has advice.
+void tellOnce(const FindContext& context, std::vector<Find>& finds) {
+  struct Told {
+    Standing strictest;
+    bool advised;
+  };
+  absl::flat_hash_map<NodeId, Told> told;
+  const auto entry = [](const Subject& item) {
+    return item.kind == SubjectKind::entry && item.node != noNode;
+  };
+  for (const Find& find : finds)
+    for (const Subject& item : find.items) {
+      if (!entry(item)) continue;
+      Told& all = told.try_emplace(item.node, Told{find.standing, false}).first->second;
+      all.strictest = std::min(all.strictest, find.standing);
+      all.advised = all.advised || advises(find);
+    }
+  for (Find& find : finds) {
+    if (advises(find)) continue;
+    const auto toldElsewhere = [&](const Subject& item) {
+      return entry(item) && (told[item.node].advised || told[item.node].strictest < find.standing);
+    };
+    if (std::erase_if(find.items, toldElsewhere) > 0 && !find.items.empty()) context.weigh(find);
+  }
+  std::erase_if(finds, [](const Find& find) { return find.items.empty(); });
+}
+
+/// What cannot be removed is left out, and told; a find of nothing else stands, to be seen.
+void leaveFixed(const FindContext& context, std::vector<Find>& finds) {
+  if (context.fixed.empty()) return;
+  for (Find& find : finds) {
+    const auto stays = [&](const Subject& item) {
+      return item.kind == SubjectKind::entry && item.node != noNode && context.cannotGo(item.node);
+    };
+    const auto count = static_cast<std::uint64_t>(std::count_if(find.items.begin(), find.items.end(), stays));
+    if (count == 0) continue;
+    find.facts.push_back({"cannot-go", count});
+    if (count == find.items.size()) continue;
+    std::erase_if(find.items, stays);
+    context.weigh(find);
+  }
+}
+
 }  // namespace
 
 Detected detectAll(const DetectorTable& table, const DetectInput& input, const std::stop_token& stop,
@@ -93,6 +141,8 @@ Detected detectAll(const DetectorTable& table, const DetectInput& input, const s
   }
   all.stopped = stop.stop_requested();
   standOnce(table, all.finds);
+  tellOnce(*input.context, all.finds);
+  leaveFixed(*input.context, all.finds);
   std::sort(all.finds.begin(), all.finds.end(), [](const Find& a, const Find& b) {
     return std::tie(b.gain.atMost, a.id) < std::tie(a.gain.atMost, b.id);
   });

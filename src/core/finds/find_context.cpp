@@ -17,6 +17,7 @@ FindContext::FindContext(SurveyPtr s, PlaceMap p, FindOptions o)
       tree(kept->tree),
       places(std::move(p)),
       options(std::move(o)),
+      heldBy(openEntries()),
       held(heldOpen()),
       kindsFound_(std::async(std::launch::async, [this] { findKinds(); })),  // beside what follows
       sightings(judge(places, tree, {options.now, options.head})),
@@ -25,6 +26,7 @@ FindContext::FindContext(SurveyPtr s, PlaceMap p, FindOptions o)
   takeJudgements();
   findBusy();
   findTrashes();
+  findFixed();
   kindsFound_.get();
 }
 
@@ -61,26 +63,44 @@ Judgement FindContext::strictest(NodeId node) const {
                              : Judgement{standing[node], regret[node], part[node]};
 }
 
+/// Whether an entry lies in a subvolume within the measured one: its top has the first number that Btrfs
+/// gives.
+bool FindContext::inNestedSubvolume(NodeId node) const {
+  constexpr std::uint64_t top = 256;
+  for (NodeId up = node; up != 0 && survey.fsType == "btrfs"; up = tree.parent(up))
+    if (tree.isFolder(up) && tree.inode(up) == top) return true;
+  return false;
+}
+
+absl::flat_hash_map<NodeId, std::string> FindContext::openEntries() const {
+  absl::flat_hash_map<NodeId, std::string> all;
+  for (NodeId id = 1; id < tree.size() && !options.openInodes.empty(); ++id) {
+    const auto who = options.openInodes.find(tree.inode(id));
+    if (who != options.openInodes.end() && !tree.isGone(id) && !inNestedSubvolume(id))
+      all.emplace(id, who->second);
+  }
+  for (const auto& [path, open] : options.openPaths)
+    if (const auto node = tree.find(path); node && tree.inode(*node) == open.first)
+      all.emplace(*node, open.second);
+  return all;
+}
+
 absl::flat_hash_set<NodeId> FindContext::heldOpen() const {
   absl::flat_hash_set<NodeId> all;
-  for (NodeId id = 1; id < tree.size() && !options.openInodes.empty(); ++id)
-    if (tree.kind(id) == EntryKind::file && options.openInodes.contains(tree.inode(id)) && !tree.isGone(id))
-      all.insert(id);
+  for (const auto& [node, who] : heldBy)
+    if (tree.kind(node) == EntryKind::file) all.insert(node);
   return all;
 }
 
 void FindContext::findBusy() {
-  for (NodeId id = 1; id < tree.size() && !options.openInodes.empty(); ++id) {
-    if (!tree.isFolder(id) || tree.isGone(id)) continue;
-    if (const auto who = options.openInodes.find(tree.inode(id)); who != options.openInodes.end())
-      busy.emplace(id, who->second);
-  }
+  for (const auto& [node, who] : heldBy)
+    if (tree.isFolder(node)) busy.emplace(node, who);
 }
 
 const std::string* FindContext::holderIn(NodeId node) const {
   const auto touches = [&](NodeId other) { return other == node || gain.beneath(other, node); };
   for (const NodeId file : held)
-    if (touches(file)) return &options.openInodes.at(tree.inode(file));
+    if (touches(file)) return &heldBy.at(file);
   for (const auto& [folder, who] : busy)
     // What lies in a layer of an overlay is seen through it.
     if (touches(folder) || (who.starts_with("overlay ") && gain.beneath(node, folder))) return &who;
@@ -91,6 +111,28 @@ void FindContext::findKinds() {
   kind.assign(tree.size(), FileKind::other);
   for (NodeId id = 1; id < tree.size(); ++id)
     if (tree.kind(id) == EntryKind::file) kind[id] = options.kinds.of(tree.name(id));
+}
+
+/// What cannot go, and so everything that it lies in: what is fixed, what was not seen, what is a snapshot.
+void FindContext::findFixed() {
+  const auto mark = [&](NodeId node) {
+    if (fixed.empty()) fixed.assign(tree.size(), false);
+    for (NodeId up = node; !fixed[up]; up = tree.parent(up)) {
+      fixed[up] = true;
+      if (up == 0) break;
+    }
+  };
+  for (NodeId id = 0; id < tree.size(); ++id)
+    if (tree.isFixed(id) && !tree.isGone(id)) mark(id);
+  using Kind = SurveyException::Kind;
+  for (const SurveyException& e : survey.exceptions)
+    if (e.kind == Kind::unreadable || e.kind == Kind::unanswered || e.kind == Kind::mountedOver) mark(e.node);
+  for (std::size_t i = 0; i < points.kept(); ++i)
+    if (points[i].node != noNode) mark(points[i].node);
+}
+
+bool FindContext::cannotGo(NodeId node) const {
+  return !fixed.empty() && (fixed[node] || tree.isFixed(tree.parent(node)));
 }
 
 void FindContext::findTrashes() {

@@ -29,6 +29,8 @@ struct FindOptions {
   OwnerNames owners;
   /// Files that somebody holds open, on the drive that is measured, and who does.
   absl::flat_hash_map<std::uint64_t, std::string> openInodes;
+  /// Likewise in its other subvolumes, which number their inodes each for itself: by path, the inode and who.
+  absl::flat_hash_map<PathBytes, std::pair<std::uint64_t, std::string>> openPaths;
   std::vector<std::string> programs;  ///< that run on this machine, as far as that can be seen
   bool live = false;                  ///< the system on the drive is the one that runs
   MachineFacts machine;               ///< of the machine that it runs on; empty where it does not
@@ -69,7 +71,11 @@ public:
   std::vector<Standing> standing;  ///< by node
   std::vector<Regret> regret;      ///< of letting it go, by node
   std::vector<TrashFolder> trashes;
-  std::vector<bool> inTrash;               ///< by node
+  /// By node: it, or something beneath it, cannot be removed, was not seen, or is a snapshot; empty if
+  /// nothing is.
+  std::vector<bool> fixed;
+  std::vector<bool> inTrash;                              ///< by node
+  const absl::flat_hash_map<NodeId, std::string> heldBy;  ///< who had an entry open then
   const absl::flat_hash_set<NodeId> held;  ///< files that somebody held open when the survey was made
   /// Folders that somebody works in, that are mounted elsewhere or upon, or that an overlay is made of.
   absl::flat_hash_map<NodeId, std::string> busy;
@@ -90,6 +96,8 @@ public:
   /// Whether an entry belongs to the finds of a place with a kind of its own, or to a trash: other detectors
   /// leave it to those, so that nothing is counted twice.
   bool spokenFor(NodeId node) const;
+  /// Whether a part of it at least could not be removed by who measured: immutable, or without the right.
+  bool cannotGo(NodeId node) const;
   /// Whether a path must not go: see PlaceMap::locked, and by what the survey itself shows.
   bool locked(std::string_view path) const;
   Subject subject(NodeId node) const;
@@ -113,7 +121,7 @@ public:
   /// Files at or beneath entries that somebody holds open, in order: they come free when those end.
   std::vector<NodeId> openIn(std::span<const Subject> items) const;
   /// Who holds a file of `held` open.
-  const std::string& holderOf(NodeId file) const { return options.openInodes.at(tree.inode(file)); }
+  const std::string& holderOf(NodeId file) const { return heldBy.at(file); }
   /// The strictest standing of an entry and of everything beneath it; the worst regret likewise.
   Judgement strictest(NodeId node) const;
   /// Sums and times of a find, from its items.
@@ -125,10 +133,13 @@ public:
 
 private:
   void takeJudgements();
+  bool inNestedSubvolume(NodeId node) const;
+  absl::flat_hash_map<NodeId, std::string> openEntries() const;
   absl::flat_hash_set<NodeId> heldOpen() const;
   void findKinds();
   void findBusy();
   void findTrashes();
+  void findFixed();
   std::optional<TrashForm> trashAt(NodeId folder) const;
   std::vector<Judgement> beneath_;  ///< by folder number: the strictest and the worst in it
 };

@@ -150,6 +150,8 @@ Result<std::vector<JournalRecord>> Job::rehearse() {
 }
 
 Result<RunReport> Job::reclaim(std::string_view token, const RunControl& control) {
+  // What was set aside comes back without a register; what goes must be asked about.
+  if (workshop_.visitsProblem) return tl::unexpected(*workshop_.visitsProblem);
   auto drive = guarded();
   if (!drive) return tl::unexpected(drive.error());
   if (consent().token != token) return fail(Errc::noConsent, "reclaim");
@@ -162,7 +164,7 @@ Result<RunReport> Job::reclaim(std::string_view token, const RunControl& control
     if (o.state == LineOutcome::State::done) done.push_back(o.line);
   plan_.takeOff(done);
   if (const auto held = runs_.held(report->run); held) place_.noteHolds(*held);
-  auto saved = place_.afterChange();
+  auto saved = place_.afterChange(!report->unanswered);
   if (auto plan = plan_.save(); !plan) saved = plan;
   // The run is over and known; what failed since must not hide it.
   if (!saved && !report->journalFailed) {
@@ -183,7 +185,7 @@ void Job::tidyUnused(const GuardedDrive& drive) const {
 }
 
 Result<std::vector<JournalRecord>> Job::undo(std::int64_t run, std::stop_token stop) {
-  const auto held = runs_.held(run);
+  auto held = runs_.held(run);
   if (!held || (held->empty() && cutShort_.empty())) return held;
   auto drive = guarded();
   if (!drive) return tl::unexpected(drive.error());
@@ -197,6 +199,7 @@ Result<std::vector<JournalRecord>> Job::undo(std::int64_t run, std::stop_token s
 }
 
 Result<std::vector<JournalRecord>> Job::release(std::string_view token, std::stop_token stop) {
+  if (workshop_.visitsProblem) return tl::unexpected(*workshop_.visitsProblem);
   auto drive = guarded();
   if (!drive) return tl::unexpected(drive.error());
   if (auto settled = settle(*drive); !settled) return settled;

@@ -8,6 +8,7 @@
 #include "core/os/linux_file_system.h"
 #include "core/os/linux_mount_table.h"
 #include "core/os/linux_open_files.h"
+#include "core/os/paths.h"
 #include "core/os/rights/helper_client.h"
 #include "core/os/rights/helper_snapshots.h"
 #include "core/os/system_clock.h"
@@ -29,7 +30,10 @@ Workshop linuxWorkshop() {
     workshop.places = std::move(*places);
   else
     workshop.placesProblem = places.error();
-  workshop.visits = Register::open(registerFile()).value_or(nullptr);
+  if (auto visits = Register::open(registerFile()))
+    workshop.visits = std::move(*visits);
+  else if (exists(registerFile()))  // where none is, nothing is known to be kept
+    workshop.visitsProblem = visits.error();
   return workshop;
 }
 

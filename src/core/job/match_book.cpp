@@ -119,7 +119,7 @@ Result<MatchResult> MatchBook::match(const Options& options, ProgressSink* progr
   if (auto here = place_.checkHere("match"); !here) return tl::unexpected(here.error());
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
   const Site& site = place_.site();
-  const auto root = site.files()->openRoot(site.root());
+  const auto root = site.files()->openToRead(site.root());
   if (!root) return tl::unexpected(root.error());
   const FindContext& context = *surveys_.context();
   const MatchOptions how = matchOptions(options);

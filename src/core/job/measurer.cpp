@@ -11,10 +11,11 @@ Result<void> Measurer::measureWith(const Options& options, std::stop_token stop,
   const Site& site = place_.site();
   FileSystemPtr files = site.files();
   std::shared_ptr<PrivilegedAccess> access;
-  if (options.everything && site.takesRights()) {
+  if ((options.everything || place_.withRights()) && site.takesRights()) {
     auto started = workshop_.privileged->start(site.root());
     if (started) {
       access = std::move(*started);
+      place_.setWithRights();
       files = std::make_shared<FallbackFileSystem>(files, access);
     } else {
       rightsProblem_ = started.error();

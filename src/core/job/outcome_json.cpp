@@ -38,7 +38,11 @@ Json toJson(const RunReport& report) {
                      {"items_done", o.itemsDone},
                      {"problems", std::move(problems)}});
   }
-  Json j{{"run", report.run}, {"stopped", report.stopped}, {"lines", std::move(lines)}};
+  Json j{{"run", report.run},
+         {"stopped", report.stopped},
+         {"unanswered", report.unanswered},
+         {"refill_bytes", report.refill},
+         {"lines", std::move(lines)}};
   if (report.journalFailed) j["journal_failure"] = name(report.journalFailure.code);
   return j;
 }
@@ -115,6 +119,8 @@ Result<RunReport> reportFromJson(const Json& json) {
   RunReport report;
   report.run = in.numberOr<std::int64_t>("run", 0);
   report.stopped = in.flagOr("stopped", false);
+  report.unanswered = in.flagOr("unanswered", false);
+  report.refill = in.numberOr<Bytes>("refill_bytes", 0);
   in.each("lines", mostLines, [&](JsonReader& l) {
     LineOutcome o;
     o.line = l.text("id");

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/own_places.h"
 
-#include <cstdlib>
 #include <fstream>
 #include <sstream>
 
@@ -10,15 +9,13 @@
 namespace zt {
 
 PathBytes ownPlacesFile() {
-  const char* config = std::getenv("XDG_CONFIG_HOME");
-  const char* home = std::getenv("HOME");
-  PathBytes folder = config != nullptr && *config == '/' ? PathBytes(config) : PathBytes();
-  if (folder.empty() && home != nullptr && *home == '/') folder = joinPath(home, ".config");
-  return folder.empty() ? folder : joinPath(folder, "zip-tally/places.toml");
+  const PathBytes base = ownBase("XDG_CONFIG_HOME", ".config");
+  return base.empty() ? base : joinPath(base, "zip-tally/places.toml");
 }
 
 Result<std::shared_ptr<const KnownPlaces>> placesWithOwn(const PathBytes& file) {
   if (file.empty() || !exists(file)) return KnownPlaces::builtIn();
+  if (auto own = checkOwn(file); !own) return tl::unexpected(own.error());
   std::ifstream in(file, std::ios::binary);
   std::ostringstream text;
   text << in.rdbuf();

@@ -35,7 +35,8 @@ JobFile::Documents PlaceBook::documents(bool stale) const {
   Json site{
       {"kind", site_->kind() == "away" ? (site_->drive().standIn ? "stand-in" : "mounted") : site_->kind()},
       {"drive", toJson(site_->drive())},
-      {"stale", stale}};
+      {"stale", stale},
+      {"everything", withRights_}};
   putPath(site, "path", site_->opened());
   putPath(site, "root", site_->root());
   return {{"site", site.dump()}, {"identity", Json{{"job", identity_}}.dump()}};
@@ -63,6 +64,7 @@ struct KnownPlace {
   PathBytes root;
   Drive drive;
   bool stale = false;
+  bool withRights = false;
 };
 
 Result<KnownPlace> knownPlace(const Json& site) {
@@ -72,6 +74,7 @@ Result<KnownPlace> knownPlace(const Json& site) {
   known.path = in.path("path");
   known.root = in.pathOr("root", known.path);
   known.stale = in.flagOr("stale", false);
+  known.withRights = in.flagOr("everything", false);
   // The first version kept two flags, and of the drive its id alone.
   known.kind = in.textOr("kind");
   if (known.kind.empty())
@@ -99,6 +102,7 @@ Result<void> PlaceBook::load(const std::function<Result<SurveyPtr>(const Site&)>
   auto known = knownPlace(parseJson(text->value_or("")));
   if (!known) return tl::unexpected(known.error());
   reading_.stale = known->stale;
+  withRights_ = known->withRights;
   if (known->kind == "imported") {
     site_ = awaySite(workshop_, known->drive, known->root, known->path, Errc::imported);
     auto survey = kept(*site_);
@@ -124,19 +128,20 @@ Result<void> PlaceBook::readAgain() {
   if (!root) return tl::unexpected(root.error());
   const auto usage = site_->files()->usage(**root);
   if (!usage) return tl::unexpected(usage.error());
-  reading_ = {usage->available, usage->capacity, site_->clock().now(), reading_.stale};
+  reading_ = {usage->available, usage->capacity, usage->rise, site_->clock().now(), reading_.stale};
   return {};
 }
 
-Result<void> PlaceBook::afterChange() {
+Result<void> PlaceBook::afterChange(bool answers) {
   reading_.stale = true;
-  auto read = readAgain();
+  auto read = answers ? readAgain() : Result<void>{};
   if (auto put = file_.put(documents(reading_.stale)); !put) return put;
   return read;
 }
 
 void PlaceBook::remember(const Survey& survey) {
-  reading_ = {survey.usage.available, survey.usage.capacity, survey.finished, reading_.stale};
+  reading_ = {survey.usage.available, survey.usage.capacity, survey.usage.rise, survey.finished,
+              reading_.stale};
 }
 
 void PlaceBook::adopt(const Survey& survey) {

@@ -32,6 +32,7 @@ public:
   struct Reading {
     Bytes free = 0;  ///< available bytes
     Bytes capacity = 0;
+    CounterRise rise;
     TimeNs when = 0;
     bool stale = false;  ///< an action has changed the drive since the survey
   };
@@ -39,8 +40,12 @@ public:
   Result<void> readAgain();
   /// The figures of a survey that was kept earlier; for a place that cannot be read.
   void remember(const Survey& survey);
+  /// Whether the place was measured with rights: then it always is, or what was seen would seem to be gone.
+  bool withRights() const { return withRights_; }
+  void setWithRights() { withRights_ = true; }
   /// What follows on every change of the drive: its figures are read anew, and the survey is stale.
-  Result<void> afterChange();
+  /// `answers`: whether it may be asked.
+  Result<void> afterChange(bool answers = true);
   /// The figures of a survey that was kept just now.
   void adopt(const Survey& survey);
 
@@ -62,6 +67,7 @@ private:
   SitePtr site_;
   std::string identity_;
   Reading reading_;
+  bool withRights_ = false;
 };
 
 }  // namespace zt

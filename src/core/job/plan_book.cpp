@@ -88,7 +88,7 @@ Result<void> PlanBook::addTarget(const std::string& label, const std::string& te
   const Bytes capacity = place_.reading().capacity;
   const auto bytes = parseAmount(amount, capacity);
   if (!bytes) return tl::unexpected(bytes.error());
-  if (*bytes > capacity) return fail(Errc::badInput, "amount", {}, amount);
+  if (*bytes > capacity) return fail(Errc::tooMuch, "amount", {}, amount);
   std::vector<Target> targets = targets_;
   targets.insert(targets.begin(), Target{TargetOrigin::task, label, amount, *bytes, true, passing});
   return setTargets(std::move(targets));
@@ -104,20 +104,6 @@ Result<void> PlanBook::addPaths(const std::vector<PathBytes>& paths, std::string
   return ids ? add(*ids, action) : Result<void>(tl::unexpected(ids.error()));
 }
 
-namespace {
-
-/// A snapshot in a folder, which goes as what it is or not at all; noNode if there is none.
-NodeId pointWithin(const FindContext& context, NodeId node) {
-  if (node == noNode || !context.tree.isFolder(node)) return noNode;
-  for (std::size_t i = 0; i < context.points.kept(); ++i)
-    if (const NodeId point = context.points[static_cast<std::uint32_t>(i)].node;
-        point != noNode && context.gain.beneath(point, node))
-      return point;
-  return noNode;
-}
-
-}  // namespace
-
 /// Fails with inUse, and who, for the first thing that somebody has in use. What was in use when the survey
 /// was made is asked for once more: it may be free by now.
 Result<void> PlanBook::checkInUse(const Plan& plan) const {
@@ -126,8 +112,8 @@ Result<void> PlanBook::checkInUse(const Plan& plan) const {
   for (const PlanLine& line : plan.lines) {
     if (!line.step->touches) continue;
     for (const Subject& item : line.items) {
-      if (const NodeId point = pointWithin(context, item.node); point != noNode)
-        return fail(Errc::otherDevice, "plan", item.path, escapePath(context.tree.path(point)));
+      if (item.node != noNode)
+        if (auto whole = checkWhole(context, item.node, item.path); !whole) return whole;
       const std::string* who = item.node == noNode ? nullptr : context.holderIn(item.node);
       if (who == nullptr) continue;
       if (place_.site().closed()) return fail(Errc::inUse, "plan", item.path, *who);
@@ -343,8 +329,9 @@ Consent PlanBook::toldConsent() const {
   return consent;
 }
 
-PlannedGain PlanBook::planned() const {
-  return surveys_.context() ? plannedGain(plan_, *surveys_.context()) : PlannedGain{};
+PlannedGain PlanBook::gainOf(const Plan& plan) const {
+  if (!surveys_.context()) return {};
+  return reaching(place_.reading().rise, plannedGain(plan, *surveys_.context()));
 }
 
 namespace {
@@ -373,15 +360,18 @@ void addFreed(const FindContext& c, const Marks& marks, const StepTable& steps, 
 
 }  // namespace
 
-/// Takes out of finds what is at, in or above some paths, and what is in use. What is left of a find can go
-/// without it.
+/// Takes out of finds what is at, in or above some paths, what cannot go, and what is in use. What is left of
+/// a find can go without it.
 void PlanBook::leaveOut(std::vector<Find>& finds, const std::vector<PathBytes>& keep) const {
   const FindContext& context = *surveys_.context();
-  const bool points = context.points.kept() > 0;
-  if (keep.empty() && context.held.empty() && context.busy.empty() && !points) return;
+  if (keep.empty() && context.held.empty() && context.busy.empty() && context.fixed.empty() &&
+      context.points.empty())
+    return;
   const auto stays = [&](const Subject& item) {
-    if (points && pointWithin(context, item.node) != noNode) return true;
-    if (item.node != noNode && context.holderIn(item.node) != nullptr) return true;
+    const bool entry = item.kind == SubjectKind::entry && item.node != noNode;
+    if (entry && context.points.lockAround(context.tree, item.node) != PointLock::none) return true;
+    if (item.node != noNode && (context.cannotGo(item.node) || context.holderIn(item.node) != nullptr))
+      return true;
     return std::any_of(keep.begin(), keep.end(), [&](const PathBytes& path) {
       return item.path == path || beneath(item.path, path) || beneath(path, item.path);
     });
@@ -402,6 +392,7 @@ Result<Proposal> PlanBook::propose(ProposeOptions options) const {
   const Target* most = hardest(targets_);
   const Bytes free = place_.reading().free;
   Bytes need = most != nullptr && most->bytes > free ? most->bytes - free : 0;
+  if (need > 0) need += place_.reading().rise.refill.value_or(0);
   // A little more than the shortfall: the machine goes on writing, and folders for the hold take a block.
   if (need > 0) need += need / 2000 + 65536;
   std::vector<Find> finds(surveys_.finds()->begin(), surveys_.finds()->end());
@@ -412,7 +403,10 @@ Result<Proposal> PlanBook::propose(ProposeOptions options) const {
     Proposal proposal = zt::propose(finds, need, context, workshop_.craft->steps, marks_, options);
     const auto kept = copies(proposal.plan);
     const auto taken = kept ? kept->allTaken() : std::vector<const EqualFiles*>{};
-    if (taken.empty()) return proposal;
+    if (taken.empty()) {
+      if (!place_.reading().rise.refill && need > 0) proposal.reached = proposal.optimal = false;
+      return proposal;
+    }
     // Of each group one stays; what else there is may make up for it.
     for (const EqualFiles* group : taken)
       options.keep.push_back(context.tree.path(keeperOf(context, *group, marks_, usualOrder()).node));

@@ -62,7 +62,9 @@ public:
   /// leaves the plan; the other things of its line stay where they go without it.
   Result<void> mark(const std::vector<PathBytes>& paths, std::optional<Mark> mark);
 
-  PlannedGain planned() const;
+  PlannedGain planned() const { return gainOf(plan_); }
+  /// What a plan brings to the counter that targets are of, as the drive stands now.
+  PlannedGain gainOf(const Plan& plan) const;
   /// What sees to it that a copy stays of all that this plan takes; nullptr where no contents were compared.
   std::shared_ptr<const Copies> copies(const Plan& plan) const;
   /// Works a plan out for the hardest target, from what is free now.

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/register.h"
 
-#include <cstdlib>
-
 #include "core/job/sqlite.h"
 #include "core/os/paths.h"
 
@@ -64,7 +62,9 @@ Register::Register(PathBytes file, std::unique_ptr<SQLite::Database> db)
 Register::~Register() = default;
 
 Result<std::shared_ptr<Register>> Register::open(const PathBytes& file) {
+  if (file.empty()) return fail(Errc::notThere, "register");
   if (auto made = makeFolders(PathBytes(parentPath(file))); !made) return tl::unexpected(made.error());
+  if (auto own = checkOwn(file); !own) return tl::unexpected(own.error());
   Errc refusal = Errc::io;
   auto opened = guarded(file, [&]() -> std::shared_ptr<Register> {
     auto db =
@@ -289,12 +289,8 @@ std::vector<PathBytes> Register::holds(const std::string& drive) {
 }
 
 PathBytes registerFile() {
-  const char* data = std::getenv("XDG_DATA_HOME");
-  const char* home = std::getenv("HOME");
-  PathBytes base = data != nullptr && data[0] == '/' ? PathBytes(data)
-                   : home != nullptr                 ? joinPath(home, ".local/share")
-                                                     : PathBytes("/var/tmp");
-  return joinPath(base, "zip-tally/register.sqlite");
+  const PathBytes base = ownBase("XDG_DATA_HOME", ".local/share");
+  return base.empty() ? base : joinPath(base, "zip-tally/register.sqlite");
 }
 
 }  // namespace zt

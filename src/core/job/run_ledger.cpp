@@ -7,6 +7,7 @@
 #include <array>
 
 #include "core/job/outcome_json.h"
+#include "core/reclaim/watch.h"
 
 namespace zt {
 
@@ -26,9 +27,11 @@ Result<void> RunLedger::load() {
   report->run = rows->back().id;
   const auto records = file_.records(report->run, {});
   if (!records) return tl::unexpected(records.error());
+  absl::flat_hash_map<std::string, LineOutcome*> lineOf;
+  for (LineOutcome& o : report->lines) lineOf.emplace(o.line, &o);
   for (const JournalRecord& r : *records)
-    for (LineOutcome& o : report->lines)
-      if (r.problem && r.line == o.line) o.problems.push_back(r);
+    if (const auto line = lineOf.find(r.line); r.problem && line != lineOf.end())
+      line->second->problems.push_back(r);
   report_ = std::move(*report);
   return {};
 }
@@ -36,13 +39,17 @@ Result<void> RunLedger::load() {
 Result<RunReport> RunLedger::carryOut(const GuardedDrive& drive, const Plan& plan, std::string_view token,
                                       const RunControl& control) {
   if (consentFor(plan).token != token) return fail(Errc::noConsent, "reclaim");
-  if (auto synced = drive.files->syncAll(*drive.root); !synced) return tl::unexpected(synced.error());
-  const auto usage = drive.files->usage(*drive.root);
+  Watch watch(drive.answersWithin);
+  const auto usage = watch.answerOf([files = watch.over(drive.files), root = drive.root] {
+    const auto synced = files->syncAll(*root);
+    return synced ? files->usage(*root) : Result<SpaceUsage>(tl::unexpected(synced.error()));
+  });
   if (!usage) return tl::unexpected(usage.error());
   const auto run = file_.beginRun(workshop_.clock->now(), usage->available, toJson(plan).dump());
   if (!run) return tl::unexpected(run.error());
   auto report = Runner(drive, file_, *run).carryOut(plan, token, control);
   if (!report) return report;
+  report->refill = usage->rise.refill.value_or(0);
   report_ = *report;
   // The items are safe in the journal; a full job disk now costs the summary only.
   std::vector<JobFile::Credit> credits;
@@ -63,8 +70,11 @@ Result<std::vector<JournalRecord>> RunLedger::held(std::int64_t run) {
 
 template <class Work>
 Result<std::vector<JournalRecord>> RunLedger::credited(const GuardedDrive& drive, Work work) {
-  auto space = SpaceLedger::begin(*drive.files, drive.root);
-  if (!space) return tl::unexpected(space.error());
+  Watch watch(drive.answersWithin);
+  const FileSystemPtr files = watch.over(drive.files);
+  auto begun = watch.answerOf([files, root = drive.root] { return SpaceLedger::begin(*files, root); });
+  if (!begun) return tl::unexpected(begun.error());
+  const auto space = std::make_shared<SpaceLedger>(std::move(*begun));
   Result<std::vector<JournalRecord>> records = work();
   if (!records) return records;
   // By line, in the order of the records.
@@ -76,7 +86,8 @@ Result<std::vector<JournalRecord>> RunLedger::credited(const GuardedDrive& drive
     if (fresh) credits.push_back({r.run, r.line, 0}), freed.emplace_back();
     if (r.state == ItemState::gone) freed[at->second] += r.freed;
   }
-  space->settle();
+  // A counter that does not answer any more costs the credits alone.
+  if (!watch.call([files, space] { space->settle(); })) return records;
   const auto rose = static_cast<SignedBytes>(space->last()) - static_cast<SignedBytes>(space->first());
   const auto shares = shareOut(rose, freed);
   for (std::size_t i = 0; i < credits.size(); ++i) credits[i].rose = shares[i];
@@ -148,6 +159,8 @@ Result<std::vector<ProvedRun>> RunLedger::provedRuns() {
   if (!rows) return tl::unexpected(rows.error());
   const auto credits = file_.credits();
   if (!credits) return tl::unexpected(credits.error());
+  absl::flat_hash_map<std::pair<std::int64_t, std::string>, SignedBytes> rose;
+  for (const auto& c : *credits) rose[{c.run, c.line}] += c.rose;
   std::vector<ProvedRun> runs;
   for (const auto& row : *rows) {
     ProvedRun run;
@@ -166,11 +179,11 @@ Result<std::vector<ProvedRun>> RunLedger::provedRuns() {
       auto report = reportFromJson(parseJson(row.outcome));
       if (!report) return tl::unexpected(report.error());
       run.lines = std::move(report->lines);
+      run.refill = report->refill;
     }
     for (LineOutcome& o : run.lines) {
-      o.rose = 0;
-      for (const auto& c : *credits)
-        if (c.run == row.id && c.line == o.line) o.rose += c.rose;
+      const auto credit = rose.find({row.id, o.line});
+      o.rose = credit == rose.end() ? 0 : credit->second;
     }
     runs.push_back(std::move(run));
   }

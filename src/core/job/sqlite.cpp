@@ -3,7 +3,10 @@
 
 namespace zt::sqlite {
 
-Errc codeOf(int sqlite) {
+Errc codeOf(int sqlite, int extended) {
+  // The memory that is shared beside a database is made as large as need be, and written to: no room for it
+  // is no fault of the drive.
+  if (extended == SQLITE_IOERR_SHMSIZE || extended == SQLITE_IOERR_SHMMAP) return Errc::noSpace;
   switch (sqlite) {
     case SQLITE_FULL:
       return Errc::noSpace;

@@ -10,7 +10,8 @@
 /// What the two databases (job files, the register) have in common.
 namespace zt::sqlite {
 
-Errc codeOf(int sqlite);
+/// `extended`: where a plain code says only that the system failed, it says of what.
+Errc codeOf(int sqlite, int extended = 0);
 
 /// Runs database work; its exceptions end here, as errors of `operation` on `path`.
 template <class Work>
@@ -23,7 +24,7 @@ auto guarded(std::string_view operation, const PathBytes& path, Work work) -> Re
       return work();
     }
   } catch (const SQLite::Exception& e) {
-    return fail(codeOf(e.getErrorCode()), operation, path, e.what());
+    return fail(codeOf(e.getErrorCode(), e.getExtendedErrorCode()), operation, path, e.what());
   }
 }
 

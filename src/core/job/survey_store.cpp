@@ -32,7 +32,7 @@ public:
   Heads(const Site& site, const Survey& survey) {
     if (site.closed()) return;
     open_->files = site.files();
-    open_->root = site.files()->openRoot(site.root()).value_or(nullptr);
+    open_->root = site.files()->openToRead(site.root()).value_or(nullptr);
     open_->survey = &survey;
   }
   ~Heads() { *open_ = {}; }
@@ -84,7 +84,7 @@ std::vector<HomeRoot> homesElsewhere(const Site& site, const Survey& survey,
                                      const std::vector<SystemRoot>& systems) {
   std::vector<HomeRoot> homes;
   if (site.closed()) return homes;
-  const auto root = site.files()->openRoot(site.root());
+  const auto root = site.files()->openToRead(site.root());
   for (const SystemRoot& system : systems) {
     if (!root || system.family != SystemFamily::linuxFamily || !system.certain || system.previous ||
         !system.prefix.empty())
@@ -117,10 +117,13 @@ void takeHolders(const Site& site, FindOptions& options) {
   const auto listing = site.openFiles()->list();
   if (!stat || !listing) return;
   std::set<std::string> programs;
+  const PathBytes top = site.root() == "/" ? PathBytes{} : site.root();
   for (const OpenFile& file : listing->files) {
     // The root is held by its own mount, and never goes.
     if (file.device == stat->device && file.inode != stat->inode)
       options.openInodes.emplace(file.inode, file.holder);
+    if (file.device != stat->device && !file.path.empty() && beneath(file.path, top))
+      options.openPaths.emplace(file.path.substr(top.size() + 1), std::pair(file.inode, file.holder));
     if (file.pid != 0) programs.insert(file.holder);
   }
   options.programs.assign(programs.begin(), programs.end());
@@ -211,7 +214,7 @@ Result<SurveyStore::Prepared> SurveyStore::prepare(const Site& site, SurveyPtr s
   content.context = contextOf(site, survey);
   DetectInput input{content.context, nullptr, nullptr};
   if (!site.closed()) {
-    auto root = site.files()->openRoot(site.root());
+    auto root = site.files()->openToRead(site.root());
     if (!root) return tl::unexpected(root.error());
     input.files = site.files();
     input.root = std::move(*root);

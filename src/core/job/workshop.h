@@ -25,6 +25,8 @@ std::shared_ptr<const Craft> builtInCraft();
 struct Workshop : System {
   std::shared_ptr<const Craft> craft = builtInCraft();
   std::shared_ptr<Register> visits = nullptr;
+  /// Why the register could not be opened: then nothing is reclaimed, because nobody knows what is kept.
+  std::optional<Error> visitsProblem = std::nullopt;
   std::shared_ptr<const KnownPlaces> places = KnownPlaces::builtIn();
   /// Why a user's own places could not be read: then no job is opened.
   std::optional<Error> placesProblem = std::nullopt;

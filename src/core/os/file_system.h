@@ -35,6 +35,9 @@ struct EntryStat {
   /// Others may hold some of its bytes too (shared extents), or hold them otherwise than the block count
   /// says.
   bool mayShare = false;
+  /// Who works here cannot remove it, or of a folder what lies in it: immutable, append-only, or without the
+  /// right to write.
+  bool fixed = false;
   bool point = false;  ///< the top of a snapshot: a state that was kept, and not part of what lies around it
 };
 
@@ -103,11 +106,24 @@ public:
 };
 using FolderPtr = std::shared_ptr<Folder>;
 
+/// How a counter of free bytes answers to bytes that come free.
+struct CounterRise {
+  /// So much must come free before it rises at all: what is kept back for others is used up by it. Nothing
+  /// where that is not known.
+  std::optional<Bytes> refill = 0;
+  Bytes follows = 0;  ///< may come beside, once the file system has room for its own records again
+  /// It rises by `least` to `most` times a file's bytes, divided by `of`: files can be stored more than once.
+  unsigned least = 1, most = 1, of = 1;
+  bool operator==(const CounterRise&) const = default;
+};
+
 /// Room on the file system that a folder lies on, in bytes and entries.
 struct SpaceUsage {
   Bytes capacity = 0;
+  Bytes block = 4096;   ///< what files are stored in
   Bytes free = 0;       ///< all free blocks, the reserved ones among them
   Bytes available = 0;  ///< what ordinary users can have; reserved = free − available
+  CounterRise rise;
   std::uint64_t inodes = 0;
   std::uint64_t inodesFree = 0;
   bool readOnly = false;
@@ -154,6 +170,10 @@ public:
   /// Opens the folder that will be the root of all further work. `path` is absolute, or relative to the
   /// working directory.
   virtual Result<FolderPtr> openRoot(const PathBytes& path) = 0;
+  /// As `openRoot`, for reading alone: nothing can be changed by it, and where the system allows that,
+  /// listing sets no access time, whosever the folders are. To be let go soon: the drive cannot be unmounted
+  /// meanwhile.
+  virtual Result<FolderPtr> openToRead(const PathBytes& path) { return openRoot(path); }
   /// Opens a direct subfolder; fails with notAFolder on anything else, symbolic links included, and with
   /// otherDevice where another file system is mounted on it.
   virtual Result<FolderPtr> openFolder(const Folder& at, std::string_view name) = 0;
@@ -185,6 +205,11 @@ public:
   virtual Result<ExtentFacts> extents(const Folder& at, std::string_view name) = 0;
   /// Every run of a regular file, in its order; of more than `mostExtents` it fails with badInput.
   virtual Result<std::vector<FileExtent>> fileMap(const Folder& /*at*/, std::string_view name) {
+    return fail(Errc::unsupported, "extents", PathBytes(name));
+  }
+  /// Where the extended attributes of a regular file lie that do not fit into its inode; nothing if none do
+  /// so.
+  virtual Result<std::vector<FileExtent>> attributeMap(const Folder& /*at*/, std::string_view name) {
     return fail(Errc::unsupported, "extents", PathBytes(name));
   }
   static constexpr std::size_t mostExtents = 1'000'000;

@@ -16,6 +16,7 @@ public:
   explicit ForwardingFileSystem(FileSystemPtr inner) : kept_(std::move(inner)), inner_(*kept_) {}
 
   Result<FolderPtr> openRoot(const PathBytes& path) override { return inner_.openRoot(path); }
+  Result<FolderPtr> openToRead(const PathBytes& path) override { return inner_.openToRead(path); }
   Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override {
     return inner_.openFolder(at, name);
   }
@@ -38,6 +39,9 @@ public:
   }
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override {
     return inner_.extents(at, name);
+  }
+  Result<std::vector<FileExtent>> attributeMap(const Folder& at, std::string_view name) override {
+    return inner_.attributeMap(at, name);
   }
   Result<std::vector<FileExtent>> fileMap(const Folder& at, std::string_view name) override {
     return inner_.fileMap(at, name);

@@ -4,12 +4,14 @@
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <sys/sysmacros.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <array>
 #include <cstring>
 #include <limits>
 #include <string>
+#include <vector>
 
 #include "core/os/linux_folder.h"
 
@@ -18,6 +20,9 @@ namespace zt {
 
 inline int fdOf(const Folder& folder) {
   return static_cast<const LinuxFolder&>(folder).fd();
+}
+inline const ReadingMountPtr& mountOf(const Folder& folder) {
+  return static_cast<const LinuxFolder&>(folder).mount();
 }
 
 /// A name with its terminating zero, without the heap for names of ordinary length.
@@ -54,6 +59,33 @@ inline EntryKind kindOf(unsigned mode) {
   return EntryKind::other;
 }
 
+/// What this process may do by its user, its groups and the permission bits. Further lists of rights are not
+/// asked: who has a right by them alone is taken for somebody who has not.
+class UserRights {
+public:
+  static const UserRights& mine() {
+    static const UserRights rights;
+    return rights;
+  }
+  bool everything() const { return user_ == 0; }
+  uid_t user() const { return user_; }
+  /// Whether names may be removed from a folder.
+  bool changes(std::uint32_t mode, uid_t owner, gid_t group) const {
+    constexpr unsigned writeAndEnter = 3;
+    const bool inGroup = std::find(groups_.begin(), groups_.end(), group) != groups_.end();
+    const unsigned shift = owner == user_ ? 6 : inGroup ? 3 : 0;
+    return everything() || (mode >> shift & writeAndEnter) == writeAndEnter;
+  }
+
+private:
+  UserRights() : user_(::geteuid()), groups_(static_cast<std::size_t>(std::max(0, ::getgroups(0, nullptr)))) {
+    if (::getgroups(static_cast<int>(groups_.size()), groups_.data()) < 0) groups_.clear();
+    groups_.push_back(::getegid());
+  }
+  uid_t user_;
+  std::vector<gid_t> groups_;
+};
+
 inline void fillStat(EntryStat& s, const struct statx& x) {
   s.kind = kindOf(x.stx_mode);
   s.mode = x.stx_mode & 07777u;
@@ -67,6 +99,9 @@ inline void fillStat(EntryStat& s, const struct statx& x) {
   s.modified = toNs(x.stx_mtime);
   s.accessed = toNs(x.stx_atime);
   s.changed = toNs(x.stx_ctime);
+  s.fixed = (x.stx_attributes & (STATX_ATTR_IMMUTABLE | STATX_ATTR_APPEND)) != 0;
+  if (s.kind == EntryKind::folder && !UserRights::mine().changes(x.stx_mode, x.stx_uid, x.stx_gid))
+    s.fixed = true;
   s.born = (x.stx_mask & STATX_BTIME) != 0 ? toNs(x.stx_btime) : 0;
 }
 

@@ -20,7 +20,9 @@
 #include <fstream>
 #include <optional>
 
+#include "core/os/btrfs/btrfs_room.h"
 #include "core/os/btrfs/linux_btrfs.h"
+#include "core/os/counter_rise.h"
 #include "core/os/linux_folder.h"
 #include "core/os/ntfs_record.h"
 
@@ -88,35 +90,20 @@ void addXfs(int fd, Overhead& o) {
   o.parts = {{"pool", *mapped - free}, {"inode-chunks", inodeBytes}, {"headers", xfsFixedBlocks(geometry)}};
 }
 
-/// How often a block group profile writes each byte.
-Bytes copies(std::uint64_t flags) {
-  if ((flags & BTRFS_BLOCK_GROUP_RAID1C4) != 0) return 4;
-  if ((flags & BTRFS_BLOCK_GROUP_RAID1C3) != 0) return 3;
-  const auto two = BTRFS_BLOCK_GROUP_DUP | BTRFS_BLOCK_GROUP_RAID1 | BTRFS_BLOCK_GROUP_RAID10;
-  return (flags & two) != 0 ? 2 : 1;
-}
-
 void addBtrfs(int fd, Overhead& o) {
-  constexpr std::uint64_t slots = 64;
-  std::vector<std::uint64_t> memory(
-      (sizeof(btrfs_ioctl_space_args) + slots * sizeof(btrfs_ioctl_space_info)) / 8 + 1, 0);
-  auto* args = reinterpret_cast<btrfs_ioctl_space_args*>(memory.data());
-  args->space_slots = slots;
-  if (::ioctl(fd, BTRFS_IOC_SPACE_INFO, args) != 0) return;
-  Bytes reserve = 0;
-  Bytes metadata = 0;
-  Bytes system = 0;
-  for (std::uint64_t i = 0; i < std::min<std::uint64_t>(args->total_spaces, slots); ++i) {
-    const btrfs_ioctl_space_info& space = args->spaces[i];
-    if ((space.flags & BTRFS_SPACE_INFO_GLOBAL_RSV) != 0)
-      reserve += space.total_bytes;
-    else if ((space.flags & BTRFS_BLOCK_GROUP_SYSTEM) != 0)
-      system += space.used_bytes * copies(space.flags);
-    else if ((space.flags & BTRFS_BLOCK_GROUP_DATA) == 0)
-      metadata += space.used_bytes * copies(space.flags);
+  Bytes reserve = 0, metadata = 0, system = 0;
+  const auto spaces = btrfsSpaces(fd);
+  for (const BtrfsSpace& s : spaces) {
+    if (s.kind == BtrfsSpace::Kind::reserve) reserve += s.total;
+    if (s.kind == BtrfsSpace::Kind::system) system += s.used * s.copies;
+    if (s.kind == BtrfsSpace::Kind::records) metadata += s.used * s.copies;
   }
+  if (spaces.empty()) return;
   o.known = true;
-  o.parts = {{"metadata", metadata}, {"system-blocks", system}, {"global-reserve", reserve}};
+  // The counters divide all by the copies that files have.
+  struct statvfs v {};
+  const Bytes of = ::fstatvfs(fd, &v) == 0 ? counterRise(fd, v).of : 1;
+  o.parts = {{"metadata", metadata / of}, {"system-blocks", system / of}, {"global-reserve", reserve}};
 }
 
 /// Size of the device that holds the open folder; 0 where there is none (tmpfs, network, Btrfs subvolumes).

@@ -19,23 +19,25 @@
 #include <optional>
 #include <vector>
 
+#include "core/os/counter_rise.h"
 #include "core/os/linux_calls.h"
+#include "core/os/paths.h"
 
 namespace zt {
 
 namespace {
 
-/// Opens with O_NOATIME, and without it where the right is lacking.
+/// Opens with O_NOATIME, and without it where the right is lacking. `from`: what it is opened from.
 template <class Open>
-Result<FolderPtr> openKeepingTimes(std::string_view operation, std::string_view path, Open open) {
+Result<FolderPtr> openKeepingTimes(std::string_view path, const ReadingMountPtr& from, Open open) {
   int fd = open(folderFlags | O_NOATIME);
   bool keeps = true;
   if (fd < 0 && errno == EPERM) {
     fd = open(folderFlags);
     keeps = false;
   }
-  if (fd < 0) return failErrno(operation, PathBytes(path), errno);
-  return std::make_shared<LinuxFolder>(fd, keeps);
+  if (fd < 0) return failErrno("open", PathBytes(path), errno);
+  return std::make_shared<LinuxFolder>(fd, keeps, from);
 }
 
 constexpr std::uint64_t beneathOnly = RESOLVE_BENEATH | RESOLVE_NO_SYMLINKS | RESOLVE_NO_MAGICLINKS;
@@ -76,7 +78,14 @@ EntryKind kindOfType(std::uint8_t type) {
 /// order of their numbers, which is their order on the device.
 class StatBatch {
 public:
-  explicit StatBatch(int fd) : fd_(fd), batch_(room()) {}
+  explicit StatBatch(const Folder& folder)
+      : fd_(fdOf(folder)), mount_(mountOf(folder).get()), batch_(room()) {
+    // In a folder such as /tmp everybody may write, and remove what is his own.
+    struct stat st {};
+    const UserRights& mine = UserRights::mine();
+    onlyOwn_ = !mine.everything() && ::fstat(fd_, &st) == 0 && (st.st_mode & S_ISVTX) != 0 &&
+               st.st_uid != mine.user();
+  }
 
   /// Stats every entry of one getdents64 buffer and hands them to the sink: a few at a time, which stay in
   /// the nearest cache; all at once where their order matters. False if the sink wants no more.
@@ -134,7 +143,12 @@ private:
     struct statx x;
     const bool done = ::statx(fd_, out.name.data(), AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT, statMask, &x) == 0;
     out.error = done ? 0 : errno;
-    if (done) return fillStat(out.stat, x);
+    if (done) {
+      fillStat(out.stat, x);
+      if (onlyOwn_ && x.stx_uid != UserRights::mine().user()) out.stat.fixed = true;
+      if (mount_ != nullptr) out.stat.mountId = mount_->asOthersSeeIt(out.stat.mountId);
+      return;
+    }
     // The room was used before; of this entry only what the listing says is known.
     EntryStat known;
     known.kind = out.stat.kind;
@@ -149,8 +163,10 @@ private:
   }
 
   int fd_;
+  const ReadingMount* mount_;
   std::vector<ScannedEntry>& batch_;
   std::size_t count_ = 0;  ///< entries of the batch in use
+  bool onlyOwn_ = false;   ///< nobody removes what belongs to others
   bool slow_ = false;      ///< the first few took long
   bool timed_ = false;     ///< they have been timed
 };
@@ -164,46 +180,84 @@ Result<void> asResult(int code, std::string_view operation, std::string_view nam
 
 Result<FolderPtr> LinuxFileSystem::openRoot(const PathBytes& path) {
   // The last part may be a link that the user named on purpose; it is resolved once, here, and never again.
-  auto folder =
-      openKeepingTimes("open", path, [&](int flags) { return ::open(path.c_str(), flags & ~O_NOFOLLOW); });
-  return folder;
+  return openKeepingTimes(path, nullptr,
+                          [&](int flags) { return ::open(path.c_str(), flags & ~O_NOFOLLOW); });
+}
+
+Result<FolderPtr> LinuxFileSystem::openToRead(const PathBytes& path) {
+  return mayKeepAllTimes() ? openRoot(path) : openWithoutTrace(path);
+}
+
+Result<FolderPtr> LinuxFileSystem::openWithoutTrace(const PathBytes& path) {
+  auto opened = openRoot(path);
+  if (!opened) return opened;
+  const auto at = openedPath(fdOf(**opened));
+  if (!at) return opened;
+  const ReadingMountPtr mount = readingMount(fdOf(**opened), *at);
+  const int from = mount->copy < 0 ? fdOf(**opened) : mount->copy;
+  auto quiet = openKeepingTimes(path, mount, [&](int flags) { return ::openat(from, ".", flags); });
+  return quiet ? quiet : opened;
 }
 
 namespace {
 
-std::optional<std::uint64_t> mountOf(int fd) {
+std::optional<std::uint64_t> mountIdOf(int fd) {
   struct statx x;
   if (::statx(fd, "", AT_EMPTY_PATH | AT_NO_AUTOMOUNT, STATX_MNT_ID, &x) != 0) return std::nullopt;
   return x.stx_mnt_id;
 }
 
 /// Down one folder, never through a link. With `sameMount` what is mounted there is refused.
-Result<FolderPtr> stepInto(int at, const char* name, bool sameMount) {
-  auto opened = openKeepingTimes("open", name, [&](int flags) { return ::openat(at, name, flags); });
+Result<FolderPtr> stepInto(const Folder& at, const char* name, bool sameMount) {
+  auto opened =
+      openKeepingTimes(name, mountOf(at), [&](int flags) { return ::openat(fdOf(at), name, flags); });
   if (!opened || !sameMount) return opened;
-  const auto here = mountOf(at);
-  if (!here || here != mountOf(fdOf(**opened))) return fail(Errc::otherDevice, "open", name);
+  const auto here = mountIdOf(fdOf(at));
+  if (!here || here != mountIdOf(fdOf(**opened))) return fail(Errc::otherDevice, "open", name);
   return opened;
 }
 
 Result<FolderPtr> openStepByStep(const Folder& root, std::string_view relative, bool sameMount) {
-  auto at = stepInto(fdOf(root), ".", false);
+  auto at = stepInto(root, ".", false);
   for (const auto part : splitPath(relative)) {
     const CName name(part);
     if (!at) return at;
     if (!name.valid()) return fail(Errc::outsideRoot, "open", PathBytes(relative));
-    at = stepInto(fdOf(**at), name.get(), sameMount);
+    at = stepInto(**at, name.get(), sameMount);
   }
   return at;
 }
 
 }  // namespace
 
+namespace {
+/// A folder beneath one that must be read in pieces, through its piece; nullptr where it needs none.
+FolderPtr fromItsPiece(LinuxFileSystem& files, const Folder& at, const Result<FolderPtr>& direct) {
+  const auto& mount = mountOf(at);
+  if (mount == nullptr || mount->quiet || !direct || (*direct)->keepsAccessTime()) return nullptr;
+  const auto path = openedPath(fdOf(**direct));
+  const ReadingMountPtr piece = path ? mount->pieceOf(*path) : nullptr;
+  if (piece == nullptr) return nullptr;
+  const LinuxFolder top(::fcntl(piece->copy, F_DUPFD_CLOEXEC, 0), true, piece);
+  const auto read =
+      files.openBeneath(top, path->size() > piece->at.size() ? path->substr(piece->at.size() + 1) : "");
+  const auto same = files.stat(**direct, {});
+  const auto now = read ? files.stat(**read, {}) : Result<EntryStat>(tl::unexpected(read.error()));
+  return same && now && same->inode == now->inode && same->device == now->device ? *read : nullptr;
+}
+}  // namespace
+
 Result<FolderPtr> LinuxFileSystem::openFolder(const Folder& at, std::string_view name) {
+  auto direct = openFolderDirectly(at, name);
+  const FolderPtr piece = fromItsPiece(*this, at, direct);
+  return piece ? piece : std::move(direct);
+}
+
+Result<FolderPtr> LinuxFileSystem::openFolderDirectly(const Folder& at, std::string_view name) {
   const CName cname(name);
   if (!cname.valid()) return fail(Errc::outsideRoot, "open", PathBytes(name));
   if (opening_ == Opening::stepByStep) return openStepByStep(at, name, true);
-  auto opened = openKeepingTimes("open", name, [&](int flags) {
+  auto opened = openKeepingTimes(name, mountOf(at), [&](int flags) {
     return openat2Beneath(fdOf(at), cname.get(), flags, beneathOnly | RESOLVE_NO_XDEV);
   });
   // O_DIRECTORY|O_NOFOLLOW says ELOOP or ENOTDIR for a link; both mean that it is no folder.
@@ -233,8 +287,9 @@ Result<FolderPtr> openDown(const Folder& root, std::string_view relative, std::u
     rest.remove_prefix(std::min(rest.size(), step.size() + 1));
     const std::string text = step.empty() ? "." : std::string(step);
     const int base = at ? fdOf(*at) : fdOf(root);
-    auto next = openKeepingTimes(
-        "open", relative, [&](int flags) { return openat2Beneath(base, text.c_str(), flags, resolve); });
+    auto next = openKeepingTimes(relative, mountOf(root), [&](int flags) {
+      return openat2Beneath(base, text.c_str(), flags, resolve);
+    });
     if (!next) return next;
     at = std::move(*next);
   } while (!rest.empty());
@@ -243,6 +298,12 @@ Result<FolderPtr> openDown(const Folder& root, std::string_view relative, std::u
 }  // namespace
 
 Result<FolderPtr> LinuxFileSystem::openBeneath(const Folder& root, std::string_view relative) {
+  auto direct = openBeneathDirectly(root, relative);
+  const FolderPtr piece = fromItsPiece(*this, root, direct);
+  return piece ? piece : std::move(direct);
+}
+
+Result<FolderPtr> LinuxFileSystem::openBeneathDirectly(const Folder& root, std::string_view relative) {
   if (opening_ == Opening::stepByStep) {
     if (relative.starts_with('/')) return fail(Errc::outsideRoot, "open", PathBytes(relative));
     return openStepByStep(root, relative, true);
@@ -264,6 +325,7 @@ Result<EntryStat> LinuxFileSystem::stat(const Folder& at, std::string_view name)
     return failErrno("stat", PathBytes(name), errno);
   EntryStat s;
   fillStat(s, x);
+  if (const auto& mount = mountOf(at)) s.mountId = mount->asOthersSeeIt(s.mountId);
   return s;
 }
 
@@ -272,7 +334,7 @@ Result<void> LinuxFileSystem::scan(const Folder& at, ScanSink& sink) {
       std::size_t{32} * 1024;  // with the stats beside it, it stays in the cache
   thread_local std::unique_ptr<char[]> buffer(new char[bufferSize]);
   const int fd = fdOf(at);
-  StatBatch batch(fd);
+  StatBatch batch(at);
   if (static_cast<const LinuxFolder&>(at).listedBefore() && ::lseek(fd, 0, SEEK_SET) != 0)
     return failErrno("list", {}, errno);
   for (;;) {
@@ -286,11 +348,15 @@ Result<void> LinuxFileSystem::scan(const Folder& at, ScanSink& sink) {
 
 Result<SpaceUsage> LinuxFileSystem::usage(const Folder& at) {
   struct statvfs v;
-  if (::fstatvfs(fdOf(at), &v) != 0) return failErrno("usage", {}, errno);
+  const auto& mount = mountOf(at);  // a copy is read-only, the drive need not be
+  const int fd = mount != nullptr && mount->original >= 0 ? mount->original : fdOf(at);
+  if (::fstatvfs(fd, &v) != 0) return failErrno("usage", {}, errno);
   SpaceUsage u;
   u.capacity = v.f_blocks * v.f_frsize;
+  u.block = std::max<Bytes>(512, v.f_frsize);
   u.free = v.f_bfree * v.f_frsize;
   u.available = v.f_bavail * v.f_frsize;
+  u.rise = counterRise(fd, v);
   u.inodes = v.f_files;
   u.inodesFree = v.f_ffree;
   u.readOnly = (v.f_flag & ST_RDONLY) != 0;

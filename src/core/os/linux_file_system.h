@@ -14,6 +14,9 @@ public:
   explicit LinuxFileSystem(Opening opening = Opening::atOnce) : opening_(opening) {}
 
   Result<FolderPtr> openRoot(const PathBytes& path) override;
+  Result<FolderPtr> openToRead(const PathBytes& path) override;
+  /// As `openToRead`, for a process that will have fewer rights when it reads than it has now.
+  Result<FolderPtr> openWithoutTrace(const PathBytes& path);
   Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override;
   Result<FolderPtr> openBeneath(const Folder& root, std::string_view relative) override;
   Result<FolderPtr> openNoLinks(const Folder& at, std::string_view relative) override;
@@ -24,6 +27,7 @@ public:
   Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override;
   Result<OpenedFilePtr> openFile(const Folder& at, std::string_view name) override;
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override;
+  Result<std::vector<FileExtent>> attributeMap(const Folder& at, std::string_view name) override;
   Result<std::vector<FileExtent>> fileMap(const Folder& at, std::string_view name) override;
   Result<SpaceUsage> usage(const Folder& at) override;
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override;
@@ -36,6 +40,8 @@ public:
   Result<void> syncAll(const Folder& at) override;
 
 private:
+  Result<FolderPtr> openFolderDirectly(const Folder& at, std::string_view name);
+  Result<FolderPtr> openBeneathDirectly(const Folder& root, std::string_view relative);
   Opening opening_;
 };
 

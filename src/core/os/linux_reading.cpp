@@ -214,9 +214,9 @@ Result<OpenedFilePtr> LinuxFileSystem::openFile(const Folder& at, std::string_vi
 
 namespace {
 /// Hands over a file's extents in their order until `each` has enough. Linux:
-/// Documentation/filesystems/fiemap.
+/// Documentation/filesystems/fiemap. `flags`: FIEMAP_FLAG_SYNC where what was written a moment ago counts.
 template <class Each>
-Result<void> eachExtent(const Folder& at, std::string_view name, Each each) {
+Result<void> eachExtent(const Folder& at, std::string_view name, std::uint32_t flags, Each each) {
   const CName cname(name);
   if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "extents", PathBytes(name));
   // Opening alone sets no access time.
@@ -231,6 +231,7 @@ Result<void> eachExtent(const Folder& at, std::string_view name, Each each) {
     map->fm_start = from;
     map->fm_length = ~std::uint64_t{0} - from;
     map->fm_extent_count = room;
+    map->fm_flags = flags;
     if (::ioctl(fd, FS_IOC_FIEMAP, map) != 0) return failErrno("extents", PathBytes(name), errno);
     for (std::uint32_t i = 0; i < map->fm_mapped_extents; ++i) {
       const fiemap_extent& e = map->fm_extents[i];
@@ -249,7 +250,7 @@ constexpr std::uint32_t elsewise =
 
 Result<ExtentFacts> LinuxFileSystem::extents(const Folder& at, std::string_view name) {
   ExtentFacts facts;
-  const auto asked = eachExtent(at, name, [&](const fiemap_extent& e) {
+  const auto asked = eachExtent(at, name, 0, [&](const fiemap_extent& e) {
     constexpr std::uint32_t nowhere = FIEMAP_EXTENT_UNKNOWN | FIEMAP_EXTENT_DATA_INLINE;
     if (facts.first == 0 && (e.fe_flags & nowhere) == 0) facts.first = e.fe_physical;
     facts.shared = facts.shared || (e.fe_flags & FIEMAP_EXTENT_SHARED) != 0;
@@ -260,9 +261,11 @@ Result<ExtentFacts> LinuxFileSystem::extents(const Folder& at, std::string_view 
   return facts;
 }
 
-Result<std::vector<FileExtent>> LinuxFileSystem::fileMap(const Folder& at, std::string_view name) {
+namespace {
+Result<std::vector<FileExtent>> mapOf(const Folder& at, std::string_view name, std::uint32_t flags) {
+  constexpr std::size_t mostExtents = FileSystemReader::mostExtents;
   std::vector<FileExtent> all;
-  const auto asked = eachExtent(at, name, [&](const fiemap_extent& e) {
+  const auto asked = eachExtent(at, name, flags, [&](const fiemap_extent& e) {
     constexpr std::uint32_t unsettled = FIEMAP_EXTENT_UNKNOWN | FIEMAP_EXTENT_DELALLOC;
     all.push_back({e.fe_logical, e.fe_physical, e.fe_length, (e.fe_flags & FIEMAP_EXTENT_SHARED) != 0,
                    (e.fe_flags & (elsewise | unsettled)) == 0, (e.fe_flags & FIEMAP_EXTENT_UNWRITTEN) == 0});
@@ -271,6 +274,44 @@ Result<std::vector<FileExtent>> LinuxFileSystem::fileMap(const Folder& at, std::
   if (!asked) return tl::unexpected(asked.error());
   if (all.size() > mostExtents) return fail(Errc::badInput, "extents", PathBytes(name));
   return all;
+}
+}  // namespace
+
+namespace {
+/// What the names and values of a file's attributes come to, but for those that the system itself puts there.
+Bytes attributeBytes(int folder, std::string_view name) {
+  const CName cname(name);
+  const int fd = ::openat(folder, cname.get(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK);
+  if (fd < 0) return 0;
+  const LinuxFolder closer(fd, true);
+  std::string names(65536, 0);
+  const ssize_t size = ::flistxattr(fd, names.data(), names.size());
+  Bytes sum = 0;
+  for (std::size_t from = 0; from < static_cast<std::size_t>(std::max<ssize_t>(0, size));) {
+    const char* const key = names.c_str() + from;
+    from += std::strlen(key) + 1;
+    sum += std::strlen(key) + static_cast<Bytes>(std::max<ssize_t>(0, ::fgetxattr(fd, key, nullptr, 0)));
+  }
+  return sum;
+}
+}  // namespace
+
+Result<std::vector<FileExtent>> LinuxFileSystem::fileMap(const Folder& at, std::string_view name) {
+  return mapOf(at, name, FIEMAP_FLAG_SYNC);
+}
+
+/// Of ext4 an attribute block may be several files' (the kernel's fs/ext4/xattr.c); FIEMAP tells where it
+/// lies. Values that do not fit there lie in inodes of their own, of which it tells nothing: then it fails
+/// with unsupported.
+Result<std::vector<FileExtent>> LinuxFileSystem::attributeMap(const Folder& at, std::string_view name) {
+  auto map = mapOf(at, name, FIEMAP_FLAG_XATTR);
+  if (!map) return map;
+  // What fits into the inode is told as an inline extent.
+  std::erase_if(*map, [](const FileExtent& e) { return !e.plain; });
+  Bytes room = 900;  // that the largest usual inodes have
+  for (const FileExtent& e : *map) room = e.bytes;
+  return attributeBytes(fdOf(at), name) > room ? fail(Errc::unsupported, "extents", PathBytes(name))
+                                               : std::move(map);
 }
 
 }  // namespace zt

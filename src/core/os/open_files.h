@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/base/bytes.h"
+#include "core/base/path_bytes.h"
 #include "core/base/result.h"
 
 namespace zt {
@@ -18,6 +19,8 @@ struct OpenFile {
   std::uint64_t inode = 0;
   bool deleted = false;  ///< no name left: the space comes back on the last close
   Bytes occupied = 0;
+  PathBytes path =
+      {};  ///< where its device number says too little: of a subvolume, of which each has its own
 };
 
 /// The port to what is in use. `list` covers the processes that the caller may look into; `complete` says if

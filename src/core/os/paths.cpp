@@ -2,6 +2,7 @@
 #include "core/os/paths.h"
 
 #include <fcntl.h>
+#include <pwd.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -62,6 +63,50 @@ Result<void> makeFolders(const PathBytes& path) {
     if (::mkdir(part.c_str(), 0700) != 0 && errno != EEXIST && (at == std::string::npos || !exists(part)))
       return failErrno("make-folder", part, errno);
     if (at != std::string::npos) ++at;
+  }
+  return {};
+}
+
+namespace {
+bool belongsToUs(const struct stat& st) {
+  return st.st_uid == ::geteuid() || st.st_uid == 0;
+}
+bool isOurFolder(const char* path) {
+  struct stat st;
+  return path != nullptr && path[0] == '/' && ::stat(path, &st) == 0 && S_ISDIR(st.st_mode) &&
+         st.st_uid == ::geteuid();
+}
+/// Whether it will be ours once it is made.
+bool mayBecomeOurs(const char* path) {
+  struct stat st;
+  return path != nullptr && path[0] == '/' && ::stat(path, &st) != 0 && errno == ENOENT;
+}
+}  // namespace
+
+PathBytes ownBase(const char* variable, const char* under) {
+  const char* said = std::getenv(variable);
+  if (isOurFolder(said) || mayBecomeOurs(said)) return said;
+  const char* home = std::getenv("HOME");
+  if (isOurFolder(home)) return joinPath(home, under);
+  passwd entry{};
+  passwd* found = nullptr;
+  char room[4096];
+  if (::getpwuid_r(::geteuid(), &entry, room, sizeof room, &found) != 0 || found == nullptr) return {};
+  return isOurFolder(entry.pw_dir) ? joinPath(entry.pw_dir, under) : PathBytes{};
+}
+
+Result<void> checkOwn(const PathBytes& file) {
+  for (const PathBytes& path : {PathBytes(parentPath(file)), file}) {
+    struct stat link;
+    struct stat st;
+    if (::lstat(path.c_str(), &link) != 0) {
+      if (errno == ENOENT) continue;
+      return failErrno("own", path, errno);
+    }
+    // A link may be anybody's who could make it there, and what it leads to as well.
+    const bool there = ::stat(path.c_str(), &st) == 0;
+    if (!belongsToUs(link) || (there && (!belongsToUs(st) || (st.st_mode & S_IWOTH) != 0)))
+      return fail(Errc::someoneElses, "own", path);
   }
   return {};
 }

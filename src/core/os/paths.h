@@ -29,6 +29,17 @@ bool exists(const PathBytes& path);
 /// Makes a folder of our own and all above it that are missing; only its owner may look into what is made.
 Result<void> makeFolders(const PathBytes& path);
 
+/// Where files of our own of one kind lie: in the folder that an environment variable says (absolute), else
+/// `under` the home. What does not belong to whoever runs this is passed over (the home that was
+/// left in the environment while somebody became root): then it is the home in the system's list of users.
+/// Empty where there is none.
+PathBytes ownBase(const char* variable, const char* under);
+
+/// Whether what a file of our own says may be believed: neither it nor its folder (nor what they lead to as
+/// links) belongs to anybody but whoever runs this or root, or may be written by everybody. What is not there
+/// yet fits. Fails with someoneElses.
+Result<void> checkOwn(const PathBytes& file);
+
 /// The size of a file of our own and its first bytes (at most `count`).
 Result<FileHead> readHead(const PathBytes& path, std::size_t count);
 

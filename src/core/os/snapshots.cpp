@@ -4,24 +4,63 @@
 #include <xxhash.h>
 
 #include <algorithm>
+#include <map>
+#include <numeric>
 
 namespace zt {
 
-std::string seriesKey(std::string_view origin, std::string_view received, std::string_view path) {
-  const bool came = !received.empty() || origin.empty();
-  return came ? "in " + std::string(parentPath(path)) : std::string(origin);
+namespace {
+
+/// The point that the others of what was received came on top of, as far as it is still known.
+std::string_view firstOf(const std::map<std::string_view, const PointOrigin*>& received,
+                         const PointOrigin& one) {
+  std::string_view first = one.origin.empty() ? one.uuid : one.origin;
+  for (std::size_t steps = 0; steps < received.size(); ++steps) {
+    const auto at = received.find(first);
+    if (at == received.end() || at->second->origin.empty()) break;
+    first = at->second->origin;
+  }
+  return first;
+}
+
+}  // namespace
+
+std::vector<SeriesPlace> placesInSeries(const std::vector<PointOrigin>& points) {
+  std::map<std::string_view, const PointOrigin*> received;
+  for (const PointOrigin& p : points)
+    if (!p.received.empty() && !p.uuid.empty()) received.emplace(p.uuid, &p);
+  std::vector<SeriesPlace> places;
+  std::map<std::string_view, bool> allSent;
+  for (const PointOrigin& p : points) {
+    const bool came = !p.received.empty() || p.origin.empty();
+    places.push_back({came ? "came " + std::string(firstOf(received, p)) : std::string(p.origin), 0});
+  }
+  for (std::size_t i = 0; i < points.size(); ++i)
+    allSent.try_emplace(places[i].series, true).first->second &= points[i].sent != 0;
+  std::vector<std::size_t> sorted(points.size());
+  std::iota(sorted.begin(), sorted.end(), std::size_t{0});
+  const auto ordered = [&](std::size_t i) {
+    return std::pair(allSent[places[i].series] ? points[i].sent : 0, points[i].id);
+  };
+  std::sort(sorted.begin(), sorted.end(),
+            [&](std::size_t a, std::size_t b) { return ordered(a) < ordered(b); });
+  for (std::size_t rank = 0; rank < sorted.size(); ++rank) places[sorted[rank]].order = rank;
+  return places;
 }
 
 namespace {
 
-std::string seriesOf(const Subvolume& s) {
-  return seriesKey(s.parentUuid, s.receivedUuid, s.path);
-}
-
 bool newestOfItsSeries(const std::vector<Subvolume>& all, const Subvolume& one) {
-  return std::none_of(all.begin(), all.end(), [&](const Subvolume& s) {
-    return s.isPoint() && !s.going && std::pair(s.made, s.id) > std::pair(one.made, one.id) &&
-           seriesOf(s) == seriesOf(one);
+  std::vector<PointOrigin> points;
+  std::size_t at = 0;
+  for (const Subvolume& s : all) {
+    if (!s.isPoint() || s.going) continue;
+    if (s.id == one.id) at = points.size();
+    points.push_back({s.id, s.uuid, s.parentUuid, s.receivedUuid, s.sent});
+  }
+  const auto places = placesInSeries(points);
+  return std::none_of(places.begin(), places.end(), [&](const SeriesPlace& p) {
+    return p.series == places[at].series && p.order > places[at].order;
   });
 }
 

@@ -8,9 +8,22 @@
 
 namespace zt {
 
-/// Which points were kept of the same thing: those of one origin, and what was received, which has no origin
-/// here, with the others that came to the same folder.
-std::string seriesKey(std::string_view origin, std::string_view received, std::string_view path);
+/// What says where a point belongs. Digits as in `Subvolume`.
+struct PointOrigin {
+  std::uint64_t id = 0;
+  std::string_view uuid, origin, received;
+  std::uint64_t sent = 0;
+};
+struct SeriesPlace {
+  std::string series;       ///< the same for points of the same thing
+  std::uint64_t order = 0;  ///< in its series: the later one has more
+};
+/// Which points were kept of the same thing, and in which order. Those that were made here have their origin
+/// in common. Of what was received, what came on top of each other; what came whole begins a series of its
+/// own, because nothing says whose it is. The order is that of the file system's own numbers, or of the
+/// sender's generations where all have one: never that of dates, which clocks get wrong. Source: btrfs(5),
+/// root items (stransid); numbers of subvolumes only grow.
+std::vector<SeriesPlace> placesInSeries(const std::vector<PointOrigin>& points);
 
 /// Whether a subvolume may be let go: the one that is meant (its number, own uuid and date), still a point,
 /// not mounted, not the default, with none in it, and not the newest of its series, which is the last way

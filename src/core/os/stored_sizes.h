@@ -19,7 +19,8 @@ struct Subvolume {
   std::string name;          ///< in that folder
   PathBytes path;            ///< from the top of the file system, as far as is known
   std::string uuid, parentUuid, receivedUuid;  ///< as hexadecimal digits; empty: none
-  TimeNs made = 0;
+  TimeNs made = 0;  ///< by the clock of then, which may have been wrong: to be shown, not to be ordered by
+  std::uint64_t sent = 0;  ///< of what was received: its sender's generation; 0: made here
   bool readOnly = false;
   bool going = false;      ///< removed already; its space comes back when the file system has cleaned up
   bool isDefault = false;  ///< is mounted where nobody says which

@@ -15,6 +15,10 @@ Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_v
     if (marks.locks(s.path)) return fail(Errc::kept, "plan", s.path);
   const bool offered =
       std::any_of(find.offers.begin(), find.offers.end(), [&](const Offer& o) { return o.action == action; });
+  const bool fixed = std::any_of(find.closed.begin(), find.closed.end(), [&](const Offer& o) {
+    return o.action == action && o.conditions == std::vector<std::string>{"fixed"};
+  });
+  if (fixed) return fail(Errc::notPermitted, "plan", about);
   if (step == nullptr || !offered) return fail(Errc::unknownStep, "plan", about, std::string(action));
   PlanLine line;
   line.id = find.id;
@@ -147,10 +151,34 @@ Result<void> checkPoint(const FindContext& context, const Subject& item) {
   return {};
 }
 
+/// The last state that stays of a series in folders is kept whole: it goes neither by itself, nor with what
+/// it lies in, nor a part of it.
 Result<void> checkMember(const FindContext& context, NodeId node, const PathBytes& path) {
-  const auto member = context.points.memberAt(node);
-  if (!member || context.points.lock(*member) == PointLock::none) return {};
-  return fail(Errc::lastCopy, "plan", path, std::string(name(context.points.lock(*member))));
+  const PointLock lock = context.points.lockAround(context.tree, node);
+  if (lock == PointLock::none) return {};
+  return fail(Errc::lastCopy, "plan", path, std::string(name(lock)));
+}
+
+Result<void> checkWhole(const FindContext& context, NodeId node, const PathBytes& path) {
+  if (!context.cannotGo(node)) return {};
+  const SurveyTree& tree = context.tree;
+  const auto in = [&](NodeId id) { return id != noNode && context.gain.beneath(id, node); };
+  const auto refuse = [&](Errc code, NodeId by) {
+    return fail(code, "plan", path, escapePath(tree.path(by)));
+  };
+  // A snapshot beneath it goes as what it is, or not at all.
+  for (std::size_t i = 0; i < context.points.kept(); ++i)
+    if (in(context.points[i].node)) return refuse(Errc::otherDevice, context.points[i].node);
+  for (const SurveyException& e : context.survey.exceptions) {
+    if (!in(e.node)) continue;
+    // What was not seen cannot be compared, so it cannot go.
+    if (e.kind == SurveyException::Kind::mountedOver) return refuse(Errc::inUse, e.node);
+    if (e.kind == SurveyException::Kind::unreadable || e.kind == SurveyException::Kind::unanswered)
+      return refuse(Errc::notPermitted, e.node);
+  }
+  for (NodeId id = node; id < tree.size(); ++id)
+    if (tree.isFixed(id) && !tree.isGone(id) && in(id)) return refuse(Errc::notPermitted, id);
+  return refuse(Errc::notPermitted, tree.parent(node));
 }
 
 bool marksLock(const Marks& marks, const FindContext& context, const Subject& item) {
@@ -227,6 +255,17 @@ Result<void> bind(Plan& plan, const SurveyTree& tree) {
       item.node = *node;
     }
   return {};
+}
+
+PlannedGain reaching(const CounterRise& rise, PlannedGain gain) {
+  gain.sure = gain.sure / rise.of * std::min(rise.least, rise.of);
+  gain.atMost = (gain.atMost + rise.of - 1) / rise.of * std::max(rise.most, rise.of);
+  gain.refillKnown = rise.refill.has_value();
+  gain.refills = std::min(rise.refill.value_or(gain.sure), gain.sure);
+  gain.sure -= gain.refills;
+  gain.atMost -= std::min(rise.refill.value_or(0), gain.atMost);
+  if (gain.atMost > 0) gain.atMost += rise.follows;
+  return gain;
 }
 
 std::vector<TargetOutlook> outlook(const std::vector<Target>& targets, Bytes free,

@@ -44,9 +44,14 @@ struct Plan {
 
 /// What a plan gives back as a whole: links, nesting, shared extents and holds considered.
 struct PlannedGain {
-  Bytes sure = 0;    ///< by the steps that free bytes, for certain
-  Bytes atMost = 0;  ///< by all of them, when what is held is released too
+  Bytes sure = 0;     ///< by the steps that free bytes, for certain
+  Bytes atMost = 0;   ///< by all of them, when what is held is released too
+  Bytes refills = 0;  ///< of what comes free, as much as only fills up what is kept back; in neither figure
+  bool refillKnown =
+      true;  ///< false: what is kept back is used up, nobody says by how much, and nothing is sure
 };
+/// What of a gain reaches those who cannot use what the file system keeps back.
+PlannedGain reaching(const CounterRise& rise, PlannedGain gain);
 PlannedGain plannedGain(const Plan& plan, const FindContext& context);
 
 /// What each line adds to those before it, in order; nothing for lines that are off and for steps that free
@@ -75,6 +80,10 @@ Result<void> checkPoint(const FindContext& context, const Subject& item);
 
 /// Fails with lastCopy for a folder that is the newest of a series of folders which share their files.
 Result<void> checkMember(const FindContext& context, NodeId node, const PathBytes& path);
+/// Fails where an entry cannot go as a whole: with otherDevice if a snapshot lies in it, inUse if something
+/// is mounted in it, notPermitted if something in it was not seen, is immutable, or may not be removed. The
+/// detail is what keeps it.
+Result<void> checkWhole(const FindContext& context, NodeId node, const PathBytes& path);
 
 /// Whether somebody keeps a thing: itself, or, of a point, the folder that it is seen in.
 bool marksLock(const Marks& marks, const FindContext& context, const Subject& item);

@@ -31,15 +31,23 @@ void close(Find& find, Offer offer, const char* reason) {
 }  // namespace
 
 void priceOffers(Find& find, const StepTable& steps) {
+  const bool fixed = std::any_of(find.facts.begin(), find.facts.end(), [&](const Fact& fact) {
+    const auto* count = std::get_if<std::uint64_t>(&fact.value);
+    return fact.id == "cannot-go" && count != nullptr && *count >= find.items.size();
+  });
   std::erase_if(find.offers, [&](Offer& offer) {
     const StepPtr step = steps.find(offer.action);
     const bool locked = find.standing == Standing::bedrock && (step == nullptr || step->touches);
     if (step == nullptr || locked) return close(find, offer, locked ? "locked" : "not-yet"), true;
+    if (fixed && step->touches) return close(find, offer, "fixed"), true;
     offer.regret = step->regretOf(find.regret);
     offer.gain = step->gainOf(find.gain.sure, find.gain.atMost);
     return false;
   });
-  if (!find.offers.empty()) find.gain = find.offers.front().gain;
+  if (!find.offers.empty())
+    find.gain = find.offers.front().gain;
+  else
+    find.gain.when = GainTime::later;  // nothing can be done about it here and now
 }
 
 }  // namespace zt

@@ -13,14 +13,11 @@ namespace zt {
 
 namespace {
 
-/// Of a member at least so much is shared with its neighbours: every fourth file, or every fourth byte.
-constexpr std::uint64_t least = 4;
+/// Of a member at least every second file is shared with its neighbours, and so many: who links a few
+/// pictures from one year into the next keeps no states of one thing.
+constexpr std::uint64_t least = 2, leastFiles = 3;
 
-struct Shared {
-  std::uint64_t files = 0;
-  Bytes bytes = 0;
-};
-using SharedBy = absl::flat_hash_map<NodeId, Shared>;
+using SharedBy = absl::flat_hash_map<NodeId, std::uint64_t>;
 
 /// The folders side by side in which two names have the same path; nothing if there are none such.
 std::optional<std::pair<NodeId, NodeId>> sideBySide(const SurveyTree& tree, NodeId a, NodeId b) {
@@ -34,7 +31,7 @@ std::optional<std::pair<NodeId, NodeId>> sideBySide(const SurveyTree& tree, Node
   return std::pair(a, b);
 }
 
-/// What folders share with folders beside them, under the same paths.
+/// How many files folders share with folders beside them, under the same paths.
 SharedBy sharedBySiblings(const SurveyTree& tree) {
   SharedBy all;
   const auto& links = tree.linked();
@@ -44,11 +41,7 @@ SharedBy sharedBySiblings(const SurveyTree& tree) {
     for (to = from + 1; to < links.size() && links[to].group == links[from].group; ++to)
       if (const auto both = sideBySide(tree, links[to - 1].node, links[to].node))
         here.insert(both->first), here.insert(both->second);
-    for (const NodeId folder : here) {
-      Shared& shared = all[folder];
-      ++shared.files;
-      shared.bytes += tree.occupied(links[from].node);
-    }
+    for (const NodeId folder : here) ++all[folder];
   }
   return all;
 }
@@ -114,8 +107,7 @@ std::vector<LinkedSeries> findLinkedSeries(const SurveyTree& tree, TimeNs now) {
   std::map<std::tuple<NodeId, std::string, bool>, std::vector<Candidate>> all;
   for (const auto& [node, shared] : sharedBySiblings(tree)) {
     if (!tree.isFolder(node)) continue;
-    const FolderTotals& t = tree.totals(node);
-    if (shared.files * least < t.files && shared.bytes * least < t.occupied) continue;
+    if (shared < leastFiles || shared * least < tree.totals(node).files) continue;
     if (auto name = seriesName(tree.name(node))) {
       const auto key = std::tuple(tree.parent(node), name->shape, name->date.has_value());
       all[key].push_back({node, std::move(*name)});

@@ -48,15 +48,14 @@ void PointModel::eachGroup(Each each) const {
 void PointModel::findSeries() {
   std::map<std::string, std::vector<std::uint32_t>> all;
   const auto& points = holdings_->points;
-  for (std::uint32_t i = 0; i < points.size(); ++i) {
-    const Point& p = points[i];
-    all[seriesKey(p.originUuid, p.receivedUuid, p.path)].push_back(i);
-  }
+  std::vector<PointOrigin> origins;
+  for (const Point& p : points) origins.push_back({p.id, p.uuid, p.originUuid, p.receivedUuid, p.sent});
+  const auto places = placesInSeries(origins);
+  for (std::uint32_t i = 0; i < points.size(); ++i) all[places[i].series].push_back(i);
   seriesOf_.resize(points.size());
   for (auto& [origin, members] : all) {
-    std::sort(members.begin(), members.end(), [&](std::uint32_t a, std::uint32_t b) {
-      return std::pair(points[a].taken, points[a].id) < std::pair(points[b].taken, points[b].id);
-    });
+    std::sort(members.begin(), members.end(),
+              [&](std::uint32_t a, std::uint32_t b) { return places[a].order < places[b].order; });
     for (const std::uint32_t i : members) seriesOf_[i] = static_cast<std::uint32_t>(series_.size());
     PointSeries series;
     series.origin = origin;
@@ -91,6 +90,11 @@ void PointModel::add(const SurveyTree& tree, PointSeries& series, NodeId node, T
   point.taken = taken;
   point.readOnly = false;
   point.foreign = series.foreign;
+  if (lock != PointLock::none) {
+    lockedAt_.emplace(node, lock);
+    for (NodeId up = tree.parent(node); aboveLocked_.emplace(up, lock).second && up != 0;)
+      up = tree.parent(up);
+  }
   series.points.push_back(static_cast<std::uint32_t>(kept() + folders_.size()));
   seriesOf_.push_back(static_cast<std::uint32_t>(series_.size()));
   locks_.push_back(lock);
@@ -183,6 +187,13 @@ std::vector<PointSpan> PointModel::spans(const PointSeries& series) const {
     return a.last - a.first < b.last - b.first;
   });
   return spans;
+}
+
+PointLock PointModel::lockAround(const SurveyTree& tree, NodeId node) const {
+  if (const auto above = aboveLocked_.find(node); above != aboveLocked_.end()) return above->second;
+  for (NodeId up = node; up != 0; up = tree.parent(up))
+    if (const auto locked = lockedAt_.find(up); locked != lockedAt_.end()) return locked->second;
+  return PointLock::none;
 }
 
 std::optional<std::uint32_t> PointModel::memberAt(NodeId folder) const {

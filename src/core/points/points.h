@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <absl/container/flat_hash_map.h>
+
 #include <optional>
 
 #include "core/points/linked_series.h"
@@ -23,7 +25,7 @@ constexpr int pointLocks = 7;
 /// The name used in JSON.
 std::string_view name(PointLock lock);
 
-/// Points of one origin, the oldest first.
+/// Points of one origin, the oldest first, as the file system counts and whatever their dates say.
 struct PointSeries {
   std::string origin;    ///< what they are kept of, or the folder that they came to; never shown as it is
   PathBytes place;       ///< the folder that all of them lie in
@@ -76,6 +78,8 @@ public:
   std::vector<PointSpan> spans(const PointSeries& series) const;
   /// The point of the file system with this number and date; nothing if it is not there any more.
   std::optional<std::uint32_t> find(std::uint64_t id, TimeNs taken) const;
+  /// Why an entry must stay that is, lies in, or has in it a state that lies in files and must stay.
+  PointLock lockAround(const SurveyTree& tree, NodeId node) const;
   /// The member of a linked series that a folder is.
   std::optional<std::uint32_t> memberAt(NodeId folder) const;
 
@@ -94,6 +98,8 @@ private:
   LinkedHoldings linked_;
   std::vector<PointSeries> series_;
   std::vector<std::uint32_t> seriesOf_;
+  absl::flat_hash_map<NodeId, PointLock> lockedAt_;     ///< states in files that must stay
+  absl::flat_hash_map<NodeId, PointLock> aboveLocked_;  ///< and the folders that these lie in
   std::vector<PointLock> locks_;
   std::vector<Bytes> own_;
 };
@@ -115,7 +121,7 @@ struct PointPolicy {
 std::optional<PointPolicy> parsePolicy(std::string_view words);
 
 /// The points that would go by a policy, in every series by itself; the newest of each and what is locked
-/// stay always.
+/// stay always. By rules about dates, so does a point whose date does not agree with those around it.
 GainModel::Points pointsToGo(const PointModel& model, const PointPolicy& policy, Bytes capacity, TimeNs now);
 
 }  // namespace zt

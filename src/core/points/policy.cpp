@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <charconv>
 #include <chrono>
+#include <limits>
 #include <set>
 
 #include "core/points/points.h"
@@ -47,6 +48,26 @@ void keepShare(const PointModel& model, const PointSeries& series, Bytes most, G
   for (std::size_t i = 0; i < low; ++i) go[series.points[i]] = true;
 }
 
+/// Whether dates grow with the series at each of its points: where an earlier one is dated later, or a later
+/// one earlier, a clock was wrong, and nobody knows which.
+std::vector<bool> datesAgree(const PointModel& model, const PointSeries& series) {
+  const std::size_t count = series.points.size();
+  std::vector<bool> agree(count, true);
+  TimeNs latest = std::numeric_limits<TimeNs>::min();
+  for (std::size_t i = 0; i < count; ++i) {
+    const TimeNs taken = model[series.points[i]].taken;
+    agree[i] = taken >= latest;
+    latest = std::max(latest, taken);
+  }
+  TimeNs earliest = std::numeric_limits<TimeNs>::max();
+  for (std::size_t i = count; i-- > 0;) {
+    const TimeNs taken = model[series.points[i]].taken;
+    agree[i] = agree[i] && taken <= earliest;
+    earliest = std::min(earliest, taken);
+  }
+  return agree;
+}
+
 }  // namespace
 
 std::optional<PointPolicy> parsePolicy(std::string_view words) {
@@ -72,15 +93,20 @@ GainModel::Points pointsToGo(const PointModel& model, const PointPolicy& policy,
   for (const PointSeries& s : model.series()) {
     const std::size_t count = s.points.size();
     std::set<std::int64_t> seen;
+    const std::vector<bool> dated = datesAgree(model, s);
     if (policy.rule == Rule::share) keepShare(model, s, capacity / 100 * policy.amount, go);
     for (std::size_t i = count; i-- > 0;) {
       const TimeNs taken = model[s.points[i]].taken;
       bool stays = true;
       if (policy.rule == Rule::newest)
         stays = count - i <= policy.amount;
+      else if (policy.rule == Rule::share)
+        continue;
+      else if (!dated[i])
+        stays = true;
       else if (policy.rule == Rule::youngerThan)
         stays = now - taken < static_cast<TimeNs>(policy.amount) * nsPerDay;
-      else if (policy.rule != Rule::share)
+      else
         stays = seen.insert(period(taken, policy.rule)).second;
       if (!stays) go[s.points[i]] = true;
     }

@@ -15,7 +15,7 @@ bool worthSaying(const ProofReason& reason) {
 std::string_view name(ProofReason::Kind kind) {
   static constexpr std::array<std::string_view, proofReasonKinds> names{
       "not-done",   "not-reached",   "held",     "put-back",     "links-remain", "came-back",
-      "still-open", "less-occupied", "released", "shared-freed", "drive-differs"};
+      "still-open", "less-occupied", "released", "shared-freed", "refilled",     "drive-differs"};
   return names[static_cast<std::size_t>(kind)];
 }
 
@@ -100,7 +100,7 @@ void judge(const GuardedDrive& drive, const Holders& holders, const JournalRecor
 
 /// Names what is left of the difference: what the places show against the promise, and the counter against
 /// the places.
-void settle(ProofLine& line, const Shown& shown) {
+void settle(ProofLine& line, const Shown& shown, Bytes& refill) {
   SignedBytes explained = 0;
   for (const auto& r : line.reasons)
     if (r.kind != Kind::held) explained += r.bytes;
@@ -111,11 +111,17 @@ void settle(ProofLine& line, const Shown& shown) {
   const SignedBytes shared = std::clamp<SignedBytes>(beyond, 0, shown.atMost - shown.sure);
   if (shared > 0) note(line, {Kind::sharedFreed, shared, {}, 0, {}});
   beyond -= shared;
+  const SignedBytes refilled = std::clamp<SignedBytes>(-beyond, 0, static_cast<SignedBytes>(refill));
+  if (refilled > 0) note(line, {Kind::refilled, -refilled, {}, 0, {}});
+  refill -= static_cast<Bytes>(refilled);
+  beyond += refilled;
   if (beyond != 0) note(line, {Kind::driveDiffers, beyond, {}, 0, {}});
 }
 
 void judgeRun(const GuardedDrive& drive, const Holders& holders, const ProvedRun& run, Proof& proof) {
   absl::flat_hash_map<std::string, std::size_t> at;
+  absl::flat_hash_map<std::string, const ProvedRun::Line*> planned;
+  for (const auto& line : run.planned) planned[line.id] = &line;
   std::vector<Shown> shown;
   const std::size_t first = proof.lines.size();
   for (const LineOutcome& outcome : run.lines) {
@@ -126,8 +132,8 @@ void judgeRun(const GuardedDrive& drive, const Holders& holders, const ProvedRun
     line.promised = outcome.promised;
     line.actual = outcome.rose;
     line.items = outcome.items;
-    for (const auto& planned : run.planned)
-      if (planned.id == outcome.line) line.kind = planned.kind, line.example = planned.example;
+    if (const auto known = planned.find(outcome.line); known != planned.end())
+      line.kind = known->second->kind, line.example = known->second->example;
     at[outcome.line] = proof.lines.size();
     proof.lines.push_back(std::move(line));
     shown.emplace_back();
@@ -138,6 +144,7 @@ void judgeRun(const GuardedDrive& drive, const Holders& holders, const ProvedRun
       judge(drive, holders, r, proof.lines[line->second], shown[line->second - first]);
       recorded[line->second - first] += r.promised.sure;
     }
+  Bytes refill = run.refill, promised = 0;
   for (std::size_t i = 0; i < shown.size(); ++i) {
     ProofLine& line = proof.lines[first + i];
     // Items that the run never came to are in no record.
@@ -145,22 +152,26 @@ void judgeRun(const GuardedDrive& drive, const Holders& holders, const ProvedRun
         run.lines[i].state == LineOutcome::State::partly)
       if (const Bytes rest = line.promised.sure - std::min(line.promised.sure, recorded[i]); rest > 0)
         note(line, {Kind::notReached, less(rest), {}, line.items, {}});
-    settle(line, shown[i]);
+    settle(line, shown[i], refill);
+    promised += line.promised.sure;
   }
+  // What fills up what is kept back reaches no counter.
+  proof.promised += promised - std::min(promised, run.refill);
 }
 
 }  // namespace
 
 std::vector<LineOutcome> outcomesOfRecords(std::span<const JournalRecord> records) {
   std::vector<LineOutcome> lines;
+  absl::flat_hash_map<std::string, std::size_t> at;
   for (const auto& r : records) {
-    auto line = std::find_if(lines.begin(), lines.end(), [&](const auto& o) { return o.line == r.line; });
-    if (line == lines.end()) {
+    const auto [known, fresh] = at.emplace(r.line, lines.size());
+    if (fresh) {
       lines.emplace_back();
-      line = lines.end() - 1;
-      line->line = r.line;
-      line->action = r.action;
+      lines.back().line = r.line;
+      lines.back().action = r.action;
     }
+    LineOutcome* const line = &lines[known->second];
     ++line->items;
     line->promised += r.promised;
     line->freed += r.freed;
@@ -189,10 +200,7 @@ Result<Proof> prove(const GuardedDrive& drive, std::span<const ProvedRun> runs,
     for (const auto& r : run.records)
       if (r.state == ItemState::held) proof.held += r.occupied;
   }
-  for (auto& line : proof.lines) {
-    proof.promised += line.promised.sure;
-    proof.actual += line.actual;
-  }
+  for (const auto& line : proof.lines) proof.actual += line.actual;
   proof.byOthers =
       static_cast<SignedBytes>(proof.freeAfter) - static_cast<SignedBytes>(proof.freeBefore) - proof.actual;
   proof.targets = outlook(targets, proof.freeAfter, {});

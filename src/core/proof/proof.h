@@ -18,6 +18,7 @@ struct ProofReason {
     lessOccupied,  ///< occupied something else than measured when it went
     released,      ///< was set aside, and was let go since
     sharedFreed,   ///< was at most to come free, and did
+    refilled,      ///< filled up what the file system keeps back, before anybody's counter rose
     driveDiffers   ///< the drive's counter rose by something else: its own structures, or others meanwhile
   };
   Kind kind = Kind::notDone;
@@ -26,7 +27,7 @@ struct ProofReason {
   std::uint64_t items = 0;
   std::string detail;
 };
-constexpr int proofReasonKinds = 11;
+constexpr int proofReasonKinds = 12;
 std::string_view name(ProofReason::Kind kind);
 
 /// A file system's own structures come and go by less: no shortfall, and nothing to explain.
@@ -63,6 +64,7 @@ struct Proof {
 /// One run as the proof needs it: outcome of its lines and the journal's last word on every item.
 struct ProvedRun {
   Bytes freeBefore = 0;
+  Bytes refill = 0;  ///< what had to come free before that rose at all
   std::vector<LineOutcome>
       lines;  ///< with what the counter rose by in the run, and at releases and put-backs since
   std::vector<JournalRecord> records;

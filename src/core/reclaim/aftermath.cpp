@@ -21,32 +21,59 @@ void problem(JournalRecord& r, const Error& e) {
   r.detail = e.detail.empty() ? escapePath(e.path) : e.detail;
 }
 
-const StepExecutor* executorOf(const StepTable& steps, const JournalRecord& r) {
+/// Keeps its kind of step.
+using ExecutorPtr = std::shared_ptr<const StepExecutor>;
+ExecutorPtr executorOf(const StepTable& steps, const JournalRecord& r) {
   const StepPtr step = steps.find(r.action);
-  return step == nullptr ? nullptr : step->executor.get();
+  return step == nullptr ? nullptr : ExecutorPtr(step, step->executor.get());
+}
+
+/// Goes over records until `each` gives false or fails. What does not answer ends it: it is the problem of
+/// the record in hand, which stays open or held as the journal has it.
+template <class Each>
+Result<std::vector<JournalRecord>> goOver(GuardedDrive drive, std::vector<JournalRecord> records, Each each) {
+  Watch watch(drive.answersWithin);
+  const auto shared = std::make_shared<GuardedDrive>(std::move(drive));
+  shared->files = watch.over(shared->files);
+  shared->alive = watch.alive();
+  std::size_t inHand = 0;
+  Result<void> ended;
+  const bool answered = watch.run([&, shared] {
+    for (; inHand < records.size(); ++inHand) {
+      const Result<bool> on = each(watch, *shared, records, inHand);
+      if (!on) ended = tl::unexpected(on.error());
+      if (!on || !*on) return;
+    }
+  });
+  if (!answered) problem(records[inHand], Error{Errc::unanswered, "aftermath", records[inHand].path, 0, {}});
+  if (answered && !ended) return tl::unexpected(ended.error());
+  return records;
 }
 
 /// One record through one of an executor's ways; the journal says before that it is under way, and after what
 /// came of it.
 template <class Work>
-Result<void> carry(const GuardedDrive& drive, const StepTable& steps, Journal& journal, JournalRecord& r,
-                   ItemState underWay, StepSite& site, Work work) {
-  const StepExecutor* executor = executorOf(steps, r);
+Result<void> carry(Watch& watch, StepSite& site, const StepTable& steps, Journal& journal, JournalRecord& r,
+                   ItemState underWay, Work work) {
+  const ExecutorPtr executor = executorOf(steps, r);
   if (executor == nullptr) {
     problem(r, Error{Errc::unknownStep, "aftermath", r.path, 0, r.action});
     return {};
   }
-  if (const auto believed = checkClaim(drive, r); !believed) {
+  if (const auto believed = checkClaim(site.drive, r); !believed) {
     problem(r, believed.error());
     return {};
   }
   r.state = underWay;
   if (auto noted = note(journal, r); !noted) return noted;
-  if (const auto done = guardedly([&] { return work(*executor, r); }); !done) {
+  const auto done = watch.ask(r, [&](JournalRecord& mine) {
+    auto came = work(*executor, mine);
+    if (came) executor->tidy(site, mine);
+    return came;
+  });
+  if (!done) {
     r.state = ItemState::held;
     problem(r, done.error());
-  } else {
-    executor->tidy(site, r);
   }
   return note(journal, r);
 }
@@ -56,84 +83,98 @@ Result<void> carry(const GuardedDrive& drive, const StepTable& steps, Journal& j
 Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, const StepTable& steps, Journal& journal,
                                            std::vector<JournalRecord> held, std::stop_token stop) {
   std::reverse(held.begin(), held.end());
-  const Holders nobody;
-  for (auto& r : held) {
-    if (stop.stop_requested()) break;
-    StepSite site{drive, r.run, nobody};
-    r.problem.reset();
-    const auto done =
-        carry(drive, steps, journal, r, ItemState::returning, site,
-              [&](const StepExecutor& e, JournalRecord& record) { return e.undo(site, record); });
+  const auto each = [&](Watch& watch, GuardedDrive& at, auto& records, std::size_t i) -> Result<bool> {
+    if (stop.stop_requested()) return false;
+    const Holders nobody;
+    StepSite site{at, records[i].run, nobody};
+    records[i].problem.reset();
+    const auto done = carry(watch, site, steps, journal, records[i], ItemState::returning,
+                            [&](const StepExecutor& e, JournalRecord& r) { return e.undo(site, r); });
     if (!done) return tl::unexpected(done.error());
-  }
-  return held;
+    return true;
+  };
+  return goOver(std::move(drive), std::move(held), each);
 }
 
 Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTable& steps, Journal& journal,
                                               std::vector<JournalRecord> held, std::stop_token stop) {
-  for (std::size_t from = 0; from < held.size() && !stop.stop_requested(); from += atOnce) {
-    const Holders holders = Holders::read(*drive.openFiles);
-    for (auto& r : std::span(held).subspan(from, std::min(atOnce, held.size() - from))) {
-      if (stop.stop_requested()) break;
-      StepSite site{drive, r.run, holders};
-      const StepExecutor* executor = executorOf(steps, r);
-      r.problem.reset();
-      if (const auto believed = checkClaim(drive, r); !believed) {
-        problem(r, believed.error());
-        continue;  // stays held
-      }
-      if (executor != nullptr)
-        if (const auto same = guardedly([&] { return executor->verify(site, r); });
-            !same && same.error().code != Errc::notThere) {
-          problem(r, same.error());
-          continue;  // stays held
-        }
-      const auto done =
-          carry(drive, steps, journal, r, ItemState::discarding, site,
-                [&](const StepExecutor& e, JournalRecord& record) { return e.release(site, record); });
-      if (!done) return tl::unexpected(done.error());
+  auto holders = std::make_shared<Holders>();
+  const auto each = [&](Watch& watch, GuardedDrive& at, auto& records, std::size_t i) -> Result<bool> {
+    if (stop.stop_requested()) return false;
+    if (i % atOnce == 0) holders = std::make_shared<Holders>(Holders::read(*at.openFiles));
+    const auto kept = holders;
+    JournalRecord& record = records[i];
+    StepSite site{at, record.run, *kept};
+    const ExecutorPtr executor = executorOf(steps, record);
+    record.problem.reset();
+    if (const auto believed = checkClaim(at, record); !believed) {
+      problem(record, believed.error());
+      return true;  // stays held
     }
-  }
-  return held;
+    if (executor != nullptr)
+      if (const auto same = watch.ask(record, [&](auto& mine) { return executor->verify(site, mine); });
+          !same && same.error().code != Errc::notThere) {
+        problem(record, same.error());
+        return true;  // stays held
+      }
+    const auto done = carry(watch, site, steps, journal, record, ItemState::discarding,
+                            [&](const StepExecutor& e, JournalRecord& r) { return e.release(site, r); });
+    if (!done) return tl::unexpected(done.error());
+    return true;
+  };
+  return goOver(std::move(drive), std::move(held), each);
 }
+
+namespace {
+
+/// Where the drive does not answer nothing is known.
+bool nothingKnown(const Error& e) {
+  return e.code == Errc::unanswered || e.code == Errc::away;
+}
+
+Result<void> recoverOne(Watch& watch, GuardedDrive& drive, const StepTable& steps, Journal& journal,
+                        JournalRecord& r, bool finish) {
+  const bool isOpen =
+      r.state == ItemState::intended || r.state == ItemState::returning || r.state == ItemState::discarding;
+  if (!isOpen) return {};
+  const ExecutorPtr executor = executorOf(steps, r);
+  if (executor == nullptr) {
+    problem(r, Error{Errc::unknownStep, "recover", r.path, 0, r.action});
+    return {};
+  }
+  if (const auto believed = checkClaim(drive, r); !believed) {
+    if (nothingKnown(believed.error())) return believed;
+    // Nothing is done for a record that cannot be true; it is told each time.
+    problem(r, believed.error());
+    return {};
+  }
+  const Holders nobody;
+  StepSite site{drive, r.run, nobody};
+  const bool letGo = finish && r.state == ItemState::discarding;
+  const auto settled = watch.ask(
+      r, [&](auto& mine) { return letGo ? executor->release(site, mine) : executor->recover(site, mine); });
+  // It was being finished: what is in neither place has gone.
+  if (settled && letGo && r.state == ItemState::missing) r.state = ItemState::gone;
+  if (!settled) {
+    if (nothingKnown(settled.error())) return settled;
+    // What was being let go, and is not whole any more, can only be finished.
+    if (r.state != ItemState::discarding) r.state = ItemState::held;
+    problem(r, settled.error());
+  }
+  (void)watch.ask(r, [&](auto& mine) { return executor->tidy(site, mine), Result<void>{}; });
+  return note(journal, r);
+}
+
+}  // namespace
 
 Result<std::vector<JournalRecord>> recover(GuardedDrive drive, const StepTable& steps, Journal& journal,
                                            std::vector<JournalRecord> open, bool finish) {
-  const Holders nobody;
-  for (auto& r : open) {
-    const StepExecutor* executor = executorOf(steps, r);
-    const bool isOpen =
-        r.state == ItemState::intended || r.state == ItemState::returning || r.state == ItemState::discarding;
-    if (!isOpen) continue;
-    if (executor == nullptr) {
-      problem(r, Error{Errc::unknownStep, "recover", r.path, 0, r.action});
-      continue;
-    }
-    if (const auto believed = checkClaim(drive, r); !believed) {
-      if (believed.error().code == Errc::unanswered || believed.error().code == Errc::away)
-        return tl::unexpected(believed.error());
-      // Nothing is done for a record that cannot be true; it is told each time.
-      problem(r, believed.error());
-      continue;
-    }
-    StepSite site{drive, r.run, nobody};
-    const bool letGo = finish && r.state == ItemState::discarding;
-    const auto settled =
-        guardedly([&] { return letGo ? executor->release(site, r) : executor->recover(site, r); });
-    // It was being finished: what is in neither place has gone.
-    if (settled && letGo && r.state == ItemState::missing) r.state = ItemState::gone;
-    if (!settled) {
-      // Where the drive does not answer nothing is known, and the record stays open.
-      if (settled.error().code == Errc::unanswered || settled.error().code == Errc::away)
-        return tl::unexpected(settled.error());
-      // What was being let go, and is not whole any more, can only be finished.
-      if (r.state != ItemState::discarding) r.state = ItemState::held;
-      problem(r, settled.error());
-    }
-    executor->tidy(site, r);
-    if (auto noted = note(journal, r); !noted) return tl::unexpected(noted.error());
-  }
-  return open;
+  const auto each = [&](Watch& watch, GuardedDrive& at, auto& records, std::size_t i) -> Result<bool> {
+    const auto done = recoverOne(watch, at, steps, journal, records[i], finish);
+    if (!done) return tl::unexpected(done.error());
+    return true;
+  };
+  return goOver(std::move(drive), std::move(open), each);
 }
 
 }  // namespace zt

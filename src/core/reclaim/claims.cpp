@@ -53,6 +53,15 @@ Result<void> checkClaim(const GuardedDrive& drive, const JournalRecord& record) 
   const auto refused = [&](Errc why) {
     return fail(why, "claim", record.path, escapePath(record.holdFolder));
   };
+  if (record.payload == inPlace) {
+    // It would be let go where it stands: that must be what a plan may take.
+    if (!record.holdFolder.empty()) return refused(Errc::badInput);
+    Subject item;
+    item.path = record.path;
+    item.identity = record.identity;
+    const auto may = checkOnPaper(drive, item);
+    return may ? Result<void>{} : Result<void>(tl::unexpected(may.error()));
+  }
   if (record.holdFolder.empty()) return {};  // nothing was set aside
   const auto base = baseOfHold(record.holdFolder, drive.job, record.run);
   if (!base || !plainRelative(record.path)) return refused(Errc::outsideRoot);

@@ -82,20 +82,7 @@ Result<NodeId> checkOnPaper(const GuardedDrive& drive, const Subject& item) {
   if (!node) return fail(Errc::notThere, "guard", item.path);
   if (drive.tree().identity(*node) != item.identity) return fail(Errc::changed, "guard", item.path);
   if (auto may = checkMember(*drive.context, *node, item.path); !may) return tl::unexpected(may.error());
-  // A snapshot beneath it goes as what it is, or not at all.
-  for (std::size_t i = 0; i < drive.context->points.kept(); ++i) {
-    const NodeId point = drive.context->points[i].node;
-    if (point != noNode && drive.context->gain.beneath(point, *node))
-      return fail(Errc::otherDevice, "guard", item.path, escapePath(drive.tree().path(point)));
-  }
-  for (const SurveyException& e : drive.context->survey.exceptions) {
-    if (!drive.context->gain.beneath(e.node, *node)) continue;
-    // What was not seen cannot be compared, so it cannot go.
-    if (e.kind == SurveyException::Kind::mountedOver)
-      return fail(Errc::inUse, "guard", item.path, escapePath(drive.tree().path(e.node)));
-    if (e.kind == SurveyException::Kind::unreadable || e.kind == SurveyException::Kind::unanswered)
-      return fail(Errc::notPermitted, "guard", item.path);
-  }
+  if (auto may = checkWhole(*drive.context, *node, item.path); !may) return tl::unexpected(may.error());
   return *node;
 }
 

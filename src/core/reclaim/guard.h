@@ -53,6 +53,10 @@ struct GuardedDrive {
   std::shared_ptr<OwnTouches> touched = std::make_shared<OwnTouches>();
   /// How long space is waited for without any more of it having come.
   std::chrono::milliseconds patience = std::chrono::seconds(60);
+  /// How long a step may go without an answer from the drive, or from whatever it asks.
+  std::chrono::milliseconds answersWithin = std::chrono::seconds(60);
+  /// To be called by a step that waits on purpose.
+  std::function<void()> alive = nullptr;
 
   const SurveyTree& tree() const { return context->tree; }
   /// The entry at a path below `root`; noNode if it was not measured.

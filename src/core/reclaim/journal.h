@@ -10,6 +10,9 @@
 
 namespace zt {
 
+/// In `payload` of what is let go where it stands, because its drive has no room for a hold.
+constexpr std::string_view inPlace = "in-place";
+
 /// Which phase one item is in. Written before and after every change; docs/safety.md has the diagram.
 enum class ItemState : std::uint8_t {
   intended,    ///< about to be done: untouched, or done in part and not yet looked at

@@ -18,6 +18,11 @@ void note(JournalRecord& record, const Error& why) {
   record.detail = why.detail.empty() && why.path != record.path ? escapePath(why.path) : why.detail;
 }
 
+/// Where something lies that could not be let go or taken back.
+ItemState whereItLies(const JournalRecord& record) {
+  return record.payload == inPlace ? ItemState::returned : ItemState::held;
+}
+
 void refuse(JournalRecord& record, const Error& why) {
   record.state = ItemState::refused;
   note(record, why);
@@ -69,22 +74,33 @@ private:
 
 }  // namespace
 
+Runner::Runner(GuardedDrive drive, Journal& journal, std::int64_t run)
+    : watch_(drive.answersWithin),
+      drive_(std::make_shared<GuardedDrive>(std::move(drive))),
+      journal_(journal),
+      run_(run) {}
+
 Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, const RunControl& control) {
   if (consentFor(plan).token != token) return fail(Errc::noConsent, "reclaim");
   control_ = control;
-  drive_.stop = control.stop;
-  auto space = SpaceLedger::begin(*drive_.files, drive_.root, control.readingsApart);
-  if (!space) return tl::unexpected(space.error());
-  space_.emplace(std::move(*space));
-  promises_.emplace(drive_.context->gain, pointsOf(plan, *drive_.context));
-  going_.assign(drive_.context->points.size(), false);
+  drive_->stop = control.stop;
+  drive_->files = watch_.over(drive_->files);
+  drive_->alive = watch_.alive();
+  auto begun = watch_.answerOf([drive = drive_, apart = control.readingsApart] {
+    return SpaceLedger::begin(*drive->files, drive->root, apart);
+  });
+  if (!begun) return tl::unexpected(begun.error());
+  space_ = std::make_shared<SpaceLedger>(std::move(*begun));
+  promises_.emplace(drive_->context->gain, pointsOf(plan, *drive_->context));
+  going_.assign(drive_->context->points.size(), false);
   RunReport report;
   report.run = run_;
   divide(plan);
-  const DropsOfPlan drops(drive_, plan, token);
+  const DropsOfPlan drops(*drive_, plan, token);
   runParts(report);
-  space_->settle();
-  shareTheRise();
+  if (!report.unanswered)
+    report.unanswered = !watch_.call([space = space_, drive = drive_] { space->settle(); });
+  if (!report.unanswered) shareTheRise();
   for (Part& part : parts_) report.lines.push_back(std::move(part.outcome));
   return report;
 }
@@ -99,8 +115,8 @@ void Runner::shareTheRise() {
 void Runner::divide(const Plan& plan) {
   parts_.clear();
   pieces_.clear();
-  const auto steps = stepGains(plan, *drive_.context);
-  const std::vector<NodeId> outer = outermostItems(plan, drive_.context->gain);
+  const auto steps = stepGains(plan, *drive_->context);
+  const std::vector<NodeId> outer = outermostItems(plan, drive_->context->gain);
   absl::flat_hash_set<std::pair<SubjectKind, PathBytes>> taken;
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
@@ -124,13 +140,20 @@ void Runner::runParts(RunReport& report) {
     report.stopped = report.stopped || control_.stop.stop_requested();
     if (report.stopped) break;
     Batch batch = nextBatch(at);
-    if (auto done = runBatch(batch); !done) {
+    // What was given up may wake up later: what it works with is its own.
+    Result<void> done;
+    if (!watch_.run([&, drive = drive_, step = batch.step] { done = runBatch(batch); })) {
+      giveUp(batch);
+      report.unanswered = true;
+    }
+    if (!done) {
       report.journalFailed = true;
       report.journalFailure = done.error();
     }
-    book(batch);
-    report.stopped = std::any_of(batch.records.begin(), batch.records.end(),
-                                 [](const auto& r) { return r.state == ItemState::untouched; });
+    report.unanswered = !book(batch);
+    report.stopped =
+        report.unanswered || std::any_of(batch.records.begin(), batch.records.end(),
+                                         [](const auto& r) { return r.state == ItemState::untouched; });
     while (ended < at.part) end(parts_[ended++]);
   }
   while (ended < parts_.size()) end(parts_[ended++]);
@@ -155,7 +178,7 @@ Runner::Batch Runner::nextBatch(Place& at) {
 
 /// Takes what became of a batch into its lines. What each line freed in it is a piece of its own: the counter
 /// is read between batches, when some lines are done and one may be half done.
-void Runner::book(const Batch& batch) {
+bool Runner::book(const Batch& batch) {
   std::vector<GainBounds> freed;
   for (std::size_t i = 0; i < batch.records.size(); ++i) {
     const JournalRecord& r = batch.records[i];
@@ -171,7 +194,15 @@ void Runner::book(const Batch& batch) {
     outcome.itemsDone += done;
     if (!done && r.state != ItemState::untouched) outcome.problems.push_back(r);
   }
-  space_->ended(freed);
+  return watch_.call([space = space_, drive = drive_, freed = std::move(freed)] { space->ended(freed); });
+}
+
+/// What was in hand when something did not answer stays as the journal has it: open, to be put back or
+/// finished when the drive answers again.
+void Runner::giveUp(Batch& batch) {
+  for (JournalRecord& r : batch.records)
+    if (r.state == ItemState::intended || r.state == ItemState::discarding)
+      note(r, Error{Errc::unanswered, "step", r.path, 0, {}});
 }
 
 void Runner::end(Part& part) {
@@ -180,10 +211,10 @@ void Runner::end(Part& part) {
 }
 
 std::vector<JournalRecord> Runner::rehearse(const Plan& plan) {
-  const Holders holders = Holders::read(*drive_.openFiles);
-  StepSite site{drive_, run_, holders};
-  promises_.emplace(drive_.context->gain, pointsOf(plan, *drive_.context));
-  going_.assign(drive_.context->points.size(), false);
+  const Holders holders = Holders::read(*drive_->openFiles);
+  StepSite site{*drive_, run_, holders};
+  promises_.emplace(drive_->context->gain, pointsOf(plan, *drive_->context));
+  going_.assign(drive_->context->points.size(), false);
   std::vector<JournalRecord> all;
   for (const PlanLine& line : plan.lines) {
     if (!line.enabled || !line.step->touches) continue;
@@ -209,15 +240,15 @@ JournalRecord Runner::recordOf(const PlanLine& line, const Subject& item) {
   r.identity = item.identity;
   r.occupied = item.occupied;
   if (line.step->frees() && item.node != noNode) r.promised = promises_->add(item.node);
-  if (const auto point = drive_.context->pointOf(item)) {
-    const Bytes before = drive_.context->points.of(going_).frees;
+  if (const auto point = drive_->context->pointOf(item)) {
+    const Bytes before = drive_->context->points.of(going_).frees;
     going_[*point] = true;
-    const Bytes adds = drive_.context->points.of(going_).frees - before;
+    const Bytes adds = drive_->context->points.of(going_).frees - before;
     r.promised = {adds, adds};
   }
   if (line.step->executor == nullptr)
     refuse(r, Error{Errc::unknownStep, "guard", item.path, 0, line.step->id});
-  else if (const auto allowed = checkOnPaper(drive_, item); !allowed)
+  else if (const auto allowed = checkOnPaper(*drive_, item); !allowed)
     refuse(r, allowed.error());
   return r;
 }
@@ -232,11 +263,11 @@ bool Runner::mayGoOn() {
 Result<void> Runner::stillAllowed(const JournalRecord& r) {
   constexpr std::chrono::milliseconds apart{200};
   const auto now = std::chrono::steady_clock::now();
-  if (drive_.keptNow && now >= nextAsked_) {
-    drive_.marks.takeKept(drive_.keptNow());
+  if (drive_->keptNow && now >= nextAsked_) {
+    drive_->marks.takeKept(drive_->keptNow());
     nextAsked_ = now + apart;
   }
-  return drive_.marks.locks(r.path) ? Result<void>(fail(Errc::kept, "guard", r.path)) : Result<void>{};
+  return drive_->marks.locks(r.path) ? Result<void>(fail(Errc::kept, "guard", r.path)) : Result<void>{};
 }
 
 /// What the line of a record has come to in the middle of a batch, which is booked at its end only.
@@ -259,23 +290,23 @@ void Runner::tell(const Batch& batch, std::size_t at) {
 void Runner::chooseAll(Batch& batch) {
   const StepExecutor& executor = *batch.step->executor;
   const Holders nobody;
-  StepSite site{drive_, run_, nobody};
+  StepSite site{*drive_, run_, nobody};
   for (auto& r : batch.records)
     if (r.state == ItemState::intended)
-      if (const auto chosen = guardedly([&] { return executor.prepare(site, r); }); !chosen)
+      if (const auto chosen = watch_.ask(r, [&](auto& mine) { return executor.prepare(site, mine); });
+          !chosen)
         refuse(r, chosen.error());
 }
 
-void Runner::takeBack(const StepExecutor& executor, JournalRecord& r, const Holders& holders) {
-  StepSite site{drive_, run_, holders};
+void Runner::takeBack(const StepExecutor& executor, JournalRecord& r, StepSite& site) {
   // What cannot go back stays where it is, and the journal says so.
-  if (!guardedly([&] { return executor.undo(site, r); })) r.state = ItemState::held;
+  if (!watch_.ask(r, [&](auto& mine) { return executor.undo(site, mine); })) r.state = whereItLies(r);
 }
 
 void Runner::applyAll(Batch& batch) {
   const StepExecutor& executor = *batch.step->executor;
-  const Holders before = Holders::read(*drive_.openFiles);
-  StepSite site{drive_, run_, before};
+  const Holders before = Holders::read(*drive_->openFiles);
+  StepSite site{*drive_, run_, before};
   bool going = true;
   for (auto& r : batch.records) {
     if (r.state != ItemState::intended) continue;
@@ -288,14 +319,15 @@ void Runner::applyAll(Batch& batch) {
       refuse(r, allowed.error());
       continue;
     }
-    const auto done = guardedly([&] { return executor.apply(site, r); });
+    const auto done = watch_.ask(r, [&](auto& mine) { return executor.apply(site, mine); });
     if (done) continue;
     // What failed midway is taken back; if that fails too it may lie in the hold, and the journal says so.
-    const bool settled = guardedly([&] { return executor.recover(site, r); }).has_value();
-    r.state = settled ? ItemState::refused : ItemState::held;
+    const auto settled = watch_.ask(r, [&](auto& mine) { return executor.recover(site, mine); });
+    r.state = settled ? ItemState::refused : whereItLies(r);
     note(r, done.error());
   }
-  executor.settleOnDevice(site, batch.records);
+  (void)watch_.ask(batch.records,
+                   [&](auto& all) { return executor.settleOnDevice(site, all), Result<void>{}; });
 }
 
 /// Looked at a second time after the taking: what was opened in between is seen now, and nobody can open it
@@ -305,14 +337,14 @@ void Runner::verifyAll(Batch& batch) {
   const bool any = std::any_of(batch.records.begin(), batch.records.end(),
                                [](const auto& r) { return r.state == ItemState::intended; });
   if (!any) return;
-  const Holders after = Holders::read(*drive_.openFiles);
-  StepSite site{drive_, run_, after};
+  const Holders after = Holders::read(*drive_->openFiles);
+  StepSite site{*drive_, run_, after};
   for (auto& r : batch.records) {
     if (r.state != ItemState::intended) continue;
-    if (const auto same = guardedly([&] { return executor.verify(site, r); }); !same) {
+    if (const auto same = watch_.ask(r, [&](auto& mine) { return executor.verify(site, mine); }); !same) {
       const bool stopped = same.error().code == Errc::cancelled;
       if (!stopped) note(r, same.error());
-      takeBack(executor, r, after);
+      takeBack(executor, r, site);
       if (stopped && r.state == ItemState::returned) r.state = ItemState::untouched;
     } else {
       r.state = executor.finishes() ? ItemState::discarding : executor.settled();
@@ -323,17 +355,18 @@ void Runner::verifyAll(Batch& batch) {
 void Runner::finishAll(Batch& batch) {
   const StepExecutor& executor = *batch.step->executor;
   const Holders nobody;
-  StepSite site{drive_, run_, nobody};
+  StepSite site{*drive_, run_, nobody};
   bool going = true;
   for (std::size_t i = 0; i < batch.records.size(); ++i) {
     JournalRecord& r = batch.records[i];
     if (r.state != ItemState::discarding) continue;
     going = going && mayGoOn();
     if (!going) {
-      takeBack(executor, r, nobody);
+      takeBack(executor, r, site);
       if (r.state == ItemState::returned) r.state = ItemState::untouched;
-    } else if (const auto done = guardedly([&] { return executor.finish(site, r); }); !done) {
-      r.state = ItemState::held;
+    } else if (const auto done = watch_.ask(r, [&](auto& mine) { return executor.finish(site, mine); });
+               !done) {
+      r.state = whereItLies(r);
       note(r, done.error());
     }
     tell(batch, i);
@@ -343,17 +376,21 @@ void Runner::finishAll(Batch& batch) {
 /// Once for every place that the batch used.
 void Runner::tidyAll(Batch& batch) {
   const Holders nobody;
-  StepSite site{drive_, run_, nobody};
+  StepSite site{*drive_, run_, nobody};
+  const StepExecutor& executor = *batch.step->executor;
   const JournalRecord* last = nullptr;
   for (const auto& r : batch.records)
-    if (last == nullptr || last->holdFolder != r.holdFolder) batch.step->executor->tidy(site, *(last = &r));
+    if (last == nullptr || last->holdFolder != r.holdFolder) {
+      JournalRecord mine = *(last = &r);
+      (void)watch_.ask(mine, [&](auto& record) { return executor.tidy(site, record), Result<void>{}; });
+    }
 }
 
 Result<void> Runner::runBatch(Batch& batch) {
   if (batch.records.empty() || batch.step->executor == nullptr) return {};
   const StepExecutor& executor = *batch.step->executor;
   const Holders nobody;
-  StepSite site{drive_, run_, nobody};
+  StepSite site{*drive_, run_, nobody};
   const auto refuseAll = [&](const Error& why) {
     for (auto& r : batch.records)
       if (r.state == ItemState::intended) refuse(r, why);
@@ -365,7 +402,9 @@ Result<void> Runner::runBatch(Batch& batch) {
     tidyAll(batch);
     return noted;
   }
-  if (const auto announced = guardedly([&] { return executor.announce(site, batch.records); }); !announced)
+  if (const auto announced =
+          watch_.ask(batch.records, [&](auto& all) { return executor.announce(site, all); });
+      !announced)
     refuseAll(announced.error());
   applyAll(batch);
   verifyAll(batch);
@@ -373,15 +412,16 @@ Result<void> Runner::runBatch(Batch& batch) {
   if (auto noted = journal_.write(batch.records); !noted) {
     for (auto& r : batch.records)
       if (r.state == ItemState::discarding || r.state == ItemState::held)
-        note(r, noted.error()), takeBack(executor, r, nobody);
+        note(r, noted.error()), takeBack(executor, r, site);
     tidyAll(batch);
     return noted;
   }
   Result<void> noted;
   if (executor.finishes()) {
     finishAll(batch);
-    StepSite waiting{drive_, run_, nobody, control_.stop};
-    executor.awaitSpace(waiting, batch.records);
+    StepSite waiting{*drive_, run_, nobody, control_.stop};
+    (void)watch_.ask(batch.records,
+                     [&](auto& all) { return executor.awaitSpace(waiting, all), Result<void>{}; });
     noted = journal_.write(batch.records);
   }
   tidyAll(batch);

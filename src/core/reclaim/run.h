@@ -9,6 +9,7 @@
 #include "core/plan/losses.h"
 #include "core/reclaim/space_credit.h"
 #include "core/reclaim/step_executor.h"
+#include "core/reclaim/watch.h"
 
 namespace zt {
 
@@ -34,7 +35,9 @@ struct RunReport {
   std::int64_t run = 0;
   std::vector<LineOutcome> lines;
   bool stopped = false;
-  Error journalFailure;  ///< why the run ended early
+  bool unanswered = false;  ///< something did not answer, and the run ended there
+  Bytes refill = 0;         ///< of what came free, so much was to fill up what is kept back first
+  Error journalFailure;     ///< why the run ended early
   bool journalFailed = false;
 };
 
@@ -81,11 +84,12 @@ struct RunControl {
 
 /// Carries a plan out. Refuses as a whole (noConsent) unless `token` is that of `consentFor(plan)`; then goes
 /// line by line, item by item, and stops between items when asked. Each item is taken, looked at again, and
-/// only then let go. Nothing is changed that the journal could not record first.
+/// only then let go. Nothing is changed that the journal could not record first. A step that does not answer
+/// (`answersWithin`) is the problem of its line and ends the run: what it had in hand stays open in the
+/// journal.
 class Runner {
 public:
-  Runner(GuardedDrive drive, Journal& journal, std::int64_t run)
-      : drive_(std::move(drive)), journal_(journal), run_(run) {}
+  Runner(GuardedDrive drive, Journal& journal, std::int64_t run);
 
   /// Checks every item as the run would, and changes nothing: refused records say why.
   std::vector<JournalRecord> rehearse(const Plan& plan);
@@ -111,6 +115,7 @@ private:
   };
   void divide(const Plan& plan);
   void runParts(RunReport& report);
+  void giveUp(Batch& batch);
   Batch nextBatch(Place& at);
   JournalRecord recordOf(const PlanLine& line, const Subject& item);
   Result<void> runBatch(Batch& batch);
@@ -119,21 +124,23 @@ private:
   void verifyAll(Batch& batch);
   void finishAll(Batch& batch);
   void tidyAll(Batch& batch);
-  void takeBack(const StepExecutor& executor, JournalRecord& record, const Holders& holders);
+  void takeBack(const StepExecutor& executor, JournalRecord& record, StepSite& site);
   bool mayGoOn();
   Result<void> stillAllowed(const JournalRecord& record);
   void tell(const Batch& batch, std::size_t at);
-  void book(const Batch& batch);
+  /// False where the drive's counter did not come.
+  bool book(const Batch& batch);
   void end(Part& part);
   void shareTheRise();
 
-  GuardedDrive drive_;
+  Watch watch_;
+  std::shared_ptr<GuardedDrive> drive_;  ///< what was given up still holds it
   Journal& journal_;
   std::int64_t run_;
   std::int64_t seq_ = 0;
   RunControl control_;
   std::vector<Part> parts_;
-  std::optional<SpaceLedger> space_;
+  std::shared_ptr<SpaceLedger> space_;
   std::vector<std::size_t> pieces_;  ///< which part each piece of `space_` belongs to
   std::optional<GainModel::Sum> promises_;
   GainModel::Points going_;  ///< those that were promised so far

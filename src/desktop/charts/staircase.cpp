@@ -22,12 +22,17 @@ Staircase::Staircase(QWidget* parent) : Chart(parent) {
 void Staircase::show(const DrivePicture& view, const Plan& plan, const std::vector<GainBounds>& adds) {
   view_ = view;
   all_.clear();
+  // What does not reach the counter, because it fills up what is kept back, is the first that comes free.
+  Bytes swallowed = 0;
+  for (const GainBounds& g : adds) swallowed += g.sure;
+  swallowed -= std::min(swallowed, view.planned.sure);
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
     if (!line.takesPart()) continue;
     const PathBytes place = line.items.size() == 1 ? line.items[0].path : line.place;
-    all_.append(
-        {static_cast<int>(i), say(&Words::path, baseName(place)), adds[i].sure, stratumOf(line.standing)});
+    const Bytes reaches = adds[i].sure - std::min(swallowed, adds[i].sure);
+    swallowed -= adds[i].sure - reaches;
+    all_.append({static_cast<int>(i), say(&Words::path, baseName(place)), reaches, stratumOf(line.standing)});
   }
   const Target* most = hardest(view.targets);
   top_ = 1.12 * static_cast<double>(std::max({view.free + std::max(view.planned.atMost, view.planned.sure),

@@ -13,7 +13,8 @@ class Staircase final : public Chart {
   Q_OBJECT
 public:
   explicit Staircase(QWidget* parent = nullptr);
-  /// `adds`: what each line of the plan adds to those before it.
+  /// `adds`: what each line of the plan frees beside those before it; of that the steps show what the counter
+  /// of free bytes rises by.
   void show(const DrivePicture& picture, const Plan& plan, const std::vector<GainBounds>& adds);
   void setCurrent(int line);
   QString tableTwin() const override;

@@ -23,6 +23,7 @@ void BalanceBar::show(const DrivePicture& view) {
         tr("free %1, planned %2").arg(say(&Words::exact, view.free), say(&Words::exact, view.planned.sure)));
     for (const Target& t : view.targets)
       if (t.chosen) lines.append(standOf(t));
+    if (const QString note = say(&Words::refillNote, view.planned); !note.isEmpty()) lines.append(note);
   }
   setToolTip(lines.join(QLatin1Char('\n')));
   twinChanged();
@@ -36,9 +37,14 @@ QList<BalanceBar::Part> BalanceBar::parts() const {
               : view_.stale     ? tr("free, read %1").arg(clockTime(view_.freeAt))
                                 : tr("free, measured %1").arg(clockTime(view_.freeAt)),
               say(&Words::bytes, view_.free)});
-  const bool more = view_.planned.atMost > view_.planned.sure;
-  all.append({more ? tr("planned, sure (at most %1)").arg(say(&Words::bytes, view_.planned.atMost))
-                   : tr("planned, sure"),
+  const PlannedGain& planned = view_.planned;
+  const bool more = planned.atMost > planned.sure;
+  const bool refills = planned.refills > 0 || !planned.refillKnown;
+  all.append({refills && planned.refillKnown
+                  ? tr("planned, sure (%1 fill up the reserve)").arg(say(&Words::bytes, planned.refills))
+              : refills ? tr("planned, sure (the reserve comes first)")
+              : more    ? tr("planned, sure (at most %1)").arg(say(&Words::bytes, view_.planned.atMost))
+                        : tr("planned, sure"),
               say(&Words::bytes, view_.planned.sure)});
   if (target == nullptr) return all;
   all.append({tr("target: %1").arg(say(&Words::targetName, *target)), say(&Words::bytes, target->bytes)});

@@ -3,6 +3,7 @@
 
 #include <QFile>
 #include <QSaveFile>
+#include <cerrno>
 
 #include "core/survey/files/exchange.h"
 
@@ -41,12 +42,12 @@ void ExchangeDesk::exportSurvey(const PathBytes& file) {
         if (!job || !job->surveys().survey()) return fail(Errc::notThere, "export", file);
         // Written beside and moved into place when it is whole.
         QSaveFile out(QFile::decodeName(QByteArray::fromStdString(file)));
-        if (!out.open(QIODevice::WriteOnly)) return fail(Errc::notPermitted, "export", file);
+        if (!out.open(QIODevice::WriteOnly)) return failErrno("export", file, errno == 0 ? EACCES : errno);
         const auto done = zt::exportSurvey(*job->surveys().survey(), *form, [&](std::string_view bytes) {
           const auto size = static_cast<qint64>(bytes.size());
           return out.write(bytes.data(), size) == size;
         });
-        if (!done || !out.commit()) return fail(Errc::noSpace, "export", file);
+        if (!done || !out.commit()) return failErrno("export", file, errno == 0 ? EIO : errno);
         return {};
       },
       [session = &session_, file] { Q_EMIT session->exported(QByteArray::fromStdString(file)); });

@@ -32,7 +32,7 @@ Result<Glimpse> lookInto(const JobView& view, const PathBytes& path) {
   if (!view.survey || !view.files) return fail(Errc::notThere, "look", path);
   const auto node = view.survey->tree.find(path);
   if (!node) return fail(Errc::notThere, "look", path);
-  const auto root = view.files->openRoot(view.root);
+  const auto root = view.files->openToRead(view.root);
   if (!root) return tl::unexpected(root.error());
   const bool picture = view.context->kind[*node] == FileKind::picture;
   auto seen = peek(*view.files, **root, *view.survey, *node, picture);

@@ -37,10 +37,10 @@ void PlanDesk::planPaths(const std::vector<PathBytes>& paths, const std::string&
 
 void PlanDesk::drop(const std::vector<std::string>& ids) {
   edit([ids](Job& job) -> Result<void> {
+    std::vector<std::string> there;
     for (const auto& id : ids)
-      if (job.planBook().plan().find(id) != nullptr)
-        if (auto done = job.planBook().drop(id); !done) return done;
-    return {};
+      if (job.planBook().plan().find(id) != nullptr) there.push_back(id);
+    return there.empty() ? Result<void>{} : job.planBook().drop(there);
   });
 }
 

@@ -20,7 +20,7 @@ struct Judged : ::testing::Test {
   void judgeAll(SystemFamily family = SystemFamily::linuxFamily, std::vector<HomeRoot> homes = {}) {
     survey = surveyOf(borrowed(files), "/");
     std::vector<SystemRoot> systems;
-    if (family != SystemFamily::none) systems.push_back({"", "", family, true, false});
+    if (family != SystemFamily::none) systems.push_back({"", "", family, certain, false});
     map = std::make_unique<PlaceMap>(systems, PathBytes{}, std::move(homes));
     JudgeOptions options;
     options.now = now;
@@ -34,6 +34,7 @@ struct Judged : ::testing::Test {
   std::string place(const char* path) { return at(path).place == nullptr ? "" : at(path).place->id; }
 
   MemoryFileSystem files;
+  bool certain = true;
   TimeNs now = 1'800'000'000 * nsPerSecond;  // all is old but for what is made younger
   std::shared_ptr<Survey> survey;
   std::unique_ptr<PlaceMap> map;
@@ -48,6 +49,30 @@ TEST_F(Judged, LeavesAloneWhatIsTooYoung) {
   EXPECT_EQ(standing("tmp/build/a.tmp"), Standing::spent);
   EXPECT_EQ(standing("tmp/fresh/a.tmp"), Standing::unjudged) << "one young file keeps its neighbours";
   EXPECT_EQ(at("tmp/fresh/a.tmp").verdict, Verdict::tooYoung);
+}
+
+/// What only looks like a system is nobody's to take apart.
+TEST_F(Judged, SaysNothingMildOfASystemThatIsNotCertain) {
+  add({"tmp/build/a.tmp", "var/cache/apt/archives/a.deb", "var/log/mail.log.2.gz"}, 90);
+  judgeAll();
+  EXPECT_EQ(standing("tmp/build/a.tmp"), Standing::spent) << "it would, if it were one";
+  certain = false;
+  judgeAll();
+  for (const char* path : {"tmp/build/a.tmp", "var/cache/apt/archives/a.deb", "var/log/mail.log.2.gz"}) {
+    EXPECT_EQ(at(path).verdict, Verdict::uncertain) << path;
+    EXPECT_LE(standing(path), Standing::unjudged) << path;
+  }
+}
+
+/// Somebody works in a repository that lies where packages are fetched to.
+TEST_F(Judged, LeavesAWorkingCopyThatLiesInACache) {
+  add({"home/kim/shop/package.json", "home/kim/shop/package-lock.json", "home/kim/shop/node_modules/a/i.js",
+       "home/kim/shop/node_modules/mine/i.js", "home/kim/shop/node_modules/mine/.git/HEAD"},
+      100);
+  judgeAll();
+  EXPECT_EQ(standing("home/kim/shop/node_modules/a/i.js"), Standing::rebuilds);
+  EXPECT_EQ(at("home/kim/shop/node_modules/mine/i.js").verdict, Verdict::foreign);
+  EXPECT_LE(standing("home/kim/shop/node_modules/mine/i.js"), Standing::unjudged);
 }
 
 TEST_F(Judged, LetsTheNewestOfASeriesStay) {

@@ -5,6 +5,7 @@
 #include <set>
 
 #include "core/catalogue/place_map.h"
+#include "support/code_of.h"
 
 namespace zt::test {
 namespace {
@@ -13,7 +14,7 @@ std::string problem(std::string_view toml) {
   const Catalogue::Text text{"f.toml", toml};
   const auto parsed = Catalogue::parse(std::span(&text, 1), SystemFamily::linuxFamily);
   if (parsed) return {};
-  EXPECT_EQ(parsed.error().code, Errc::badInput);
+  EXPECT_EQ(codeOf(parsed), Errc::badInput);
   return parsed.error().detail;
 }
 

@@ -12,6 +12,7 @@
 
 #include "core/job/sites/stand_in_drive.h"
 #include "demo/scenario.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/temp_folder.h"
 
@@ -73,7 +74,7 @@ TEST(Demo, HasEqualAndUnequalContentWhereItSays) {
 TEST(Demo, RefusesAFolderThatIsNotEmpty) {
   TempFolder t;
   t.file("si/mine", "precious");
-  EXPECT_EQ(demo::build(t / "si", 1).error().code, Errc::taken);
+  EXPECT_EQ(codeOf(demo::build(t / "si", 1)), Errc::taken);
   EXPECT_EQ(t.read("si/mine"), "precious");
 }
 

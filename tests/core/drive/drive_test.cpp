@@ -5,6 +5,7 @@
 
 #include "core/drive/target.h"
 #include "core/job/sites/stand_in_drive.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
 
@@ -121,7 +122,7 @@ TEST(DriveOf, TakesTheInnermostMount) {
   EXPECT_EQ(driveOf(m.system, "/mnt/a")->source, "/dev/sdb1");
   EXPECT_EQ(driveOf(m.system, "/mnt/abc")->source, "/dev/sda1");
   m.mounts.table.clear();
-  EXPECT_EQ(driveOf(m.system, "/mnt").error().code, Errc::notThere);
+  EXPECT_EQ(codeOf(driveOf(m.system, "/mnt")), Errc::notThere);
 }
 
 TEST(Names, OfRolesKindsAndFamiliesAreStable) {
@@ -159,9 +160,9 @@ TEST(StandIn, CountsLengthButForDeclaredHoles) {
 }
 
 TEST(StandIn, RefusesManifestsThatAreNone) {
-  EXPECT_EQ(parseStandIn("").error().code, Errc::notOurs);
-  EXPECT_EQ(parseStandIn("[]").error().code, Errc::notOurs);
-  EXPECT_EQ(parseStandIn(R"({"format":"zip-tally-stand-in","version":2})").error().code, Errc::tooNew);
+  EXPECT_EQ(codeOf(parseStandIn("")), Errc::notOurs);
+  EXPECT_EQ(codeOf(parseStandIn("[]")), Errc::notOurs);
+  EXPECT_EQ(codeOf(parseStandIn(R"({"format":"zip-tally-stand-in","version":2})")), Errc::tooNew);
   EXPECT_EQ(parseStandIn(R"({"format":"zip-tally-stand-in","version":1,"id":"x","capacity_bytes":-4})")
                 .error()
                 .code,

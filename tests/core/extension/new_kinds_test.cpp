@@ -6,6 +6,7 @@
 #include "core/job/job.h"
 #include "core/job/outcome_json.h"
 #include "core/reclaim/step_executor.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/temp_folder.h"
 
@@ -128,7 +129,7 @@ TEST_F(Yard, GoesFromFindingToProofWithoutTheCoreKnowingIt) {
   EXPECT_EQ(numberIn(*job->surveys().find(id), "weight"), 7u) << "facts are kept";
   const Consent consent = job->planBook().consent();
   ASSERT_EQ(consent.lines.size(), 2u) << "this kind of step asks";
-  EXPECT_EQ(job->reclaim("", {}).error().code, Errc::noConsent);
+  EXPECT_EQ(codeOf(job->reclaim("", {})), Errc::noConsent);
   const auto report = job->reclaim(consent.token, {}).value();
   EXPECT_EQ(report.lines[0].state, LineOutcome::State::done);
   EXPECT_EQ(report.lines[0].action, "crush");
@@ -155,7 +156,7 @@ TEST_F(Yard, IsRefusedWithItsPlaceByAProgramThatDoesNotKnowIt) {
   }
   const auto job = Job::open(realWorkshop(), t / "a.ztjob");
   ASSERT_FALSE(job);
-  EXPECT_EQ(job.error().code, Errc::corrupt);
+  EXPECT_EQ(codeOf(job), Errc::corrupt);
   EXPECT_FALSE(job.error().detail.empty()) << "it says where";
   EXPECT_TRUE(t.has("drive/hull/ballast-1"));
 }

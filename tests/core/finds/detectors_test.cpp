@@ -2,6 +2,7 @@
 #include <gtest/gtest.h>
 
 #include "core/finds/detectors/trash_info.h"
+#include "support/code_of.h"
 #include "support/planned.h"
 
 namespace zt::test {
@@ -26,8 +27,7 @@ TEST(Large, FindsBigFilesAnywhereAndLocksBedrock) {
   ASSERT_NE(m.find("large", "home/w/film.mp4"), nullptr);
   ASSERT_NE(m.find("large", "boot/big.img"), nullptr);
   EXPECT_EQ(m.find("large", "boot/big.img")->standing, Standing::bedrock);
-  EXPECT_EQ(lineFor(*m.find("large", "boot/big.img"), m.craft->steps, "discard", {}).error().code,
-            Errc::bedrock);
+  EXPECT_EQ(codeOf(lineFor(*m.find("large", "boot/big.img"), m.craft->steps, "discard", {})), Errc::bedrock);
   EXPECT_EQ(m.find("large", "home/w/small"), nullptr);
 }
 

@@ -33,12 +33,14 @@ TEST(Kernels, GoByEachFamilysRules) {
       superseded("var/lib/dpkg/status", {"6.1.0-9-amd64", "6.1.0-17-amd64", "6.1.0-25-amd64"}, &removal),
       Versions{"6.1.0-9-amd64"});
   EXPECT_EQ(removal, "apt-get purge linux-image-6.1.0-9-amd64");
-  EXPECT_EQ(superseded("usr/lib/sysimage/rpm/x",
-                       {"6.5.5-200.fc38.x86_64", "6.5.6-300.fc39.x86_64", "6.6.2-201.fc39.x86_64",
-                        "0-rescue-0123456789abcdef0123456789abcdef"},
-                       &removal),
-            Versions{"6.5.5-200.fc38.x86_64"})
-      << "the one for rescue stays";
+  EXPECT_EQ(
+      superseded("usr/lib/sysimage/rpm/x",
+                 {"6.5.5-200.fc38.x86_64", "6.5.6-300.fc39.x86_64", "6.6.2-201.fc39.x86_64",
+                  "0-rescue-0123456789abcdef0123456789abcdef", "0-rescue-1123456789abcdef0123456789abcdef",
+                  "0-rescue-2123456789abcdef0123456789abcdef"},
+                 &removal),
+      Versions{"6.5.5-200.fc38.x86_64"})
+      << "those for rescue stay, however many";
   EXPECT_EQ(removal, "dnf remove kernel-core-6.5.5-200.fc38.x86_64");
 }
 

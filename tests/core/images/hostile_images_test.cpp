@@ -6,6 +6,7 @@
 #include "core/images/image_facts.h"
 #include "core/images/partitions.h"
 #include "demo/guest_disks.h"
+#include "support/code_of.h"
 #include "support/memory_file_system.h"
 #include "support/sparse_bytes.h"
 
@@ -82,7 +83,7 @@ TEST(HostileImages, TablesThatContradictThemselvesAreSaidToBe) {
   overlap.put(l2 + 8, bytesAt(overlap, l2, 8).value());
   const auto facts = look(overlap);
   ASSERT_FALSE(facts);
-  EXPECT_EQ(facts.error().code, Errc::corrupt);
+  EXPECT_EQ(codeOf(facts), Errc::corrupt);
   EXPECT_FALSE(facts.error().detail.empty());
 
   SparseBytes itself = goodQcow();  // a table that is its own first cluster
@@ -173,7 +174,7 @@ TEST(HostileImages, FileSystemsThatLieAreLeftAlone) {
   xfs.put(5 * 4096, "ABTB");
   xfs.big(5 * 4096 + 12, 5, 4);  // its right neighbour is itself
   std::stop_token stop;
-  EXPECT_EQ(readXfs(xfs, stop).error().code, Errc::corrupt);
+  EXPECT_EQ(codeOf(readXfs(xfs, stop)), Errc::corrupt);
 }
 
 TEST(HostileImages, ABundleIsReadByItsBands) {
@@ -184,10 +185,10 @@ TEST(HostileImages, ABundleIsReadByItsBands) {
   const auto plan = parseBundle(plist);
   ASSERT_TRUE(plan);
   EXPECT_EQ(plan->bandSize, Bytes{8} << 20);
-  EXPECT_EQ(parseBundle("<plist/>").error().code, Errc::notOurs);
+  EXPECT_EQ(codeOf(parseBundle("<plist/>")), Errc::notOurs);
   std::string absurd = plist;
   absurd.replace(absurd.find("8388608"), 7, "1      ");
-  EXPECT_EQ(parseBundle(absurd).error().code, Errc::corrupt);
+  EXPECT_EQ(codeOf(parseBundle(absurd)), Errc::corrupt);
 
   SparseBytes disk = put(fileSize, demo::rawDisk(fileSize, Bytes{10} << 20));
   MemoryFileSystem files;

@@ -7,6 +7,7 @@
 #include <fstream>
 
 #include "core/job/job.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/temp_folder.h"
 
@@ -51,10 +52,10 @@ TEST(JobFile, RefusesWhatIsNotOurs) {
   t.file("text.ztjob", std::string("just some text that is long enough to have a header, if it were a "
                                    "database at all, which it is not"));
   t.file("empty.ztjob", std::string());
-  EXPECT_EQ(JobFile::open(t / "text.ztjob").error().code, Errc::notOurs);
-  EXPECT_EQ(JobFile::open(t / "empty.ztjob").error().code, Errc::notOurs);
-  EXPECT_EQ(JobFile::open(t / "none.ztjob").error().code, Errc::notThere);
-  EXPECT_EQ(JobFile::create(t / "text.ztjob").error().code, Errc::taken);
+  EXPECT_EQ(codeOf(JobFile::open(t / "text.ztjob")), Errc::notOurs);
+  EXPECT_EQ(codeOf(JobFile::open(t / "empty.ztjob")), Errc::notOurs);
+  EXPECT_EQ(codeOf(JobFile::open(t / "none.ztjob")), Errc::notThere);
+  EXPECT_EQ(codeOf(JobFile::create(t / "text.ztjob")), Errc::taken);
 }
 
 TEST(JobFile, RefusesANewerVersion) {
@@ -65,14 +66,14 @@ TEST(JobFile, RefusesANewerVersion) {
   raw.seekp(63);
   raw.put(9);
   raw.close();
-  EXPECT_EQ(JobFile::open(t / "a.ztjob").error().code, Errc::tooNew);
+  EXPECT_EQ(codeOf(JobFile::open(t / "a.ztjob")), Errc::tooNew);
 }
 
 TEST(JobFile, SaysSoWhenItsDiskIsFull) {
   TempFolder t;
   auto file = JobFile::create(t / "a.ztjob").value();
   file->limitPages(12);
-  EXPECT_EQ(file->put({{"big", std::string(200'000, 'x')}}).error().code, Errc::noSpace);
+  EXPECT_EQ(codeOf(file->put({{"big", std::string(200'000, 'x')}})), Errc::noSpace);
   EXPECT_FALSE(file->get("big")->has_value());
 }
 
@@ -80,7 +81,7 @@ TEST(JobFile, IsForOneProcessAtATime) {
   TempFolder t;
   auto file = JobFile::create(t / "a.ztjob").value();
   ASSERT_TRUE(file->put({{"k", "v"}}));
-  EXPECT_EQ(JobFile::open(t / "a.ztjob").error().code, Errc::busy);
+  EXPECT_EQ(codeOf(JobFile::open(t / "a.ztjob")), Errc::busy);
 }
 
 /// A whole job, cut at every length: it opens whole or says what is wrong, and never crashes.
@@ -111,7 +112,7 @@ TEST(Job, KeepsItsFileOffTheMeasuredDriveUnlessTold) {
   TempFolder t;
   t.file("drive/a", 100);
   const Workshop real = realWorkshop();
-  EXPECT_EQ(Job::create(real, t / "drive", false, {t / "a.ztjob", false}).error().code, Errc::onDrive);
+  EXPECT_EQ(codeOf(Job::create(real, t / "drive", false, {t / "a.ztjob", false})), Errc::onDrive);
   EXPECT_FALSE(t.has("a.ztjob"));
 }
 

@@ -4,6 +4,8 @@
 #include <gtest/gtest.h>
 
 #include "core/job/outcome_json.h"
+#include "core/os/forwarding_file_system.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/temp_folder.h"
 
@@ -35,14 +37,14 @@ TEST_F(JobTest, PlansByPathAndGivesTheExactGain) {
   plan("a", "discard");
   EXPECT_EQ(book().planned().sure,
             job->surveys().survey()->tree.totals(*job->surveys().survey()->tree.find("a")).exclusive);
-  EXPECT_EQ(job->planBook().addPaths({"none"}, "hold").error().code, Errc::notThere);
-  EXPECT_EQ(job->planBook().addPaths({"../drive"}, "hold").error().code, Errc::outsideRoot);
-  EXPECT_EQ(book().drop("no-such-line").error().code, Errc::notThere);
+  EXPECT_EQ(codeOf(job->planBook().addPaths({"none"}, "hold")), Errc::notThere);
+  EXPECT_EQ(codeOf(job->planBook().addPaths({"../drive"}, "hold")), Errc::outsideRoot);
+  EXPECT_EQ(codeOf(book().drop("no-such-line")), Errc::notThere);
 }
 
 TEST_F(JobTest, RefusesToHoldAndDiscardTheSameThing) {
   plan("a", "hold");
-  EXPECT_EQ(job->planBook().addPaths({"a/big"}, "discard").error().code, Errc::conflict);
+  EXPECT_EQ(codeOf(job->planBook().addPaths({"a/big"}, "discard")), Errc::conflict);
   EXPECT_EQ(book().plan().lines.size(), 1u);
 }
 
@@ -74,7 +76,7 @@ TEST_F(JobTest, ReleasesHeldThingsAfterAnotherMeasurement) {
   ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   const Consent consent = job->runs().releaseConsent().value();
   ASSERT_EQ(consent.lines.size(), 1u);
-  EXPECT_EQ(job->release("no", {}).error().code, Errc::noConsent);
+  EXPECT_EQ(codeOf(job->release("no", {})), Errc::noConsent);
   const auto gone = job->release(consent.token, {}).value();
   EXPECT_EQ(gone[0].state, ItemState::gone);
   EXPECT_FALSE(t.has("drive/.zip-tally-hold"));
@@ -121,7 +123,7 @@ TEST_F(JobTest, HasNothingToProposeWhenTheTargetIsMet) {
 
 TEST_F(JobTest, RefusesTargetsThatAreNone) {
   for (const char* amount : {"", "-3GB", "120%", "x", "9999PB"})
-    EXPECT_EQ(job->planBook().addTarget("t", amount).error().code, Errc::badInput) << amount;
+    EXPECT_EQ(codeOf(job->planBook().addTarget("t", amount)), Errc::badInput) << amount;
 }
 
 TEST_F(JobTest, RehearsesWithoutTouching) {
@@ -182,11 +184,30 @@ TEST(JobCreate, FailsOnWhatIsNotThere) {
   TempFolder t;
   t.file("file", 1);
   const Workshop real = realWorkshop();
-  EXPECT_EQ(Job::create(real, t / "none", false, {}).error().code, Errc::notThere);
+  EXPECT_EQ(codeOf(Job::create(real, t / "none", false, {})), Errc::notThere);
   auto one = Job::create(real, t / "file", false, {}).value();
   ASSERT_TRUE(one->measurer().measure({}, {}, nullptr));
   EXPECT_TRUE(one->surveys().survey()->tree.find("file")) << "a single file is measured with its folder";
-  EXPECT_EQ(Job::create(real, t.path(), true, {}).error().code, Errc::notOurs);
+  EXPECT_EQ(codeOf(Job::create(real, t.path(), true, {})), Errc::notOurs);
+}
+
+/// The free bytes of before are only then of before when all that was written is counted.
+TEST(JobReclaim, BeginsNothingWhereTheDriveCannotBeWrittenOut) {
+  class NoSync final : public ForwardingFileSystem {
+  public:
+    using ForwardingFileSystem::ForwardingFileSystem;
+    Result<void> syncAll(const Folder&) override { return fail(Errc::io, "sync"); }
+  };
+  TempFolder t;
+  t.file("drive/a/big", 3'000'000);
+  Workshop shop = realWorkshop();
+  shop.files = std::make_shared<NoSync>(shop.files);
+  auto job = Job::create(shop, t / "drive", false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  ASSERT_TRUE(job->planBook().addPaths({"a/big"}, "discard"));
+  EXPECT_EQ(codeOf(job->reclaim(job->planBook().consent().token, {})), Errc::io);
+  EXPECT_TRUE(t.has("drive/a/big"));
+  EXPECT_FALSE(job->runs().lastReport()) << "a run that never began is none";
 }
 
 TEST(JobOpen, ReadsAJobWhoseDriveIsAnotherAndChangesNothingThere) {
@@ -209,8 +230,8 @@ TEST(JobOpen, ReadsAJobWhoseDriveIsAnotherAndChangesNothingThere) {
   auto job = Job::open(real, t / "a.ztjob").value();
   EXPECT_EQ(job->site().closed(), Errc::changed);
   EXPECT_EQ(job->planBook().plan().lines.size(), 1u) << "it can be read";
-  EXPECT_EQ(job->reclaim(job->planBook().consent().token, {}).error().code, Errc::changed);
-  EXPECT_EQ(job->measurer().measure({}, {}, nullptr).error().code, Errc::changed);
+  EXPECT_EQ(codeOf(job->reclaim(job->planBook().consent().token, {})), Errc::changed);
+  EXPECT_EQ(codeOf(job->measurer().measure({}, {}, nullptr)), Errc::changed);
   EXPECT_TRUE(t.has("si/drive/x"));
 }
 

@@ -4,6 +4,7 @@
 
 #include "core/job/job.h"
 #include "core/job/own_places.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/temp_folder.h"
 
@@ -98,7 +99,7 @@ TEST_F(OwnRecords, OpensNothingWhileTheFileIsWrong) {
   workshop.placesProblem = known.error();
   const auto made = Job::create(workshop, t / "drive", false, {});
   ASSERT_FALSE(made);
-  EXPECT_EQ(made.error().code, Errc::badInput);
+  EXPECT_EQ(codeOf(made), Errc::badInput);
   EXPECT_TRUE(placesWithOwn(t / "none.toml")) << "none is needed";
 }
 

@@ -11,6 +11,7 @@
 #include "core/job/job.h"
 #include "core/plan/plan_json.h"
 #include "core/survey/files/survey_codec.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/temp_folder.h"
 
@@ -148,7 +149,7 @@ TEST(Version1, UnknownWordsInAJobAreSaidWithTheirPlace) {
     }
     const auto job = Job::open(left.real, left.t / "a.ztjob");
     ASSERT_FALSE(job) << to;
-    EXPECT_EQ(job.error().code, Errc::corrupt);
+    EXPECT_EQ(codeOf(job), Errc::corrupt);
     EXPECT_NE(job.error().detail.find("lines[0]."), std::string::npos) << job.error().detail;
     EXPECT_TRUE(left.t.has("si/drive/.zip-tally-hold/run-1/1"));
   }

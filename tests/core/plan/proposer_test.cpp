@@ -9,6 +9,7 @@
 #include <random>
 
 #include "core/plan/plan_json.h"
+#include "support/code_of.h"
 #include "support/planned.h"
 #include "support/seed.h"
 
@@ -186,10 +187,10 @@ TEST(PlanJson, RoundTripsAndRefusesHostileText) {
     EXPECT_FALSE(planFromJson(parseJson(text.substr(0, size)), known));
   auto newer = Json::parse(text);
   newer["version"] = 1000u;
-  EXPECT_EQ(planFromJson(newer, known).error().code, Errc::tooNew);
+  EXPECT_EQ(codeOf(planFromJson(newer, known)), Errc::tooNew);
   auto wrong = Json::parse(text);
   wrong["lines"][0]["items"][0]["identity"]["inode"] = -3;
-  EXPECT_EQ(planFromJson(wrong, known).error().code, Errc::badInput);
+  EXPECT_EQ(codeOf(planFromJson(wrong, known)), Errc::badInput);
   EXPECT_EQ(planFromJson(wrong, known).error().detail, "lines[0].items[0].identity.inode");
   for (const auto& [key, value] :
        {std::pair("action", "dissolve"), std::pair("kind", "ghosts"), std::pair("standing", "well-liked")}) {
@@ -197,7 +198,7 @@ TEST(PlanJson, RoundTripsAndRefusesHostileText) {
     unknown["lines"][0][key] = value;
     const auto refused = planFromJson(unknown, known);
     ASSERT_FALSE(refused) << key;
-    EXPECT_EQ(refused.error().code, Errc::badInput) << key;
+    EXPECT_EQ(codeOf(refused), Errc::badInput) << key;
     EXPECT_EQ(refused.error().detail, std::string("lines[0].") + key);
   }
 }

@@ -9,6 +9,7 @@
 
 #include "core/points/points.h"
 #include "core/points/series_name.h"
+#include "support/code_of.h"
 #include "support/planned.h"
 #include "support/seed.h"
 
@@ -81,6 +82,35 @@ TEST_F(LinkedFolders, AreOneByDatesWithAGap) {
   const auto all = find();
   ASSERT_EQ(all.size(), 1u);
   EXPECT_EQ(names(all[0]), (Names{"2020-01-01", "2020-01-02", "2020-03-09", "2020-03-10!"}));
+}
+
+/// Pictures by year, of which somebody linked two from one into the next.
+TEST_F(LinkedFolders, AFewLinksMakeNoSeries) {
+  state("Pictures/2019", 900, "", 10);
+  state("Pictures/2020", 500, "Pictures/2019", 10, 8);
+  state("Pictures/2021", 100, "Pictures/2020", 10, 8);
+  state("few/2019-05-01", 900, "", 3);
+  state("few/2019-05-02", 800, "few/2019-05-01", 3, 1);
+  EXPECT_TRUE(find().empty());
+}
+
+/// The last state that stays goes neither by itself, nor with what it lies in, nor a part of it.
+TEST_F(LinkedFolders, TheNewestIsProtectedAboveAndBeneath) {
+  state("backup/of/2020-01-01", 900);
+  state("backup/of/2020-01-02", 800, "backup/of/2020-01-01");
+  state("backup/of/2020-01-03", 700, "backup/of/2020-01-02");
+  add("backup/notes", 1000, 10);
+  survey = surveyOf(drive, "/");
+  const GainModel gain(survey->tree, {});
+  const PointModel points(*survey, gain, today);
+  const auto lock = [&](const char* path) {
+    return points.lockAround(survey->tree, *survey->tree.find(path));
+  };
+  for (const char* path : {"backup", "backup/of", "backup/of/2020-01-03", "backup/of/2020-01-03/in",
+                           "backup/of/2020-01-03/in/f1"})
+    EXPECT_EQ(lock(path), PointLock::newest) << path;
+  for (const char* path : {"backup/of/2020-01-01", "backup/of/2020-01-02/in/f1", "backup/notes"})
+    EXPECT_EQ(lock(path), PointLock::none) << path;
 }
 
 TEST_F(LinkedFolders, WhereNumbersTurnTheLowestIsTheNewest) {
@@ -181,16 +211,17 @@ TEST_F(LinkedFolders, TheNewestIsRefused) {
   ASSERT_EQ(m.context->points.series().size(), 1u);
   Plan plan;
   plan.lines.push_back(m.line("b/2020-01-03"));
-  EXPECT_EQ(checkLocks(plan, *m.context, m.marks).error().code, Errc::lastCopy);
+  EXPECT_EQ(codeOf(checkLocks(plan, *m.context, m.marks)), Errc::lastCopy);
   FakeOpenFiles open;
   const GuardedDrive guarded = m.guarded(open);
-  EXPECT_EQ(checkOnPaper(guarded, plan.lines[0].items[0]).error().code, Errc::lastCopy);
+  EXPECT_EQ(codeOf(checkOnPaper(guarded, plan.lines[0].items[0])), Errc::lastCopy);
   plan.lines[0] = m.line("b/2020-01-01");
   EXPECT_TRUE(checkLocks(plan, *m.context, m.marks));
   EXPECT_TRUE(checkOnPaper(guarded, plan.lines[0].items[0]));
-  // All of it at once was judged as one thing, and somebody may want that.
-  plan.lines[0] = m.line("b");
-  EXPECT_TRUE(checkLocks(plan, *m.context, m.marks));
+  for (const char* path : {"b", "b/2020-01-03/in", "b/2020-01-03/in/f1"}) {
+    plan.lines[0] = m.line(path);
+    EXPECT_EQ(codeOf(checkLocks(plan, *m.context, m.marks)), Errc::lastCopy) << path;
+  }
   const Find* find = nullptr;
   for (const Find& f : m.finds)
     if (f.kind == "stale-backups") find = &f;

@@ -3,7 +3,12 @@
 
 #include <gtest/gtest.h>
 
+#include "core/os/snapshots.h"
+#include "core/survey/files/survey_codec.h"
+#include "support/code_of.h"
+#include "support/fakes.h"
 #include "support/held_survey.h"
+#include "support/memory_file_system.h"
 
 namespace zt::test {
 namespace {
@@ -94,7 +99,8 @@ TEST(Points, PoliciesKeepWhatTheySay) {
 TEST(Points, ReceivedOnesAreASeriesOfTheirFolder) {
   auto survey = seriesOf(2);
   auto h = std::make_shared<Holdings>(*survey->holdings);
-  for (auto& p : h->points) p.receivedUuid = "r" + p.path, p.originUuid = p.path;
+  for (auto& p : h->points) p.uuid = "u" + p.path, p.receivedUuid = "r" + p.path;
+  h->points[1].originUuid = h->points[0].uuid;
   survey->holdings = h;
   const PointModel model(*survey, GainModel(survey->tree, survey->holdings), 0);
   ASSERT_EQ(model.series().size(), 1u);
@@ -102,15 +108,92 @@ TEST(Points, ReceivedOnesAreASeriesOfTheirFolder) {
   EXPECT_EQ(model.lock(1), PointLock::newest);
 }
 
-/// A clock that ran wrong: the date decides, and of equal dates the number.
-TEST(Points, AreOrderedByDateThenNumber) {
-  auto survey = seriesOf(3);
+/// A clock that ran wrong: the file system's own numbers decide, and a date is only shown. By rules about
+/// dates whatever does not agree with its neighbours stays, because nobody knows which clock was right.
+TEST(Points, AreOrderedByTheFileSystemsNumbersWhateverTheirDatesSay) {
+  auto survey = seriesOf(6);
   auto h = std::make_shared<Holdings>(*survey->holdings);
-  h->points[0].taken = h->points[1].taken = h->points[2].taken = 0;
+  h->points[1].taken = 365 * 61 * nsPerDay;  // 2031
+  h->points[4].taken = 0;                    // 1970
   survey->holdings = h;
   const PointModel model(*survey, GainModel(survey->tree, survey->holdings), 0);
-  EXPECT_EQ(model.lock(2), PointLock::newest);
-  EXPECT_EQ(going(model, "daily"), (std::vector<std::uint32_t>{0, 1}));
+  EXPECT_EQ(model.series()[0].points, (std::vector<std::uint32_t>{0, 1, 2, 3, 4, 5}));
+  EXPECT_EQ(model.lock(5), PointLock::newest);
+  EXPECT_EQ(going(model, "newest 3"), (std::vector<std::uint32_t>{0, 1, 2}));
+  EXPECT_EQ(going(model, "monthly"), std::vector<std::uint32_t>{});
+  EXPECT_EQ(going(model, "younger 2d", 100'000, 30 * nsPerDay), std::vector<std::uint32_t>{});
+  h = std::make_shared<Holdings>(*survey->holdings);
+  h->points[4].taken = 4 * nsPerDay;
+  survey->holdings = h;
+  const PointModel mended(*survey, GainModel(survey->tree, survey->holdings), 0);
+  EXPECT_EQ(going(mended, "younger 2d", 100'000, 30 * nsPerDay), std::vector<std::uint32_t>{0})
+      << "before the wrong one";
+}
+
+/// Of two machines' backups in one folder each keeps its newest, whenever they came; what came whole belongs
+/// to nobody for certain.
+TEST(Points, WhatCameIsASeriesOfItsSender) {
+  auto survey = seriesOf(8);
+  auto h = std::make_shared<Holdings>(*survey->holdings);
+  for (std::uint32_t i = 0; i < 8; ++i) {
+    Point& p = h->points[i];
+    p.uuid = "u" + std::to_string(i);
+    p.receivedUuid = "r" + std::to_string(i);
+    p.sent = 10 + i;
+    p.originUuid = i < 2 ? "" : "u" + std::to_string(i - 2);  // by turns of two machines
+  }
+  h->points[7].originUuid = "";  // came whole
+  survey->holdings = h;
+  const PointModel model(*survey, GainModel(survey->tree, survey->holdings), 0);
+  EXPECT_EQ(model.series().size(), 3u);
+  for (const std::uint32_t newest : {5u, 6u, 7u}) EXPECT_EQ(model.lock(newest), PointLock::newest) << newest;
+  for (const std::uint32_t older : {0u, 1u, 2u, 3u, 4u})
+    EXPECT_EQ(model.lock(older), PointLock::none) << older;
+  // An old state that is sent again comes last, and is not the newest for it.
+  h = std::make_shared<Holdings>(*survey->holdings);
+  h->points[6].sent = 3;
+  survey->holdings = h;
+  const PointModel again(*survey, GainModel(survey->tree, survey->holdings), 0);
+  EXPECT_EQ(again.lock(4), PointLock::newest);
+  EXPECT_EQ(again.lock(6), PointLock::none);
+}
+
+/// A job that is opened again knows the order as well as it did.
+TEST(Points, TheirOrderIsKeptWithTheSurvey) {
+  MemoryFileSystem files;
+  files.add("a", "x");
+  auto survey = surveyOf(borrowed(files), "/");
+  auto h = std::make_shared<Holdings>();
+  for (std::uint32_t i = 0; i < 3; ++i) {
+    Point p;
+    p.id = 256 + i;
+    p.uuid = "u" + std::to_string(i);
+    p.receivedUuid = "r";
+    p.originUuid = i == 0 ? "" : "u0";
+    p.sent = std::uint64_t{1} << (40 - i);
+    h->points.push_back(p);
+  }
+  survey->holdings = h;
+  const auto back = decodeSurvey(encodeSurvey(*survey));
+  ASSERT_TRUE(back);
+  ASSERT_TRUE((*back)->holdings);
+  for (std::uint32_t i = 0; i < 3; ++i) EXPECT_EQ((*back)->holdings->points[i].sent, h->points[i].sent);
+  const PointModel model(**back, GainModel((*back)->tree, (*back)->holdings), 0);
+  EXPECT_EQ(model.series()[0].points, (std::vector<std::uint32_t>{2, 1, 0}));
+}
+
+TEST(Points, MadeUpOriginsThatLeadInCirclesAreBorne) {
+  const std::vector<PointOrigin> circle{{1, "a", "b", "x", 1}, {2, "b", "a", "y", 2}};
+  EXPECT_EQ(placesInSeries(circle).size(), 2u);
+}
+
+/// Whoever lets one go asks once more, by the same order.
+TEST(Points, TheNewestIsNotLetGoHoweverItIsDated) {
+  FakeSnapshots all;
+  for (const std::uint64_t id : {256u, 257u, 258u}) all.add(id);
+  all.all[0].made = 365 * 61 * nsPerDay;
+  EXPECT_EQ(codeOf(checkDrop(all.all, all.all[2])), Errc::lastCopy);
+  EXPECT_TRUE(checkDrop(all.all, all.all[0]));
 }
 
 TEST(Points, TwoThousandAreSummedAtOnce) {

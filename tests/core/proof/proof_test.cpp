@@ -3,6 +3,7 @@
 
 #include <gtest/gtest.h>
 
+#include "support/code_of.h"
 #include "support/planned.h"
 
 namespace zt::test {
@@ -154,6 +155,43 @@ TEST(Proof, WithoutRunsReadsTheDriveOnly) {
   EXPECT_EQ(proof.byOthers, 0);
   EXPECT_TRUE(proof.targets.at(0).met);
   EXPECT_EQ(proof.when, 9);
+}
+
+/// What the journal says of the hold is a claim: the drive is asked.
+TEST(Proof, LooksWhetherWhatIsHeldLiesThere) {
+  Case c;
+  c.record.state = ItemState::held;
+  c.record.seq = 1;
+  c.record.holdFolder = ".zip-tally-hold/0123456789abcdef/run-1";
+  c.record.occupied = 12288;
+  const ProofLine line = c.prove();
+  ASSERT_EQ(line.reasons.size(), 1u);
+  EXPECT_EQ(line.reasons[0].kind, Kind::putBack) << "it stands at its old place";
+}
+
+TEST(Proof, CountsWhatIsHeld) {
+  Case c;
+  c.record.state = ItemState::held;
+  c.record.occupied = 12288;
+  c.run.lines = {c.outcome};
+  c.run.records = {c.record};
+  EXPECT_EQ(prove(c.m->guarded(c.open), std::span(&c.run, 1), {}, 1)->held, 12288u);
+}
+
+/// What waits in memory is written out first; where that fails the counter says nothing.
+TEST(Proof, FailsWhereTheDriveCannotBeWrittenOut) {
+  class NoSync final : public ForwardingFileSystem {
+  public:
+    using ForwardingFileSystem::ForwardingFileSystem;
+    Result<void> syncAll(const Folder&) override { return fail(Errc::io, "sync"); }
+  };
+  Case c;
+  c.gone();
+  GuardedDrive drive = c.m->guarded(c.open);
+  drive.files = std::make_shared<NoSync>(borrowed(c.files));
+  c.run.lines = {c.outcome};
+  c.run.records = {c.record};
+  EXPECT_EQ(codeOf(prove(drive, std::span(&c.run, 1), {}, 1)), Errc::io);
 }
 
 }  // namespace

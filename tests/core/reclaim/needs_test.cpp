@@ -4,6 +4,7 @@
 
 #include "core/finds/conditions.h"
 #include "core/reclaim/still_marked.h"
+#include "support/code_of.h"
 #include "support/planned.h"
 
 namespace zt::test {
@@ -80,7 +81,7 @@ TEST_F(Needs, AreAskedAgainAsTheThingGoes) {
   open.files.push_back({7, "browser", device, context->tree.inode(index), false, 0});
   const auto asked = checkNeeds(drive, node(entry), device, Holders::read(open));
   ASSERT_FALSE(asked);
-  EXPECT_EQ(asked.error().code, Errc::inUse);
+  EXPECT_EQ(codeOf(asked), Errc::inUse);
   EXPECT_NE(asked.error().detail.find("browser"), std::string::npos) << "who";
 }
 

@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include "core/proof/proof.h"
+#include "support/code_of.h"
 #include "support/fault_file_system.h"
 #include "support/planned.h"
 
@@ -127,8 +128,8 @@ TEST(Run, RefusesWithoutTheConsentOfThisVeryPlan) {
   const auto token = consentFor(w.steps).token;
   w.plan("d/sub");
   Runner runner(w.m->guarded(w.open), w.journal, 1);
-  EXPECT_EQ(runner.carryOut(w.steps, token, {}).error().code, Errc::noConsent);
-  EXPECT_EQ(runner.carryOut(w.steps, "", {}).error().code, Errc::noConsent);
+  EXPECT_EQ(codeOf(runner.carryOut(w.steps, token, {})), Errc::noConsent);
+  EXPECT_EQ(codeOf(runner.carryOut(w.steps, "", {})), Errc::noConsent);
   EXPECT_TRUE(w.files.has("d/a"));
   EXPECT_TRUE(w.journal.history.empty());
 }

@@ -50,6 +50,17 @@ TEST_F(StillMarked, AnUpdateThatWaitsSinceKeepsItsFiles) {
       << "in any case of its letters";
 }
 
+TEST_F(StillMarked, ASignThatHasGoneSpeaksNoMore) {
+  old("home/w/p/target/debug/deps/x.o");
+  files.add("home/w/p/target/CACHEDIR.TAG", "Signature: 8a477f597d28d172789f06886806bc55");
+  files.add("home/w/p/Cargo.toml", "[package]");
+  look(SystemFamily::linuxFamily);
+  ASSERT_EQ(context->standing[context->tree.find("home/w/p/target").value()], Standing::rebuilds);
+  EXPECT_EQ(check("home/w/p/target"), fits);
+  ASSERT_TRUE(files.unlink(*files.openBeneath(*root, "home/w/p").value(), "Cargo.toml"));
+  EXPECT_EQ(check("home/w/p/target"), Errc::changed);
+}
+
 TEST_F(StillMarked, AnyOfSeveralSignsCounts) {
   old("var/cache/dnf/a.rpm");
   look(SystemFamily::linuxFamily);

@@ -29,7 +29,7 @@ public:
         if (lock == PointLock::none || lock == PointLock::foreign)
           find.items.push_back(c.pointSubject(p));
         else
-          ++locked, stays = std::max(stays, c.points[p].taken);
+          ++locked, stays = c.points[p].taken;  // of the last in the series
       }
       if (find.items.empty()) continue;
       find.place = series.place;

@@ -15,10 +15,44 @@ namespace zt {
 
 namespace {
 
-/// Of a folder with a slash behind it: the folder itself counts, too.
-bool inDatedCopy(std::string_view path) {
-  for (const auto part : splitPath(parentPath(path)))
-    if (holdsDate(part)) return true;
+/// Whether at least half of what lies in one folder lies in the other by the same name: folders likewise,
+/// files of the same length.
+bool holdsTheSame(const SurveyTree& tree, NodeId a, NodeId b) {
+  constexpr NodeId enough = 200;
+  const FolderTotals& all = tree.totals(a);
+  const NodeId count = std::min<NodeId>(all.children, enough);
+  NodeId same = 0;
+  for (NodeId id = all.firstChild; id < all.firstChild + count; ++id) {
+    const auto other = tree.child(b, tree.name(id));
+    same += other && tree.kind(*other) == tree.kind(id) &&
+            (tree.isFolder(id) || tree.length(*other) == tree.length(id));
+  }
+  return count > 0 && 2 * same >= count;
+}
+
+/// Whether a dated folder is one of several states of a thing: another one beside it holds the same tree. A
+/// library that goes by dates is none of copies.
+bool isDatedState(const SurveyTree& tree, NodeId folder) {
+  constexpr int enough = 8;
+  constexpr NodeId farthest = 500;
+  const FolderTotals& beside = tree.totals(tree.parent(folder));
+  int seen = 0;
+  for (NodeId away = 1; away < std::min(beside.children, farthest) && seen < enough; ++away)
+    for (const std::int64_t at : {std::int64_t{folder} - away, std::int64_t{folder} + away}) {
+      if (at < std::int64_t{beside.firstChild} || at >= std::int64_t{beside.firstChild} + beside.children)
+        continue;
+      const auto other = static_cast<NodeId>(at);
+      if (!tree.isFolder(other) || tree.isGone(other) || !holdsDate(tree.name(other))) continue;
+      if (holdsTheSame(tree, folder, other)) return true;
+      ++seen;
+    }
+  return false;
+}
+
+/// Of a folder: itself counts, too.
+bool inDatedCopy(const SurveyTree& tree, NodeId node) {
+  for (NodeId up = tree.isFolder(node) ? node : tree.parent(node); up != 0; up = tree.parent(up))
+    if (holdsDate(tree.name(up)) && isDatedState(tree, up)) return true;
   return false;
 }
 
@@ -44,9 +78,9 @@ std::int64_t rank(const FindContext& c, NodeId node, KeeperRule rule, const Mark
     case KeeperRule::saidKeep:
       return marks.locks(path) ? 0 : 1;
     case KeeperRule::cannotGo:
-      return c.standing[node] <= Standing::kept || c.part[node] ? 0 : 1;
+      return c.standing[node] <= Standing::kept || c.part[node] || c.cannotGo(node) ? 0 : 1;
     case KeeperRule::notDated:
-      return inDatedCopy(c.tree.isFolder(node) ? path + "/" : path) ? 1 : 0;
+      return inDatedCopy(c.tree, node) ? 1 : 0;
     case KeeperRule::notArrived:
       return arrived(c, node) ? 1 : 0;
     case KeeperRule::atHome:
@@ -142,7 +176,8 @@ std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& 
   find.kind = "duplicates";
   find.likelihood = 85;
   for (const NodeId node : group.nodes) {
-    const bool stays = context.standing[node] <= Standing::kept || context.part[node];
+    const bool stays =
+        context.standing[node] <= Standing::kept || context.part[node] || context.cannotGo(node);
     if (group.bodyOf(node) != body && !stays) find.items.push_back(context.subject(node));
   }
   if (find.items.empty()) return std::nullopt;
@@ -215,7 +250,7 @@ std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<Eq
     const Standing standing = context.standing[id];
     if (standing <= Standing::kept || standing >= Standing::rebuilds) continue;
     if (isBeneathAny(context.gain, id, holds)) continue;
-    if (inDatedCopy(tree.path(id))) continue;  // versions of a series, and meant so
+    if (inDatedCopy(tree, id)) continue;  // versions of a series, and meant so
     // A name says little of files that no program is known to open, but where people keep their own.
     if (kind == FileKind::other && standing != Standing::ownersCall) continue;
     byName[std::string(tree.name(id))].push_back(id);

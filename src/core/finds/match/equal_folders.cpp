@@ -7,6 +7,8 @@
 #include <algorithm>
 #include <map>
 
+#include "core/finds/dated_name.h"
+
 namespace zt {
 
 namespace {
@@ -210,7 +212,8 @@ private:
           !holdsGone(folder))
         if (const NodeId other = holderOf(folder); other != noNode) {
           const Keeper keeper = keeperOf(context_, {0, {}, {folder, other}, {}}, marks_, places);
-          const bool against = keeper.node == folder && keeper.why != KeeperRule::firstOfEqual;
+          const bool against = (keeper.node == folder && keeper.why != KeeperRule::firstOfEqual) ||
+                               (isDated(other) && !isDated(folder));
           if (!against) {
             found_.push_back({folder, other, false, KeeperRule::holdsAll});
             continue;
@@ -220,6 +223,13 @@ private:
       for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
         if (!tree_.isGone(id) && tree_.isFolder(id)) waiting.push_back(id);
     }
+  }
+
+  /// What holds more than a folder and has a date is a copy of it, and of what was there besides.
+  bool isDated(NodeId folder) const {
+    for (NodeId up = folder; up != 0; up = tree_.parent(up))
+      if (holdsDate(tree_.name(up))) return true;
+    return false;
   }
 
   /// Whether something that could go is told to have its other half in this folder.

@@ -74,7 +74,9 @@ private:
     if (isBeneathAny(context_.gain, id, holds_)) return false;
     return options_.only.empty() || options_.only[id];
   }
-  bool mayGo(NodeId id) const { return context_.standing[id] > Standing::kept && !context_.part[id]; }
+  bool mayGo(NodeId id) const {
+    return context_.standing[id] > Standing::kept && !context_.part[id] && !context_.cannotGo(id);
+  }
 
   void findCandidates() {
     holds_ = holdFolders(tree_);

@@ -7,7 +7,7 @@ namespace zt {
 
 namespace {
 
-/// A folder in which one file alone is seen.
+/// A folder in which one file alone is seen, and which itself takes nothing: the file was asked about.
 class OneFile final : public ForwardingFileSystem {
 public:
   OneFile(FileSystemPtr inner, PathBytes name)
@@ -21,6 +21,11 @@ public:
     const ScannedEntry entry{name_, *stat, 0};
     sink.take(std::span(&entry, 1));
     return {};
+  }
+  Result<EntryStat> stat(const Folder& at, std::string_view name) override {
+    auto stat = inner_.stat(at, name);
+    if (stat && stat->kind == EntryKind::folder) stat->length = stat->occupied = 0;
+    return stat;
   }
 
 private:
@@ -80,7 +85,7 @@ public:
     const auto top = topOf(workshop_, root_);
     // A folder of it alone is mounted: of an nt drive nobody can tell whether it sleeps.
     if (!top) return nt ? fail(Errc::asleep, "guard", root_) : Result<void>{};
-    const auto opened = workshop_.files->openRoot(*top);
+    const auto opened = workshop_.files->openToRead(*top);
     if (!opened) return tl::unexpected(opened.error());
     auto systems = systemsIn(*namesOn(*workshop_.files, *opened));
     if (nt) systems.push_back({{}, {}, SystemFamily::nt, false, false});

@@ -10,7 +10,7 @@ OwnerNames Site::ownerNames(const Survey& survey) const {
   const bool ownSystem = root_ == "/" && !drive_.standIn;
   if (ownSystem || !survey.tree.find("etc/passwd")) return OwnerNames::ofThisMachine(survey.tree.owners());
   constexpr std::size_t most = std::size_t{1} << 20;
-  const auto root = files()->openRoot(root_);
+  const auto root = files()->openToRead(root_);
   if (!root) return {};
   const auto folder = files()->openBeneath(**root, "etc");
   if (!folder) return {};

@@ -179,6 +179,7 @@ Result<SpaceUsage> StandInDrive::usage(const Folder&) {
   u.capacity = m.capacity;
   u.free = used < m.capacity ? m.capacity - used : 0;
   u.available = u.free > m.reserved ? u.free - m.reserved : 0;
+  u.rise.refill = m.reserved > u.free ? m.reserved - u.free : 0;
   u.inodes = 15'630'336;
   u.inodesFree = 14'000'000;
   return u;

@@ -123,6 +123,7 @@ void BtrfsRootReader::item(const BtrfsKey& key, std::string_view data) {
     s.uuid = uuidDigits(f.part(247, 16));
     s.parentUuid = uuidDigits(f.part(263, 16));
     s.receivedUuid = uuidDigits(f.part(279, 16));
+    s.sent = s.receivedUuid.empty() ? 0 : f.le64(311);
     const std::uint64_t seconds = f.le64(339);
     if (seconds < (std::uint64_t{1} << 33))
       s.made = static_cast<TimeNs>(seconds) * nsPerSecond + static_cast<TimeNs>(f.le32(347) % 1'000'000'000);

@@ -3,6 +3,7 @@
 
 #include <cerrno>
 
+#include "core/os/linux_calls.h"
 #include "core/os/linux_folder.h"
 #include "core/os/paths.h"
 
@@ -40,7 +41,15 @@ const Folder& lender(const Folder& folder) {
 
 Result<FolderPtr> FallbackFileSystem::openRoot(const PathBytes& path) {
   root_ = path;
-  auto direct = inner_.openRoot(path);
+  return openTop(inner_.openRoot(path));
+}
+
+Result<FolderPtr> FallbackFileSystem::openToRead(const PathBytes& path) {
+  root_ = path;
+  return openTop(inner_.openToRead(path));
+}
+
+Result<FolderPtr> FallbackFileSystem::openTop(Result<FolderPtr> direct) {
   if (direct || !closed(direct.error())) return direct;
   return FolderPtr(std::make_shared<Lent>(access_.root()));
 }
@@ -48,8 +57,12 @@ Result<FolderPtr> FallbackFileSystem::openRoot(const PathBytes& path) {
 /// The helper goes its own way down from the root. Should the folder have moved meanwhile, it finds another
 /// one or none; the walk compares the inode, as for every folder.
 Result<FolderPtr> FallbackFileSystem::sameFromHelper(const Folder& at, std::string_view name) {
-  const auto path = openedPath(static_cast<const LinuxFolder&>(at).fd());
+  const auto& folder = static_cast<const LinuxFolder&>(at);
+  auto path = openedPath(folder.fd());
   if (!path) return tl::unexpected(path.error());
+  // In a copy of a mount, paths begin at what was copied.
+  if (const auto& mount = folder.mount(); mount != nullptr && mount->copy >= 0)
+    path = joinPath(mount->at, path->substr(1));
   if (*path != root_ && !beneath(*path, root_ == "/" ? "" : root_))
     return fail(Errc::outsideRoot, "open", *path);
   const PathBytes relative = path->substr(std::min(path->size(), root_ == "/" ? 1 : root_.size() + 1));
@@ -77,7 +90,27 @@ Result<EntryStat> FallbackFileSystem::stat(const Folder& at, std::string_view na
 }
 
 Result<void> FallbackFileSystem::scan(const Folder& at, ScanSink& sink) {
-  if (const Lent* l = lent(at)) return access_.files().scan(*l->inner, sink);
+  /// The helper may read where its user may not write; of whom it does not know.
+  class Owned final : public ForwardingSink {
+  public:
+    using ForwardingSink::ForwardingSink;
+    bool take(std::span<const ScannedEntry> entries) override {
+      entries_.assign(entries.begin(), entries.end());
+      for (ScannedEntry& e : entries_)
+        e.stat.fixed = e.stat.kind == EntryKind::folder &&
+                       !UserRights::mine().changes(e.stat.mode, e.stat.owner, static_cast<gid_t>(-1));
+      return next_.take(entries_);
+    }
+
+  private:
+    std::vector<ScannedEntry> entries_;
+  } owned(sink);
+  if (const Lent* l = lent(at)) return access_.files().scan(*l->inner, owned);
+  if (!at.keepsAccessTime() && access_.root()->keepsAccessTime())
+    if (const auto helped = sameFromHelper(at, {})) {
+      static_cast<const LinuxFolder&>(at).readElsewhere();
+      return scan(**helped, sink);
+    }
   /// Ends the listing at once where the names may be read but nothing of what they name.
   class Probe final : public ForwardingSink {
   public:
@@ -132,7 +165,10 @@ Result<std::vector<FileExtent>> FallbackFileSystem::fileMap(const Folder& at, st
 
 Result<SpaceUsage> FallbackFileSystem::usage(const Folder& at) {
   if (const Lent* l = lent(at)) return access_.files().usage(*l->inner);
-  return inner_.usage(at);
+  auto usage = inner_.usage(at);
+  if (usage && !usage->rise.refill)
+    if (const auto seen = access_.files().usage(*access_.root())) usage->rise.refill = seen->rise.refill;
+  return usage;
 }
 
 Result<void> FallbackFileSystem::syncAll(const Folder& at) {

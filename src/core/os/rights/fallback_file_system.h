@@ -9,14 +9,16 @@ namespace zt {
 /// What a folder really is: that of the helper, where it was lent by it; else the folder itself.
 const Folder& lender(const Folder& folder);
 
-/// The file system as this program may see it, and where that ends, as the helper sees it. Only reading falls
-/// back; whatever changes something goes the direct way or not at all. Any thread.
+/// The file system as this program may see it, and where that ends, as the helper sees it; and what this
+/// program could list only by setting an access time, the helper lists. Only reading falls back; whatever
+/// changes something goes the direct way or not at all. Any thread.
 class FallbackFileSystem final : public ForwardingFileSystem {
 public:
   FallbackFileSystem(FileSystemPtr direct, std::shared_ptr<PrivilegedAccess> access)
       : ForwardingFileSystem(std::move(direct)), kept_(std::move(access)), access_(*kept_) {}
 
   Result<FolderPtr> openRoot(const PathBytes& path) override;
+  Result<FolderPtr> openToRead(const PathBytes& path) override;
   Result<FolderPtr> openFolder(const Folder& at, std::string_view name) override;
   Result<FolderPtr> openBeneath(const Folder& root, std::string_view relative) override;
   Result<EntryStat> stat(const Folder& at, std::string_view name) override;
@@ -35,7 +37,8 @@ private:
   Result<FolderPtr> sameFromHelper(const Folder& at, std::string_view name);
   std::shared_ptr<PrivilegedAccess> kept_;
   PrivilegedAccess& access_;
-  PathBytes root_;  ///< set by openRoot, before anything else is opened
+  Result<FolderPtr> openTop(Result<FolderPtr> direct);
+  PathBytes root_;  ///< set by openRoot and openToRead, before anything else is opened
 };
 
 }  // namespace zt

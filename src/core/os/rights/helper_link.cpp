@@ -7,6 +7,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 
 #include "core/os/rights/helper_protocol.h"
@@ -22,6 +23,26 @@ HelperLink::~HelperLink() {
   for (int tries = 0; tries < 50 && ::waitpid(child_, nullptr, WNOHANG) == 0; ++tries) ::usleep(10'000);
 }
 
+std::optional<HelperLink::Json> HelperLink::nextFor(std::int64_t id) {
+  for (;;) {
+    const auto mine =
+        std::find_if(waiting_.begin(), waiting_.end(), [&](const auto& w) { return w.id == id; });
+    if (!mine->came.empty()) {
+      Json next = std::move(mine->came.front());
+      mine->came.pop_front();
+      return next;
+    }
+    if (mine->answered) return std::nullopt;
+    const auto text = readLine();
+    if (!text) return std::nullopt;
+    Json message = Json::parse(*text, nullptr, false);
+    const auto whose =
+        std::find_if(waiting_.begin(), waiting_.end(), [](const auto& w) { return !w.answered; });
+    whose->answered = !message.is_object() || message.value("method", Json()) != "part";
+    whose->came.push_back(std::move(message));
+  }
+}
+
 Result<HelperLink::Json> HelperLink::call(const char* method, Json params, std::string_view path,
                                           const Batch& batch) {
   const std::scoped_lock lock(mutex_);
@@ -29,19 +50,23 @@ Result<HelperLink::Json> HelperLink::call(const char* method, Json params, std::
   const std::string line =
       Json{{"jsonrpc", "2.0"}, {"id", id}, {"method", method}, {"params", std::move(params)}}.dump() + "\n";
   if (!send(line)) return fail(Errc::io, method, PathBytes(path), "helper");
+  struct Turn {
+    explicit Turn(HelperLink& link, std::int64_t id) : link_(link) { link_.waiting_.push_back({id, {}}); }
+    ~Turn() { link_.waiting_.pop_back(); }
+    HelperLink& link_;
+  } turn(*this, id);
   for (;;) {
-    const auto text = readLine();
-    if (!text) return fail(Errc::notPermitted, method, PathBytes(path), "helper");
-    const Json reply = Json::parse(*text, nullptr, false);
-    if (!reply.is_object()) return fail(Errc::badInput, method, PathBytes(path), "helper");
-    if (reply.value("method", Json()) == "part") {
-      if (!batch || !batch(reply.value("params", Json())))
+    const auto reply = nextFor(id);
+    if (!reply) return fail(Errc::notPermitted, method, PathBytes(path), "helper");
+    if (!reply->is_object()) return fail(Errc::badInput, method, PathBytes(path), "helper");
+    if (reply->value("method", Json()) == "part") {
+      if (!batch || !batch(reply->value("params", Json())))
         return fail(Errc::badInput, method, PathBytes(path), "helper");
       continue;
     }
-    if (reply.value("id", Json()) != id) return fail(Errc::badInput, method, PathBytes(path), "helper");
-    if (reply.contains("error")) return tl::unexpected(helper::errorFrom(reply["error"], method, path));
-    return reply.value("result", Json());
+    if (reply->value("id", Json()) != id) return fail(Errc::badInput, method, PathBytes(path), "helper");
+    if (reply->contains("error")) return tl::unexpected(helper::errorFrom((*reply)["error"], method, path));
+    return reply->value("result", Json());
   }
 }
 

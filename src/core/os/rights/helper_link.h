@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <deque>
 #include <functional>
 #include <memory>
 #include <mutex>
@@ -13,8 +14,9 @@
 
 namespace zt {
 
-/// A helper that runs as a child process, and the two pipes to it. One call at a time; whoever comes
-/// meanwhile waits. The helper ends with it.
+/// A helper that runs as a child process, and the two pipes to it. One call at a time; another thread that
+/// comes meanwhile waits, and whoever takes a part of a list may ask something else before it takes the next.
+/// The helper ends with it.
 class HelperLink {
 public:
   using Json = nlohmann::json;
@@ -35,8 +37,19 @@ public:
 private:
   bool send(std::string_view text);
   std::optional<std::string> readLine();
+  /// The next message to a call: the helper answers in turn, so that what was asked earlier is answered
+  /// earlier.
+  std::optional<Json> nextFor(std::int64_t id);
 
-  std::mutex mutex_;
+  /// A call that is not answered yet, and what came for it while a later one was waited for.
+  struct Waiting {
+    std::int64_t id;
+    std::deque<Json> came;
+    bool answered = false;
+  };
+
+  std::recursive_mutex mutex_;
+  std::vector<Waiting> waiting_;  ///< all of the thread that has the lock, the earliest first
   int child_;
   int in_;
   int out_;

@@ -108,16 +108,23 @@ std::optional<Overhead> overheadFrom(const Json& json) {
 }
 
 Json toJson(const SpaceUsage& u) {
-  return Json::array({u.capacity, u.free, u.available, u.inodes, u.inodesFree, unsigned{u.readOnly}});
+  return Json::array({u.capacity, u.free, u.available, u.inodes, u.inodesFree, unsigned{u.readOnly},
+                      unsigned{u.rise.refill.has_value()}, u.rise.refill.value_or(0), u.block});
 }
 
 std::optional<SpaceUsage> usageFrom(const Json& json) {
-  NumberList in(json, 6);
+  NumberList in(json, 9);
   SpaceUsage u;
   std::uint8_t readOnly = 0;
+  std::uint8_t known = 0;
+  Bytes refill = 0;
   for (std::uint64_t* n : {&u.capacity, &u.free, &u.available, &u.inodes, &u.inodesFree}) in.get(*n);
   in.get(readOnly);
+  in.get(known);
+  in.get(refill);
+  in.get(u.block);
   u.readOnly = readOnly != 0;
+  u.rise.refill = known != 0 ? std::optional(refill) : std::nullopt;
   return in.ok() ? std::optional(u) : std::nullopt;
 }
 
@@ -169,6 +176,7 @@ Json toJson(const StoredSizes::Tree& tree) {
           {"parent_uuid", s.parentUuid},
           {"received_uuid", s.receivedUuid},
           {"made", s.made},
+          {"sent", s.sent},
           {"flags", (s.readOnly ? 1 : 0) | (s.going ? 2 : 0) | (s.isDefault ? 4 : 0) | (s.mounted ? 8 : 0)}};
 }
 
@@ -186,6 +194,7 @@ bool StoredReader::takeTrees(const Json& rows) {
     tree.is.parentUuid = in.text("parent_uuid");
     tree.is.receivedUuid = in.text("received_uuid");
     tree.is.made = in.number<TimeNs>("made");
+    tree.is.sent = in.number<std::uint64_t>("sent");
     const auto flags = in.number<unsigned>("flags");
     tree.is.readOnly = (flags & 1) != 0;
     tree.is.going = (flags & 2) != 0;

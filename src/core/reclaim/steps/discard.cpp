@@ -8,6 +8,9 @@ namespace {
 
 class Discard final : public TakingExecutor {
 public:
+  Result<void> prepare(StepSite& site, JournalRecord& record) const override {
+    return HoldPlace(site.drive, site.run).chooseOrStay(record);
+  }
   Result<void> announce(StepSite& site, std::span<JournalRecord> batch) const override {
     // On a drive without a free block this may fail; the job's own journal knows the items all the same.
     (void)HoldPlace(site.drive, site.run).writeDown(batch);

@@ -44,6 +44,7 @@ public:
     std::size_t left = ~std::size_t{0};
     for (auto since = Clock::now();
          Clock::now() - since < site.drive.patience && !site.stop.stop_requested();) {
+      if (site.drive.alive) site.drive.alive();
       const auto now = site.drive.snapshots->cleaning(site.drive.mountTarget);
       if (!now || *now == 0) return;
       if (*now < left) left = *now, since = Clock::now();

@@ -16,9 +16,11 @@ std::vector<PathBytes> foldersAbove(std::string_view path) {
 }  // namespace
 
 Result<void> HoldPlace::makeHoldIn(const FolderPtr& base) {
+  std::vector<std::pair<FolderPtr, PathBytes>> fresh;
   const auto ensure = [&](const FolderPtr& at, std::string_view name) -> Result<FolderPtr> {
     const auto made = drive_.files->makeFolder(*at, name, 0700);
     if (!made && made.error().code != Errc::taken) return tl::unexpected(made.error());
+    if (made) fresh.emplace_back(at, name);
     return drive_.files->openFolder(*at, name);
   };
   const auto above = drive_.files->stat(*base, {});
@@ -26,7 +28,12 @@ Result<void> HoldPlace::makeHoldIn(const FolderPtr& base) {
   int open = 0;  // to others than us
   for (const PathBytes& name : {PathBytes(holdName), drive_.job, runFolderName(run_)}) {
     auto next = ensure(at, name);
-    if (!next) return tl::unexpected(next.error());
+    if (!next) {
+      // Half a hold is none, and takes a block where there is hardly one.
+      for (; !fresh.empty(); fresh.pop_back())
+        (void)drive_.files->removeFolder(*fresh.back().first, fresh.back().second);
+      return tl::unexpected(next.error());
+    }
     at = std::move(*next);
     const auto mine = drive_.files->stat(*at, {});
     if (!mine || !above || mine->mountId != above->mountId) return fail(Errc::otherDevice, "hold", name);
@@ -63,6 +70,13 @@ Result<void> HoldPlace::choose(JournalRecord& record) {
   return tl::unexpected(last);
 }
 
+Result<void> HoldPlace::chooseOrStay(JournalRecord& record) {
+  auto chosen = choose(record);
+  if (chosen || chosen.error().code != Errc::noSpace) return chosen;
+  record.payload = inPlace;
+  return {};
+}
+
 Result<void> HoldPlace::writeDown(std::span<JournalRecord> records) {
   Result<void> first;
   for (std::size_t from = 0; from < records.size();) {
@@ -72,7 +86,7 @@ Result<void> HoldPlace::writeDown(std::span<JournalRecord> records) {
       if (records[to].state == ItemState::intended) lines += heldLine(records[to]);
     const PathBytes jobFolder(parentPath(records[from].holdFolder));
     from = to;
-    if (lines.empty()) continue;
+    if (lines.empty() || jobFolder.empty()) continue;
     const auto folder = drive_.files->openBeneath(*drive_.root, jobFolder);
     const auto written = folder ? drive_.files->appendFile(**folder, heldListName(run_), lines)
                                 : Result<void>(tl::unexpected(folder.error()));
@@ -90,7 +104,9 @@ NodeId HoldPlace::nodeOf(const JournalRecord& record) const {
 }
 
 Result<FolderPtr> HoldPlace::openHold(const JournalRecord& record) {
-  return drive_.files->openBeneath(*drive_.root, record.holdFolder);
+  const bool stays = record.payload == inPlace;
+  return drive_.files->openBeneath(*drive_.root,
+                                   stays ? parentPath(record.path) : std::string_view(record.holdFolder));
 }
 
 Result<Looked> HoldPlace::stillMeasured(const JournalRecord& record, const Holders& holders) {
@@ -112,6 +128,7 @@ Result<Looked> HoldPlace::stillMeasured(const JournalRecord& record, const Holde
 Result<void> HoldPlace::take(JournalRecord& record, const Holders& holders) {
   const auto now = stillMeasured(record, holders);
   if (!now) return tl::unexpected(now.error());
+  if (record.payload == inPlace) return {};
   const auto hold = openHold(record);
   if (!hold) return tl::unexpected(hold.error());
   auto moved = drive_.files->rename(*now->parent, baseName(record.path), **hold, nameInHold(record));
@@ -173,6 +190,7 @@ PathBytes HoldPlace::besideName(std::string_view name, int attempt) {
 }
 
 Result<void> HoldPlace::putBack(JournalRecord& record) {
+  if (record.payload == inPlace) return {};  // it never went
   const auto hold = openHold(record);
   if (!hold) return tl::unexpected(hold.error());
   const auto parent = openOrMakeParent(record.path);

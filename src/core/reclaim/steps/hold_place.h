@@ -16,6 +16,9 @@ public:
   /// subvolume or may not be written, in the highest folder above the item that will do. `record.holdFolder`
   /// and `device` are set.
   Result<void> choose(JournalRecord& record);
+  /// The same for what is let go at once: where the drive has no block or inode left for a hold, the item
+  /// stays where it is until it goes (`inPlace`).
+  Result<void> chooseOrStay(JournalRecord& record);
   /// Writes down what is about to be taken, in the folder that it will be held in. Fails with the first that
   /// could not be.
   Result<void> writeDown(std::span<JournalRecord> records);
@@ -45,7 +48,9 @@ private:
   Result<FolderPtr> openHold(const JournalRecord& record);
   Result<FolderPtr> openOrMakeParent(const PathBytes& path);
   Result<void> makeHoldIn(const FolderPtr& base);
-  PathBytes nameInHold(const JournalRecord& record) const { return std::to_string(record.seq); }
+  PathBytes nameInHold(const JournalRecord& record) const {
+    return record.payload == inPlace ? PathBytes(baseName(record.path)) : std::to_string(record.seq);
+  }
 
   GuardedDrive& drive_;
   std::int64_t run_;

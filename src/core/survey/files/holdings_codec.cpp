@@ -10,7 +10,14 @@ namespace zt {
 namespace {
 
 constexpr std::size_t longestText = 1 << 16;
-enum PointBit : std::uint8_t { readOnly = 1, isDefault = 2, mounted = 4, holdsOthers = 8, foreign = 16 };
+enum PointBit : std::uint8_t {
+  readOnly = 1,
+  isDefault = 2,
+  mounted = 4,
+  holdsOthers = 8,
+  foreign = 16,
+  received = 32
+};
 
 void putPoint(ByteWriter& w, const Point& p, const std::vector<NodeId>& numbers) {
   w.put(p.id);
@@ -19,7 +26,8 @@ void putPoint(ByteWriter& w, const Point& p, const std::vector<NodeId>& numbers)
   w.put(p.taken);
   w.put(static_cast<std::uint8_t>((p.readOnly ? readOnly : 0) | (p.isDefault ? isDefault : 0) |
                                   (p.mounted ? mounted : 0) | (p.holdsOthers ? holdsOthers : 0) |
-                                  (p.foreign ? foreign : 0)));
+                                  (p.foreign ? foreign : 0) | (p.sent != 0 ? received : 0)));
+  if (p.sent != 0) w.put(p.sent);
 }
 
 bool getPoint(ByteReader& r, Point& p, const SurveyTree& tree) {
@@ -34,6 +42,7 @@ bool getPoint(ByteReader& r, Point& p, const SurveyTree& tree) {
   p.mounted = (bits & mounted) != 0;
   p.holdsOthers = (bits & holdsOthers) != 0;
   p.foreign = (bits & foreign) != 0;
+  if ((bits & received) != 0) p.sent = r.get<std::uint64_t>();
   return r.ok() && (p.node == noNode || (p.node < tree.size() && tree.isFolder(p.node)));
 }
 

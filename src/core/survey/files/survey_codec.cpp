@@ -15,7 +15,7 @@ namespace zt {
 namespace {
 
 constexpr std::uint32_t magic = 0x5A545356;  // "ZTSV"
-constexpr std::uint32_t version = 4;
+constexpr std::uint32_t version = 6;
 constexpr std::uint32_t oldest = 2;  ///< that can still be read
 constexpr std::uint64_t mostPieceBytes = 64u << 20;
 constexpr std::size_t holdingsAPiece = 16u << 20;
@@ -261,6 +261,7 @@ private:
     std::int64_t second = 0;
   };
   static constexpr std::uint8_t shareBit = 4;
+  static constexpr std::uint8_t fixedBit = 8;
   enum MarkBit : std::uint8_t { bornIsModified = 1, changedIsModified = 2, changedIsBorn = 4, noBirth = 8 };
   static constexpr Bytes sector = 4096;
   static Bytes usual(Bytes length) { return (length + sector - 1) / sector * sector; }
@@ -300,7 +301,8 @@ private:
   static void putNumbers(std::array<Writer, columns>& w, const SurveyTree& t,
                          const std::vector<NodeId>& ids) {
     fill(w[kinds], ids, 1, [&](char* at, NodeId id) {
-      *at = static_cast<char>(static_cast<unsigned>(t.kind(id)) | (t.mayShare(id) ? shareBit : 0u));
+      *at = static_cast<char>(static_cast<unsigned>(t.kind(id)) | (t.mayShare(id) ? shareBit : 0u) |
+                              (t.isFixed(id) ? fixedBit : 0u));
       return at + 1;
     });
     fill(w[sizes], ids, 1,
@@ -408,10 +410,11 @@ private:
                                                                   : r[marks].get<std::uint32_t>();
     const std::uint64_t owner = r[owners].varint();
     const bool sound = std::all_of(r.begin(), r.end(), [](const Reader& column) { return column.ok(); });
-    if (!sound || (kind & ~shareBit) > 3 || e.stat.length > Bytes{INT64_MAX} ||
+    if (!sound || (kind & ~(shareBit | fixedBit)) > 3 || e.stat.length > Bytes{INT64_MAX} ||
         e.stat.occupied > Bytes{INT64_MAX} || owner > UINT32_MAX)
       return false;
-    e.stat.kind = static_cast<EntryKind>(kind & ~shareBit);
+    e.stat.kind = static_cast<EntryKind>(kind & 3);
+    e.stat.fixed = (kind & fixedBit) != 0;
     e.stat.mayShare = (kind & shareBit) != 0 || (allMayShare_ && e.stat.kind == EntryKind::file);
     if (id == 0 ? e.stat.kind != EntryKind::folder : name.empty() || name.find('/') != std::string_view::npos)
       return false;
@@ -472,7 +475,9 @@ Result<SurveyPtr> decodeSurvey(std::span<const std::string> pieces) {
   const auto count = r.get<NodeId>();
   if (!r.ok() || count == 0 || count == noNode) return corrupt();
   // Version 2 did not ask what files share: where they can, none of them is sure.
-  SurveyTreeCodec codec(written == 2 && blockSharing(survey->fsType) != BlockSharing::never);
+  const BlockSharing sharing = blockSharing(survey->fsType);
+  SurveyTreeCodec codec(written == 2 && sharing != BlockSharing::never &&
+                        sharing != BlockSharing::attributes);
   SurveyTree::Writer writer;
   NodeId id = 0;
   std::span<const std::string> rest = pieces.subspan(1);

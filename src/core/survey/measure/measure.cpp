@@ -43,7 +43,7 @@ SeenFiles seenFiles(const MeasurePorts& ports, const Drive& drive, const std::st
   }
   const BlockSharing sharing = blockSharing(drive.fsType);
   if (sharing == BlockSharing::never) return {ports.files, nullptr, nullptr};
-  const auto asked = std::make_shared<SharedExtents>(ports.files, sharing);
+  const auto asked = std::make_shared<SharedExtents>(ports.files, sharing, drive.usage.block);
   const auto visible = ports.insides->visible(drive.fsType, drive.target);
   if (!visible || visible->empty()) return {asked, nullptr, asked};
   StoredSizes names;
@@ -53,10 +53,11 @@ SeenFiles seenFiles(const MeasurePorts& ports, const Drive& drive, const std::st
   return {named, named, nullptr};
 }
 
-/// What has not reached the device yet is in no tree and in no counter: on such a file system figures lie for
-/// seconds.
+/// What has not reached the device yet has no place there: it is in no tree, no list of extents and no
+/// counter.
 void writeOut(const MeasurePorts& ports, const Drive& drive, const Folder& root) {
-  if (drive.fsType == "btrfs" && !drive.readOnly && !ports.declared) (void)ports.files->syncAll(root);
+  const bool later = drive.fsType == "btrfs" || drive.fsType == "xfs" || drive.fsType == "ext4";
+  if (later && !drive.readOnly && !ports.declared) (void)ports.files->syncAll(root);
 }
 
 /// Whether the path still leads to what was walked. A drive can be unmounted under a walk, which goes on
@@ -131,7 +132,7 @@ Result<void> settleAll(Survey& survey, const MeasurePorts& ports, const Drive& d
 
 Result<SurveyPtr> measure(const MeasurePorts& ports, const Drive& drive, const PathBytes& path,
                           WalkOptions options, std::stop_token stop, ProgressSink* progress) {
-  auto root = ports.files->openRoot(path);
+  auto root = ports.files->openToRead(path);
   if (!root) return tl::unexpected(root.error());
   writeOut(ports, drive, **root);
   const auto before = ports.files->usage(**root);
@@ -180,7 +181,7 @@ void learnSubvolumes(const MeasurePorts& ports, const Folder& root, const Survey
 Result<SurveyPtr> measureAgain(const MeasurePorts& ports, const Drive& drive, const SurveyPtr& before,
                                NodeId folder, WalkOptions options, std::stop_token stop,
                                ProgressSink* progress) {
-  auto root = ports.files->openRoot(before->root);
+  auto root = ports.files->openToRead(before->root);
   if (!root) return tl::unexpected(root.error());
   const auto at = ports.files->openBeneath(**root, before->tree.path(folder));
   if (!at) return tl::unexpected(at.error());

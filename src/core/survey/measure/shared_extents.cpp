@@ -11,14 +11,16 @@ namespace zt {
 BlockSharing blockSharing(std::string_view fsType) {
   static constexpr std::array<std::string_view, 2> asked{"xfs", "ocfs2"};
   static constexpr std::array<std::string_view, 2> whole{"btrfs", "bcachefs"};
-  static constexpr std::array<std::string_view, 16> never{
-      "",      "ext2", "ext3", "ext4", "vfat",    "msdos", "exfat", "ntfs",
-      "ntfs3", "jfs",  "udf",  "hfs",  "hfsplus", "tmpfs", "ramfs", "reiserfs"};
+  static constexpr std::array<std::string_view, 3> attributes{"ext2", "ext3", "ext4"};
+  static constexpr std::array<std::string_view, 13> never{"",      "vfat",  "msdos",   "exfat", "ntfs",
+                                                          "ntfs3", "jfs",   "udf",     "hfs",   "hfsplus",
+                                                          "tmpfs", "ramfs", "reiserfs"};
   const auto among = [&](const auto& list) {
     return std::find(list.begin(), list.end(), fsType) != list.end();
   };
   if (among(asked)) return BlockSharing::asked;
   if (among(whole)) return BlockSharing::whole;
+  if (among(attributes)) return BlockSharing::attributes;
   // NTFS and exFAT drivers in user space show up by the name of their kind.
   if (among(never) || fsType == "fuseblk") return BlockSharing::never;
   return BlockSharing::unknown;
@@ -27,10 +29,27 @@ BlockSharing blockSharing(std::string_view fsType) {
 bool SharedExtents::mayShare(const Folder& at, std::string_view name, const EntryStat& stat) {
   if (stat.kind != EntryKind::file || stat.occupied == 0) return false;
   if (sharing_ == BlockSharing::unknown) return true;
+  if (sharing_ == BlockSharing::attributes) return mayShareAttributes(at, name, stat);
   const auto facts = inner_.extents(at, name);
   // Of an extent that stays whole the parts that files hold say nothing for sure.
   if (sharing_ == BlockSharing::asked && facts && facts->shared && !facts->encoded) note(at, name, stat);
   return !facts || facts->shared || facts->encoded;
+}
+
+/// Only a file that does not occupy what its length needs can have a block of attributes. How many share it
+/// nobody says, so each is taken for one that others may have.
+bool SharedExtents::mayShareAttributes(const Folder& at, std::string_view name, const EntryStat& stat) {
+  if (stat.occupied == (stat.length + block_ - 1) / block_ * block_) return false;
+  const auto map = inner_.attributeMap(at, name);
+  if (!map) return true;
+  const std::scoped_lock lock(mutex_);
+  Bytes left = stat.occupied;
+  for (const FileExtent& e : *map) {
+    if (e.bytes == 0 || e.bytes > left) return true;
+    left -= e.bytes;
+    stretches_.push_back({stat.inode, e.place, e.bytes});
+  }
+  return !map->empty();
 }
 
 /// Keeps where the shared extents of a file lie. Of one that cannot be told nothing is kept, nor of one that

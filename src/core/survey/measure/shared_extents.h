@@ -10,10 +10,11 @@ namespace zt {
 
 /// Whether files of a kind of file system can hold bytes that do not come free with them.
 enum class BlockSharing : std::uint8_t {
-  never,   ///< every block belongs to one file
-  asked,   ///< each file can be asked (FIEMAP), and a block comes free when nobody holds it any more
-  whole,   ///< likewise, but an extent stays whole as long as somebody holds a part of it
-  unknown  ///< nobody says: what lies beneath may share, compress, or be somebody else's
+  never,       ///< every block belongs to one file
+  attributes,  ///< but for blocks of extended attributes, which are one for files that have the same ones
+  asked,       ///< each file can be asked (FIEMAP), and a block comes free when nobody holds it any more
+  whole,       ///< likewise, but an extent stays whole as long as somebody holds a part of it
+  unknown      ///< nobody says: what lies beneath may share, compress, or be somebody else's
 };
 BlockSharing blockSharing(std::string_view fsType);
 
@@ -21,8 +22,9 @@ BlockSharing blockSharing(std::string_view fsType);
 /// nobody says, and keeps where their shared extents lie. Any thread.
 class SharedExtents final : public ForwardingFileSystem {
 public:
-  SharedExtents(FileSystemPtr inner, BlockSharing sharing)
-      : ForwardingFileSystem(std::move(inner)), sharing_(sharing) {}
+  /// `block`: of the file system, bytes.
+  SharedExtents(FileSystemPtr inner, BlockSharing sharing, Bytes block = 4096)
+      : ForwardingFileSystem(std::move(inner)), sharing_(sharing), block_(block) {}
 
   Result<EntryStat> stat(const Folder& at, std::string_view name) override;
   Result<void> scan(const Folder& at, ScanSink& sink) override;
@@ -38,9 +40,11 @@ private:
     Bytes bytes = 0;
   };
   bool mayShare(const Folder& at, std::string_view name, const EntryStat& stat);
+  bool mayShareAttributes(const Folder& at, std::string_view name, const EntryStat& stat);
   void note(const Folder& at, std::string_view name, const EntryStat& stat);
 
   BlockSharing sharing_;
+  Bytes block_;
   mutable std::mutex mutex_;        ///< guards what follows
   std::vector<Stretch> stretches_;  ///< of an inode with several names more than once
 };

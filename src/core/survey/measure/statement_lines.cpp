@@ -186,6 +186,10 @@ void settle(Survey& survey, const MeasurePorts& ports, const Drive& drive, const
   s.capacity = survey.usage.capacity;
   s.put(Line::free, survey.usage.available, Source::counters);
   s.put(Line::reserved, survey.usage.reserved(), Source::counters);
+  if (survey.usage.rise.refill)
+    addPart(survey, Line::reserved, "refilled-first", *survey.usage.rise.refill);
+  else
+    addPart(survey, Line::reserved, "refill-not-known", 0, 1);
   settleFiles(survey, stored);
   if (ports.declared) {
     s.put(Line::snapshots, ports.declared->snapshots, Source::declared);

@@ -43,6 +43,7 @@ private:
       point.receivedUuid = s.receivedUuid;
       point.path = s.path;
       point.taken = s.made;
+      point.sent = s.sent;
       point.readOnly = s.readOnly;
       point.isDefault = s.isDefault;
       point.mounted = s.mounted;

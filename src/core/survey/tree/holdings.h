@@ -16,7 +16,8 @@ struct Point {
   std::string uuid, originUuid, receivedUuid;  ///< hexadecimal digits; empty: none
   PathBytes path;                              ///< from the top of the file system
   NodeId node = noNode;                        ///< where it is seen in the survey; it is not looked into
-  TimeNs taken = 0;
+  TimeNs taken = 0;                            ///< by the clock of then; to be shown
+  std::uint64_t sent = 0;                      ///< of what was received: its sender's generation
   bool readOnly = true;
   bool isDefault = false;  ///< is what starts where nobody says which
   bool mounted = false;

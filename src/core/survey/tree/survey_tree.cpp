@@ -126,6 +126,7 @@ void SurveyTree::stage(Writer& writer, Listing& listing, std::string_view name, 
   const std::uint32_t s = row % Listing::blockSize;
   auto flags = static_cast<std::uint8_t>(stat.kind);
   if (stat.mayShare) flags |= flagMayShare;
+  if (stat.fixed) flags |= flagFixed;
   std::uint32_t blocks = 0;
   if (stat.occupied == stat.length) {
     flags |= flagSolid;

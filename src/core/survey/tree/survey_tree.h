@@ -121,6 +121,8 @@ public:
   /// Whether the inode has more than one name.
   bool isLinked(NodeId id) const { return (chunk(id).flags[slot(id)] & flagLinked) != 0; }
   /// Whether others may hold some of its bytes too, so that they are not sure to come free with it.
+  /// Whether it, or of a folder what lies in it, could not be removed by who measured.
+  bool isFixed(NodeId id) const { return (chunk(id).flags[slot(id)] & flagFixed) != 0; }
   bool mayShare(NodeId id) const { return (chunk(id).flags[slot(id)] & flagMayShare) != 0; }
   Bytes length(NodeId id) const { return chunk(id).length[slot(id)]; }
   /// Of this entry alone; a folder's own blocks, not its content.
@@ -173,6 +175,7 @@ private:
   static constexpr std::uint8_t flagOverflow = 16;  ///< blocks do not fit; see `huge_`
   static constexpr std::uint8_t flagGone = 32;
   static constexpr std::uint8_t flagMayShare = 64;
+  static constexpr std::uint8_t flagFixed = 128;
   static constexpr std::uint32_t folderChunkBits = 12;
   static constexpr std::uint32_t folderChunkSize = 1u << folderChunkBits;
 

@@ -172,6 +172,11 @@ void PlanStation::propose() {
 }
 
 QString PlanStation::summary() const {
+  const QString note = view().plan.lines.empty() ? QString() : say(&Words::refillNote, view().planned);
+  return note.isEmpty() ? standOfPlan() : standOfPlan() + QStringLiteral(". ") + note;
+}
+
+QString PlanStation::standOfPlan() const {
   const Target* target = hardest(view().targets);
   if (target == nullptr) return tr("no target is chosen; tick one on the Bench");
   const auto& proposal = view().proposal;

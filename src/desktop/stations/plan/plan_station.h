@@ -38,6 +38,7 @@ private:
   std::string currentLine() const;
   void switchAction();
   QString summary() const;
+  QString standOfPlan() const;
 
   QLabel* summary_ = nullptr;
   Staircase* stairs_ = nullptr;

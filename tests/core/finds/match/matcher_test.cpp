@@ -16,6 +16,7 @@
 #include "core/os/forwarding_file_system.h"
 #include "core/os/linux_file_system.h"
 #include "demo/builder.h"
+#include "support/code_of.h"
 #include "support/planned.h"
 #include "support/run_program.h"
 #include "support/temp_folder.h"
@@ -32,7 +33,7 @@ struct Matched : ::testing::Test {
     FindOptions options;
     options.now = survey->finished;
     options.kinds = KindTable::ofThisMachine().value_or(KindTable());
-    context = std::make_shared<FindContext>(survey, PlaceMap({}, {}), options);
+    context = std::make_shared<FindContext>(survey, PlaceMap(systems, {}), options);
   }
   MatchResult run(MatchOptions options = {}) {
     const auto root = files->openRoot("/").value();
@@ -48,6 +49,7 @@ struct Matched : ::testing::Test {
     return all;
   }
   std::shared_ptr<MemoryFileSystem> files = std::make_shared<MemoryFileSystem>();
+  std::vector<SystemRoot> systems;
   std::shared_ptr<Survey> survey;
   ContextPtr context;
 };
@@ -156,14 +158,45 @@ TEST_F(Matched, KeepsTheOneThatTheRulesSay) {
     return survey->tree.path(k.node) + " " + std::string(name(k.why));
   };
   EXPECT_EQ(keeper({{"b/x", 5}, {"a/x", 9}}, {}, usualOrder()), "a/x older");
-  EXPECT_EQ(keeper({{"2024-01-02/x", 9}, {"z/x", 5}}, {}, usualOrder()), "z/x not-dated");
-  EXPECT_EQ(keeper({{"copies/20240102-old/x", 9}, {"z/x", 5}}, {}, usualOrder()), "z/x not-dated");
+  const std::pair<std::string, int> dayBefore{"copies/20240101-old/x", 9}, day{"copies/20240102-old/x", 9};
+  EXPECT_EQ(keeper({dayBefore, day, {"z/x", 5}}, {}, usualOrder()), "z/x not-dated");
+  EXPECT_EQ(
+      keeper({{"Pictures/2024-01-02/x", 9}, {"Pictures/2024-01-03/y2", 8}, {"z/x", 5}}, {}, usualOrder()),
+      "Pictures/2024-01-02/x older")
+      << "a library by date is no backup";
   EXPECT_EQ(keeper({{"deep/er/x", 5}, {"z/x", 5}}, {}, usualOrder()), "z/x shorter-path");
   EXPECT_EQ(keeper({{"a/x", 5}, {"z/x", 5}}, {}, usualOrder()), "a/x first-of-equal");
   EXPECT_EQ(keeper({{"deep/er/x", 9}, {"z/x", 5}}, {}, {KeeperRule::shorterPath}), "z/x shorter-path");
   Marks marks;
   marks.set("z/x", Mark::keep);
   EXPECT_EQ(keeper({{"a/x", 9}, {"z/x", 5}}, marks, usualOrder()), "z/x said-keep");
+}
+
+/// Two that the system needs and one that lies about: only that one is a copy too many.
+TEST_F(Matched, NoCopyThatTheSystemNeedsGoes) {
+  systems = {{"", "", SystemFamily::linuxFamily, true, false}};
+  for (const char* path : {"usr/lib/a/tool.so", "usr/lib/b/tool.so", "home/kim/tool.so"})
+    put(path, noise(50'000, 1));
+  look();
+  const MatchResult result = run();
+  ASSERT_EQ(result.groups.size(), 1u);
+  const auto find = duplicateFind(*context, result.groups[0], {}, usualOrder());
+  ASSERT_TRUE(find);
+  ASSERT_EQ(find->items.size(), 1u);
+  EXPECT_EQ(find->items[0].path, "home/kim/tool.so");
+}
+
+/// What was thrown away is the trash's find; it makes nothing else a copy.
+TEST_F(Matched, WhatLiesInATrashIsNotCompared) {
+  systems = {{"", "", SystemFamily::linuxFamily, true, false}};
+  const std::string content = noise(50'000, 1);
+  put("home/kim/letters/one.odt", content);
+  put("home/kim/.local/share/Trash/files/one.odt", content);
+  put("home/kim/.local/share/Trash/info/one.odt.trashinfo", "[Trash Info]\nPath=/home/kim/one.odt\n");
+  put("home/kim/.local/share/Trash/files/two.odt", content);
+  look();
+  ASSERT_TRUE(context->inTrash[*survey->tree.find("home/kim/.local/share/Trash/files/one.odt")]);
+  EXPECT_EQ(groups(run()), Groups{});
 }
 
 TEST_F(Matched, PutsNamesakesSideBySide) {
@@ -349,11 +382,11 @@ TEST_F(Copying, TheCopyGoesAndTheKeeperStays) {
 
 TEST_F(Copying, TheLastCopyCannotBePlanned) {
   ASSERT_TRUE(match());
-  EXPECT_EQ(job->planBook().addPaths({"a/one.wav", "c/one.wav"}, "discard").error().code, Errc::lastCopy);
-  EXPECT_EQ(job->planBook().addPaths({"a", "c"}, "discard").error().code, Errc::lastCopy);
+  EXPECT_EQ(codeOf(job->planBook().addPaths({"a/one.wav", "c/one.wav"}, "discard")), Errc::lastCopy);
+  EXPECT_EQ(codeOf(job->planBook().addPaths({"a", "c"}, "discard")), Errc::lastCopy);
   ASSERT_TRUE(job->planBook().mark({"a", "c"}, Mark::mayGo));
   ASSERT_TRUE(job->planBook().addPaths({"a/one.wav"}, "discard"));
-  EXPECT_EQ(job->planBook().addPaths({"c"}, "hold").error().code, Errc::lastCopy) << "whatever marks say";
+  EXPECT_EQ(codeOf(job->planBook().addPaths({"c"}, "hold")), Errc::lastCopy) << "whatever marks say";
   EXPECT_TRUE(job->planBook().addPaths({"b/two.wav"}, "discard"));
 }
 
@@ -446,8 +479,7 @@ TEST_F(Copying, AFolderMayGoWithAllItsCopies) {
   t.file("drive/trip/again.jpg", noise(900'000, 5));
   ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   ASSERT_TRUE(match());
-  EXPECT_EQ(job->planBook().addPaths({"trip/one.jpg", "trip/again.jpg"}, "discard").error().code,
-            Errc::lastCopy);
+  EXPECT_EQ(codeOf(job->planBook().addPaths({"trip/one.jpg", "trip/again.jpg"}, "discard")), Errc::lastCopy);
   ASSERT_TRUE(job->planBook().addPaths({"trip"}, "discard"));
   EXPECT_EQ(run().lines.at(0).state, LineOutcome::State::done);
   EXPECT_FALSE(t.has("drive/trip"));
@@ -478,7 +510,7 @@ TEST_F(Copying, KnowsWhatWasFoundBefore) {
   options.least = 900'000'000;
   ASSERT_TRUE(job->contents().match(options, nullptr));
   EXPECT_NE(duplicates(), nullptr);
-  EXPECT_EQ(job->planBook().addPaths({"a/one.wav", "c/one.wav"}, "discard").error().code, Errc::lastCopy);
+  EXPECT_EQ(codeOf(job->planBook().addPaths({"a/one.wav", "c/one.wav"}, "discard")), Errc::lastCopy);
 }
 
 TEST_F(Copying, KeepThisOneInstead) {

@@ -6,6 +6,7 @@
 #include <random>
 
 #include "core/survey/files/survey_codec.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
 
@@ -97,19 +98,17 @@ TEST(Exchange, NamesTheLineThatIsWrong) {
   csv += "./a/one/below-a-file,file,1,1,1,1,0,0,0,0\r\n";
   const auto back = imported(ExchangeForm::csv, csv);
   ASSERT_FALSE(back);
-  EXPECT_EQ(back.error().code, Errc::badInput);
+  EXPECT_EQ(codeOf(back), Errc::badInput);
   EXPECT_NE(back.error().detail.find("line "), std::string::npos);
-  EXPECT_EQ(imported(ExchangeForm::jsonLines, "hello").error().code, Errc::notOurs);
-  EXPECT_EQ(imported(ExchangeForm::csv, "a,b\n").error().code, Errc::notOurs);
+  EXPECT_EQ(codeOf(imported(ExchangeForm::jsonLines, "hello")), Errc::notOurs);
+  EXPECT_EQ(codeOf(imported(ExchangeForm::csv, "a,b\n")), Errc::notOurs);
 }
 
 TEST(Exchange, SaysWhenItCannotBeWritten) {
   int room = 0;
   const auto survey = sample();
-  EXPECT_EQ(exportSurvey(*survey, ExchangeForm::csv, [&](auto) { return room-- > 0; }).error().code,
-            Errc::io);
-  EXPECT_EQ(exportSurvey(*survey, ExchangeForm::jsonLines, [&](auto) { return false; }).error().code,
-            Errc::io);
+  EXPECT_EQ(codeOf(exportSurvey(*survey, ExchangeForm::csv, [&](auto) { return room-- > 0; })), Errc::io);
+  EXPECT_EQ(codeOf(exportSurvey(*survey, ExchangeForm::jsonLines, [&](auto) { return false; })), Errc::io);
   EXPECT_EQ(exchangeFormOf("x.jsonl.zst"), ExchangeForm::jsonLines);
   EXPECT_FALSE(exchangeFormOf("x.txt"));
 }
@@ -134,9 +133,8 @@ TEST(SurveyCodec, NoticesEveryCutAndEveryTurnedBit) {
       EXPECT_TRUE(!back || (*back)->tree.entries() == survey->tree.entries()) << p << " bit " << bit;
     }
   }
-  EXPECT_EQ(decodeSurvey(std::vector<std::string>{pieces[0]}).error().code, Errc::corrupt);
-  EXPECT_EQ(decodeSurvey(std::vector<std::string>{pieces[0], pieces[1], pieces[1]}).error().code,
-            Errc::corrupt);
+  EXPECT_EQ(codeOf(decodeSurvey(std::vector<std::string>{pieces[0]})), Errc::corrupt);
+  EXPECT_EQ(codeOf(decodeSurvey(std::vector<std::string>{pieces[0], pieces[1], pieces[1]})), Errc::corrupt);
 }
 
 TEST(SurveyCodec, KeepsExtremes) {

@@ -9,6 +9,7 @@
 #include <random>
 #include <thread>
 
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/seed.h"
 #include "support/temp_folder.h"
@@ -100,7 +101,7 @@ TEST(Walk, SaysThatTheRootHasGone) {
   const auto survey = std::make_shared<Survey>();
   const auto walked = walk(borrowed(files), root, {}, {}, nullptr, survey);
   ASSERT_FALSE(walked);
-  EXPECT_EQ(walked.error().code, Errc::notThere);
+  EXPECT_EQ(codeOf(walked), Errc::notThere);
 }
 
 }  // namespace

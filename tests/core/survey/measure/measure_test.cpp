@@ -5,6 +5,7 @@
 
 #include "core/os/forwarding_file_system.h"
 #include "core/survey/files/survey_codec.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
 
@@ -76,8 +77,8 @@ TEST(Measure, CallsTheRestElsewhereWhenItWasStopped) {
 
 TEST(Measure, FailsOnWhatIsNoFolderAndOnWhatIsNotThere) {
   Bench b;
-  EXPECT_EQ(b.run("a/one").error().code, Errc::notAFolder);
-  EXPECT_EQ(b.run("none").error().code, Errc::notThere);
+  EXPECT_EQ(codeOf(b.run("a/one")), Errc::notAFolder);
+  EXPECT_EQ(codeOf(b.run("none")), Errc::notThere);
 }
 
 /// The drive goes away at any call: an error or a listed exception, never a crash, and the tree stays sound.

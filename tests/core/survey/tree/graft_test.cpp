@@ -8,6 +8,7 @@
 #include "core/survey/files/survey_codec.h"
 #include "core/survey/measure/measure.h"
 #include "core/survey/tree/gain_model.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/memory_file_system.h"
 #include "support/seed.h"
@@ -99,7 +100,7 @@ TEST(MeasureAgain, SaysWhenTheFolderHasGone) {
   ASSERT_TRUE(p.files.removeFolder(*p.files.openRoot("/").value(), "a"));
   const auto after = p.again(before, "a");
   ASSERT_FALSE(after);
-  EXPECT_EQ(after.error().code, Errc::notThere);
+  EXPECT_EQ(codeOf(after), Errc::notThere);
 }
 
 /// Random changes in random folders, measured again one by one: always what a whole measurement says.
