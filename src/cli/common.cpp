@@ -18,6 +18,7 @@ Exit exitFor(const Error& error) {
     case Errc::bedrock:
     case Errc::kept:
     case Errc::lastCopy:
+    case Errc::pinned:
     case Errc::asleep:
     case Errc::unclean:
     case Errc::unmet:
@@ -51,8 +52,20 @@ void ProgressLine::report(const Progress& p) {
   if (p.totalBytes > 0)
     console_.err << " of " << words().bytes(p.totalBytes) << (what_ == Of::reading ? " read" : " accounted");
   if (what_ == Of::accounting) console_.err << ", " << p.doneItems << " entries";
+  if (p.totalBytes > p.doneBytes && p.doneBytes > p.totalBytes / 50) {
+    const std::chrono::duration<double> gone = std::chrono::steady_clock::now() - begun_;
+    const double done = static_cast<double>(p.doneBytes) / static_cast<double>(p.totalBytes);
+    const double left = gone.count() * (1 - done) / done;
+    if (left > 2) console_.err << ", about " << static_cast<std::uint64_t>(left) << " s left";
+  }
   console_.err << "   " << std::flush;
   shown_ = true;
+}
+
+void ProgressLine::tell(const std::string& line) {
+  if (!console_.progress) return;
+  console_.err << (shown_ ? "\r" : "") << line << "          \n" << std::flush;
+  shown_ = false;
 }
 
 ProgressLine::~ProgressLine() {

@@ -11,7 +11,8 @@ namespace zt::cli {
 namespace {
 
 Json copyJson(const FindContext& context, const EqualFiles& group, NodeId node, NodeId keeper) {
-  Json one{{"linked", context.tree.inode(node) == context.tree.inode(keeper)},
+  const auto file = context.names.fileOf(node);
+  Json one{{"linked", file && file == context.names.fileOf(keeper)},
            {"shared_extents", group.bodyOf(node) == group.bodyOf(keeper)}};
   putPath(one, "path", context.tree.path(node));
   return one;
@@ -21,6 +22,7 @@ Json groupsJson(const Job& job, const MatchResult& result) {
   const FindContext& context = *job.surveys().context();
   Json all = Json::array();
   for (const EqualFiles& group : result.groups) {
+    if (group.links) continue;  // told of within folders only
     const Keeper keeper = keeperOf(context, group, job.planBook().marks(), job.surveys().keeperOrder());
     Json one{
         {"bytes_each", group.length}, {"keeper", {{"rule", name(keeper.why)}}}, {"copies", Json::array()}};
@@ -28,11 +30,14 @@ Json groupsJson(const Job& job, const MatchResult& result) {
     std::vector<NodeId> others;
     for (const NodeId node : group.nodes) {
       if (node == keeper.node) continue;
-      if (group.bodyOf(node) != group.bodyOf(keeper.node)) others.push_back(node);
+      if (group.bodyOf(node) != group.bodyOf(keeper.node))
+        for (const NodeId name : context.names.of(node)) others.push_back(name);
       one["copies"].push_back(copyJson(context, group, node, keeper.node));
     }
     const GainBounds gain = context.gain.of(others);
     one["gain"] = {{"sure_bytes", gain.sure}, {"at_most_bytes", gain.atMost}};
+    one["in_trash"] = Json::array();
+    for (const NodeId node : group.thrownAway) one["in_trash"].push_back(escapePath(context.tree.path(node)));
     all.push_back(std::move(one));
   }
   return all;
@@ -136,6 +141,12 @@ int matchVerb(Console& console, const Arguments& args) {
   Result<MatchResult> result = fail(Errc::cancelled, "match");
   {
     ProgressLine line(console, ProgressLine::Of::reading);
+    // As they come; the list at the end has them in order. A process that is stopped (Ctrl+Z) pauses.
+    options.found = [&](const EqualFiles& group) {
+      const PathBytes path = job->surveys().context()->tree.path(group.nodes.front());
+      line.tell("found: " + words().bytes(group.length) + " " + std::to_string(group.nodes.size()) +
+                " times: " + escapePath(path));
+    };
     result = job->contents().match(options, &line);
   }
   if (!result) return report(console, result.error());

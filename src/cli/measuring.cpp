@@ -386,11 +386,14 @@ Json evidenceJson(const Find& f, const Evidence& e) {
     j["copies"].push_back(std::move(copy));
   }
   for (const NamesakeElsewhere& n : e.elsewhere) {
-    Json copy{{"by", "name-and-length"}, {"drive", n.file.drive}, {"seen_ns", n.file.seen}};
+    Json copy{{"by", n.file.equal ? "content" : "name-and-length"},
+              {"drive", n.file.drive},
+              {"seen_ns", n.file.seen}};
     putPath(copy, "path", n.file.path);
     putPath(copy, "of", n.of);
     j["copies"].push_back(std::move(copy));
   }
+  j["only_here"] = e.onlyHere;
   return j;
 }
 

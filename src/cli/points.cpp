@@ -14,7 +14,12 @@ using Chosen = GainModel::Points;
 
 /// What it is kept as.
 const char* kindOf(const PointModel& model, std::uint32_t i) {
-  return model[i].foreign ? "restore-point" : i >= model.kept() ? "linked-folder" : "snapshot";
+  if (model[i].foreign) return "restore-point";
+  return model.seriesOf(i).linked ? "linked-folder" : "snapshot";
+}
+
+bool canBeGoneOnIn(const PointModel& model, std::uint32_t i) {
+  return !model[i].readOnly && (i < model.kept() || model.seriesOf(i).walked);
 }
 
 Json pointJson(const PointModel& model, std::uint32_t i, std::size_t series) {
@@ -29,6 +34,8 @@ Json pointJson(const PointModel& model, std::uint32_t i, std::size_t series) {
            {"reason", name(model.lock(i))},
            {"words", p.words},
            {"received", !p.receivedUuid.empty()},
+           {"writable", canBeGoneOnIn(model, i)},
+           {"changed", p.changed},
            {"series", series}};
   putPath(one, "path", p.path);
   return one;
@@ -51,7 +58,8 @@ Result<Chosen> named(const PointModel& model, const std::vector<std::string>& it
   for (const std::string& item : items) {
     bool met = false;
     for (std::uint32_t i = 0; i < model.size(); ++i)
-      if ((i < model.kept() && std::to_string(model[i].id) == item) || model[i].path == unescapePath(item))
+      if (((i < model.kept() || model.seriesOf(i).walked) && std::to_string(model[i].id) == item) ||
+          model[i].path == unescapePath(item))
         chosen[i] = met = true;
     if (!met) return fail(Errc::notThere, "points", unescapePath(item));
   }
@@ -96,6 +104,7 @@ void print(Console& console, const PointModel& model, TimeNs now) {
       console.out << column(model.own(i)) << "  " << p.id << "  " << escapePath(p.path) << ", "
                   << words().ago(p.taken, now);
       if (!p.words.empty()) console.out << ", " << escapePath(p.words);
+      if (canBeGoneOnIn(model, i)) console.out << ", " << words().writablePoint(p.changed);
       if (model.lock(i) != PointLock::none) console.out << "; stays: " << words().pointLock(model.lock(i));
       console.out << '\n';
     }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <chrono>
 #include <string>
 #include <vector>
 
@@ -90,10 +91,13 @@ public:
   ProgressLine(Console& console, Of what) : console_(console), what_(what) {}
   ~ProgressLine() override;
   void report(const Progress& progress) override;
+  /// A line of its own above; nothing where no progress is shown.
+  void tell(const std::string& line);
 
 private:
   Console& console_;
   Of what_;
+  std::chrono::steady_clock::time_point begun_ = std::chrono::steady_clock::now();
   bool shown_ = false;
 };
 

@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
+#include <array>
+#include <chrono>
 #include <cstdio>
 
 #include "words/words.h"
@@ -65,6 +67,15 @@ std::string Words::decimal(double value, int decimals) const {
 
 std::string Words::baseNote() const {
   return style_.base == UnitBase::decimal ? "1 GB = 10\u2079 B" : "1 GiB = 2\u00B3\u2070 B";
+}
+
+std::string Words::date(TimeNs when) const {
+  const TimeNs day = (when - (when % nsPerDay + nsPerDay) % nsPerDay) / nsPerDay;
+  const std::chrono::year_month_day is{std::chrono::sys_days{std::chrono::days{day}}};
+  std::array<char, 40> text{};
+  std::snprintf(text.data(), text.size(), "%04d-%02u-%02u", int{is.year()}, unsigned{is.month()},
+                unsigned{is.day()});
+  return text.data();
 }
 
 std::string Words::ago(TimeNs then, TimeNs now) const {

@@ -94,6 +94,8 @@ std::string Words::findNote(const Find& f) const {
                : t("%1 copies, %2 each", {number(f.items.size()), bytes(numberIn(f, "bytes-each"))});
   if (f.kind == "points" && hasFact(f, "bytes-not-known"))
     return t("what they hold can be told with rights only");
+  if (f.kind == "points" && hasFact(f, "writable-unchanged"))
+    return t("writable, not written to since they were made");
   if (f.kind == "points")
     return numberIn(f, "points-stay") == 1 ? t("the newest one stays")
                                            : t("%1 others stay", {number(numberIn(f, "points-stay"))});
@@ -212,7 +214,10 @@ void Words::sayOfLoss(const Find& f, const Evidence& e, std::vector<Said>& all) 
     return;
   }
   const bool told = e.place != nullptr && (e.place->kind == f.kind || f.placeId == "superseded-kernels");
-  std::string lost = told && !e.place->lost.empty()        ? e.place->lost
+  const auto stays = static_cast<TimeNs>(numberIn(f, "newest-stays"));
+  std::string lost = stays > 0
+                         ? t("the ways back to before %1, the date of the last that stays", {date(stays)})
+                     : told && !e.place->lost.empty()      ? e.place->lost
                      : f.standing == Standing::unjudged    ? t("unknown: nobody has looked at it yet")
                      : f.regret == Regret::none            ? t("nothing")
                      : f.regret == Regret::timeOrBandwidth ? t("time or bandwidth until it is there again")
@@ -313,8 +318,12 @@ void Words::sayOfPoints(const Find& f, const FindContext& c, std::vector<Said>& 
   all.push_back({t("Alone"), t("each by itself gives %1 in all; together they give %2",
                                {bytes(alone), bytes(f.gain.sure)})});
   const auto stays = static_cast<TimeNs>(numberIn(f, "newest-stays"));
-  all.push_back(
-      {t("Lost"), t("the ways back to before %1, when the newest that stays was taken", {ago(stays, now)})});
+  if (hasFact(f, "writable-unchanged"))
+    all.push_back(
+        {t("Lost"), t("what works from them, if something does: a container, a machine, a system")});
+  else
+    all.push_back({t("Lost"),
+                   t("the ways back to before %1, when the newest that stays was taken", {ago(stays, now)})});
   all.push_back({t("Comes back"), t("no")});
   const auto state = c.stateOf(f.items.front());
   if (!state || !c.points[*state].foreign) return;
@@ -342,8 +351,12 @@ void Words::sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all
     const FileElsewhere& first = e.elsewhere.front().file;
     std::string text = first.drive + ": " + path(first.path);
     if (e.elsewhere.size() > 1) text += t(" and %1 more", {number(e.elsewhere.size() - 1)});
-    all.push_back({t("Other drives"), t("%1; same name and length when it was measured", {text})});
+    all.push_back({t("Other drives"), first.equal
+                                          ? t("%1; the same content when it was compared", {text})
+                                          : t("%1; same name and length when it was measured", {text})});
   }
+  if (e.onlyHere && f.regret >= Regret::personalMoved)
+    all.push_back({t("Only here"), t("no other drive that was compared has its content")});
 }
 
 /// Which of equal files stays, and why.
@@ -360,6 +373,9 @@ void Words::sayOfKeeper(const Find& f, std::vector<Said>& all) const {
   }
   all.push_back({t("Equal"), t("%1 files of %2; compared byte by byte once more before one goes",
                                {number(numberIn(f, "copies")), bytes(numberIn(f, "bytes-each"))})});
+  if (const auto thrown = numberIn(f, "in-trash"); thrown > 0)
+    all.push_back({t("In the trash"), t("%1 equal to it, which goes first, with the trash: %2",
+                                        {files(thrown), textIn(f, "in-trash-at")})});
 }
 
 /// A disk image from outside and from inside.
@@ -386,6 +402,8 @@ void Words::sayOfImage(const Find& f, std::vector<Said>& all) const {
 }
 
 void Words::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all) const {
+  if (const auto told = numberIn(f, "told-elsewhere"); told > 0)
+    all.push_back({t("Told also"), t("%1 of it in finds of their own", {bytes(told)})});
   if (const auto rest = numberIn(f, "left-out"); rest > 0)
     all.push_back({t("Not listed"), t("%1 smaller files", {number(rest)})});
   if (const auto rest = numberIn(f, "left-young"); rest > 0)
@@ -468,6 +486,9 @@ std::string Words::losses(const Losses& lost) const {
   count(FileKind::video, "1 film", "%1 films");
   count(FileKind::sound, "1 sound", "%1 sounds");
   count(FileKind::archive, "1 archive", "%1 archives");
+  if (lost.lastCopies > 0)
+    add(counted(lost.lastCopies, "the last copy of 1 content", "the last copies of %1 contents") + ": " +
+        path(lost.lastCopy));
   if (lost.unjudged > 0)
     add(counted(lost.unjudged, "1 file that nobody has judged", "%1 files that nobody has judged"));
   return text;

@@ -142,14 +142,19 @@ std::string Words::when(GainTime time) const {
   return t(pick(texts, time));
 }
 
+std::string Words::writablePoint(bool changed) const {
+  return t(changed ? "writable, written to since it was made" : "writable, not written to since it was made");
+}
+
 std::string Words::pointLock(PointLock lock) const {
-  static constexpr std::array<const char*, pointLocks> texts{"",
-                                                             "the newest of its series",
-                                                             "it is mounted",
-                                                             "the system starts from it",
-                                                             "other subvolumes lie in it",
-                                                             "somebody may have gone on in it",
-                                                             "only its own system can let it go"};
+  static constexpr std::array<const char*, pointLocks> texts{
+      "",
+      "the newest of its series",
+      "it is mounted",
+      "the system starts from it",
+      "other subvolumes lie in it",
+      "somebody can go on in it: what lies in it is planned as files",
+      "only its own system can let it go"};
   return t(pick(texts, lock));
 }
 

@@ -81,6 +81,10 @@ const char* problemText(Errc code) {
       return "nothing of it is stored on this drive; opening it could fetch it from elsewhere";
     case Errc::lastCopy:
       return "it is the last of several that would be left";
+    case Errc::pinned:
+      return "since it was measured something else has come to hold its bytes, and nothing would come free; "
+             "measure "
+             "again";
     case Errc::io:
       return "the system reports a failure; check the drive and its cable";
   }

@@ -40,9 +40,11 @@ public:
   std::string exact(Bytes amount) const;          ///< "9,600,000,000 B"
   std::string number(std::uint64_t count) const;  ///< "9,600"
   std::string decimal(double value, int decimals) const;
-  std::string baseNote() const;                 ///< "1 GB = 10⁹ B"
-  std::string pointLock(PointLock lock) const;  // why it stays
+  std::string baseNote() const;                   ///< "1 GB = 10⁹ B"
+  std::string writablePoint(bool changed) const;  // what is told of one that can be gone on in
+  std::string pointLock(PointLock lock) const;    // why it stays
   std::string age(TimeNs then, TimeNs now) const;
+  std::string date(TimeNs when) const;             // "2026-11-29" (UTC)
   std::string ago(TimeNs then, TimeNs now) const;  // "today", "3 months ago"
                                                    ///< "3 years", "today"
   std::string things(std::uint64_t count) const;   ///< "1 thing", "8 things"

@@ -219,6 +219,17 @@ TEST_F(Stations, SnapshotsArePickedAndPlannedByKeyboard) {
   EXPECT_EQ(session().view().planned.sure, 3'900'000'000u);
   QTest::mouseClick(find<QPushButton>("rule newest 1"), Qt::LeftButton);
   EXPECT_TRUE(text("pointsSum").contains(QStringLiteral("2 picked")));
+  // Any amount, as on the command line; Enter picks what the sentence says.
+  auto* amount = find<QSpinBox>("amount newest");
+  amount->setFocus();
+  amount->selectAll();
+  QTest::keyClicks(amount, QStringLiteral("2"));
+  EXPECT_TRUE(find<QPushButton>("rule newest")->text().contains(QStringLiteral("newest 2: 1 goes")))
+      << find<QPushButton>("rule newest")->text().toStdString();
+  QTest::keyClick(amount, Qt::Key_Return);
+  EXPECT_TRUE(text("pointsSum").contains(QStringLiteral("1 picked"))) << text("pointsSum").toStdString();
+  for (const char* rule : {"rule daily", "rule weekly", "rule monthly", "rule younger", "rule share"})
+    EXPECT_NE(find<QPushButton>(rule), nullptr) << rule;
 }
 
 /// A file whose bytes snapshots hold as well: S plans both, as far as the snapshots may go; the Level has

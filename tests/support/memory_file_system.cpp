@@ -83,6 +83,21 @@ void MemoryFileSystem::link(const std::string& from, const std::string& to) {
   find(std::string(parentPath(to)))->children[std::string(baseName(to))] = node;
 }
 
+void MemoryFileSystem::point(const std::string& path, const std::string& target) {
+  const auto node = add(path, target);
+  node->stat.kind = EntryKind::symlink;
+  node->stat.occupied = 0;
+}
+
+Result<std::string> MemoryFileSystem::readLink(const Folder& at, std::string_view name) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("read-link", name); !ok) return tl::unexpected(ok.error());
+  const auto child = nodeOf(at).children.find(std::string(name));
+  if (child == nodeOf(at).children.end()) return failErrno("read", PathBytes(name), ENOENT);
+  if (child->second->stat.kind != EntryKind::symlink) return failErrno("read", PathBytes(name), EINVAL);
+  return child->second->content;
+}
+
 void MemoryFileSystem::failCall(std::size_t number, Errc code) {
   failAt_ = number;
   failWith_ = code;

@@ -26,6 +26,8 @@ public:
   /// Set-up: makes folders on the way; a path ending in '/' is a folder.
   std::shared_ptr<Node> add(const std::string& path, const std::string& content = {});
   void link(const std::string& from, const std::string& to);
+  /// Set-up: a symbolic link.
+  void point(const std::string& path, const std::string& target);
   /// Set-up: when it was last modified.
   void age(const std::string& path, TimeNs modified);
   const std::string& content(const std::string& path) const { return find(path)->content; }
@@ -44,6 +46,7 @@ public:
   Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override;
   Result<std::string> attribute(const Folder& at, std::string_view name, const std::string& key) override;
   Result<OpenedFilePtr> openFile(const Folder& at, std::string_view name) override;
+  Result<std::string> readLink(const Folder& at, std::string_view name) override;
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override;
   Result<SpaceUsage> usage(const Folder& at) override;
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override;

@@ -174,5 +174,116 @@ TEST(ThatWillNotGo, WhatLiesInAnothersFolderIsRefusedWhenPlanned) {
   }
 }
 
+/// What came since the survey and holds the bytes of what is planned: nothing would come free, so nothing
+/// goes, and who holds them is said.
+class HeldSince : public ::testing::TestWithParam<const char*> {};
+
+TEST_P(HeldSince, NothingGoesThatWouldFreeNothing) {
+  const bool btrfs = GetParam() == std::string("btrfs");
+  LoopDrive drive(GetParam(), Bytes{400} << 20);
+  ZT_NEEDS(drive);
+  if (btrfs)
+    must(runProgram({"/usr/bin/btrfs", "-q", "subvolume", "create", drive / "vol"}).status == 0, "create");
+  write(drive / "vol/one", 6'000'000);
+  write(drive / "vol/in/two", 6'000'000);
+  write(drive / "vol/three", 6'000'000);
+  ::sync();
+  auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  for (const char* path : {"vol/one", "vol/in", "vol/three"})
+    ASSERT_TRUE(job->planBook().addPaths({path}, "discard"));
+  EXPECT_GE(job->planBook().planned().sure, 18'000'000u);
+  if (btrfs)
+    must(runProgram({"/usr/bin/btrfs", "-q", "subvolume", "snapshot", "-r", drive / "vol", drive / "hourly"})
+                 .status == 0,
+         "snapshot");
+  else
+    for (const char* path : {"one", "in/two"})
+      must(runProgram({"/bin/cp", "--reflink=always", drive / "vol/" + path, drive / "vol/c"}).status == 0 &&
+               ::rename((drive / "vol/c").c_str(), (drive / "copy-of-").append(1, path[0]).c_str()) == 0,
+           "cp");
+  ::sync();
+  const auto report = job->reclaim(job->consent().token, {});
+  ASSERT_TRUE(report);
+  ASSERT_EQ(report->lines.size(), 3u);
+  for (const LineOutcome& line : report->lines) {
+    const bool alone = !btrfs && line.problems.empty();
+    EXPECT_EQ(line.state, alone ? LineOutcome::State::done : LineOutcome::State::refused);
+    for (const JournalRecord& r : line.problems) {
+      EXPECT_EQ(r.problem, Errc::pinned);
+      if (btrfs) {
+        EXPECT_EQ(r.detail, "snapshot hourly");
+      }
+    }
+  }
+  EXPECT_EQ(std::count_if(report->lines.begin(), report->lines.end(),
+                          [](const auto& l) { return l.state == LineOutcome::State::done; }),
+            btrfs ? 0 : 1);
+  EXPECT_TRUE(std::filesystem::exists(drive / "vol/one") && std::filesystem::exists(drive / "vol/in/two"));
+  // Measured again it is known, and promised no more than comes.
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  EXPECT_LE(job->planBook().planned().sure, 100'000u);
+}
+
+INSTANTIATE_TEST_SUITE_P(Loop, HeldSince, ::testing::Values("xfs", "btrfs"),
+                         [](const auto& one) { return std::string(one.param); });
+
+/// Two lines that hold bytes together: each line's proof is what it was promised, in the order of the plan.
+TEST(SharedByTwoLines, TheProofTellsNothingThatDidNotHappen) {
+  LoopDrive drive("xfs", Bytes{400} << 20);
+  ZT_NEEDS(drive);
+  write(drive / "one", 6'000'000);
+  must(runProgram({"/bin/cp", "--reflink=always", drive / "one", drive / "two"}).status == 0, "cp");
+  std::ofstream(drive / "two", std::ios::binary | std::ios::app) << std::string(2'000'000, 'z');
+  ::sync();
+  auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  for (const char* path : {"one", "two"}) ASSERT_TRUE(job->planBook().addPaths({path}, "discard"));
+  ASSERT_TRUE(job->reclaim(job->consent().token, {}));
+  const auto proof = job->prove();
+  ASSERT_TRUE(proof);
+  ASSERT_EQ(proof->lines.size(), 2u);
+  for (const ProofLine& line : proof->lines) {
+    EXPECT_NEAR(static_cast<double>(line.actual), static_cast<double>(line.promised.sure), 65'536);
+    for (const ProofReason& r : line.reasons) EXPECT_LT(std::abs(r.bytes), 65'536) << name(r.kind);
+  }
+}
+
+/// Tiny files that lie among the records of the file system free nothing, whatever their block count says.
+class TinyFiles : public ::testing::TestWithParam<const char*> {};
+
+TEST_P(TinyFiles, FreeNothingWhereTheyLieInRecords) {
+  const bool ext4 = GetParam() == std::string("ext4");
+  LoopDrive drive(GetParam(), Bytes{100} << 20, {},
+                  ext4 ? std::vector<std::string>{"-O", "inline_data"} : std::vector<std::string>{});
+  ZT_NEEDS(drive);
+  std::filesystem::create_directory(drive / "tiny");
+  std::filesystem::create_directory(drive / "tiny/in");
+  for (int i = 0; i < 2000; ++i)
+    std::ofstream(drive / ("tiny/in/f" + std::to_string(i)))
+        << std::string(20 + static_cast<std::size_t>(i) % 40, 'x');
+  std::ofstream(drive / "tiny/large") << std::string(40'000, 'y');
+  ::sync();
+  auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  ASSERT_TRUE(job->planBook().addPaths({"tiny/in", "tiny/large"}, "discard"));
+  const PlannedGain gain = job->planBook().planned();
+  const Bytes before = freeOn(drive.path());
+  const auto report = job->reclaim(job->consent().token, {});
+  ASSERT_TRUE(report);
+  for (const LineOutcome& line : report->lines) EXPECT_EQ(line.state, LineOutcome::State::done);
+  const Bytes rose = freeOn(drive.path()) - before;
+  EXPECT_LE(gain.sure, rose);
+  EXPECT_GE(gain.sure, 40'000u);
+  if (ext4) {
+    EXPECT_GE(gain.atMost, rose);
+  }
+  std::printf("%s: sure %llu, rose %llu\n", GetParam(), static_cast<unsigned long long>(gain.sure),
+              static_cast<unsigned long long>(rose));
+}
+
+INSTANTIATE_TEST_SUITE_P(Loop, TinyFiles, ::testing::Values("ext4", "ntfs"),
+                         [](const auto& one) { return std::string(one.param); });
+
 }  // namespace
 }  // namespace zt::test

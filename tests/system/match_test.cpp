@@ -211,6 +211,74 @@ TEST_P(Sharing, WhatIsStoredOnceIsNotReadAndNotFound) {
   EXPECT_EQ(kept, 1u);
 }
 
+/// One of two that shared all their bytes was written to since, with its times put back: what a new
+/// comparison says of them counts, not what was found before.
+TEST_P(Sharing, WhatANewComparisonContradictsIsNotFoundAnyMore) {
+  LoopDrive drive(GetParam(), gib);
+  ZT_NEEDS(drive);
+  std::mt19937_64 random(7);
+  std::string bytes(8'000'000, '\0');
+  for (char& c : bytes) c = static_cast<char>(random());
+  std::ofstream(drive / "one", std::ios::binary) << bytes;
+  for (const char* copy : {"two", "three"})
+    must(runProgram({"/bin/cp", "--reflink=always", drive / "one", drive / copy}).status == 0, "cp");
+  ::sync();
+  auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  MatchBook::Options options;
+  options.least = 1;
+  ASSERT_EQ(job->contents().match(options, nullptr)->groups.at(0).nodes.size(), 3u);
+  struct stat st {};
+  ASSERT_EQ(::stat((drive / "two").c_str(), &st), 0);
+  const int fd = ::open((drive / "two").c_str(), O_WRONLY | O_CLOEXEC);
+  ASSERT_EQ(::pwrite(fd, "other", 5, 4'000'000), 5);
+  const timespec times[2]{st.st_atim, st.st_mtim};
+  ASSERT_EQ(::futimens(fd, times), 0);
+  ::close(fd);
+  ASSERT_TRUE(job->contents().match(options, nullptr));
+  const SurveyTree& tree = job->surveys().survey()->tree;
+  for (const EqualFiles& group : *job->surveys().detected().equal)
+    for (const NodeId node : group.nodes) EXPECT_NE(tree.path(node), "two");
+  EXPECT_EQ(job->surveys().detected().equal->size(), 1u);
+}
+
+/// Folders on a file system that keeps tiny files among its records, and numbers the files of every subvolume
+/// from the beginning: what is equal is found, and what has the number of something else is not taken for it.
+TEST(EqualOnBtrfs, TinyFilesLinksAndNumbersThatComeAgain) {
+  LoopDrive drive("btrfs", gib);
+  ZT_NEEDS(drive);
+  const auto noise = [](unsigned seed, std::size_t size) {
+    std::mt19937 random(seed);
+    std::string bytes(size, '\0');
+    for (char& c : bytes) c = static_cast<char>(random());
+    return bytes;
+  };
+  for (const char* name : {"a", "b", "c"}) {
+    const std::string vol = drive / name;
+    must(runProgram({"/usr/bin/btrfs", "-q", "subvolume", "create", vol}).status == 0, "create");
+    std::filesystem::create_directory(vol + "/d");
+    // One number in all three, two names each; another content in b.
+    std::ofstream(vol + "/d/x", std::ios::binary) << noise(name[0] == 'b' ? 1 : 2, 50'000);
+    std::filesystem::create_hard_link(vol + "/d/x", vol + "/d/y");
+    std::ofstream(vol + "/d/big", std::ios::binary) << noise(3, 900'000);
+    std::ofstream(vol + "/d/tiny", std::ios::binary) << noise(4, 300);
+    std::filesystem::create_symlink("tiny", vol + "/d/link");
+  }
+  ::sync();
+  auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  MatchBook::Options options;
+  options.least = 40'000;
+  ASSERT_TRUE(job->contents().match(options, nullptr));
+  const SurveyTree& tree = job->surveys().survey()->tree;
+  std::set<std::string> said;
+  for (const FolderCopy& copy : job->surveys().detected().folders)
+    said.insert(tree.path(copy.gone) + " -> " + tree.path(copy.stays));
+  EXPECT_TRUE(said == std::set<std::string>{"c -> a"} || said == std::set<std::string>{"c/d -> a/d"} ||
+              said == std::set<std::string>{"a -> c"} || said == std::set<std::string>{"a/d -> c/d"})
+      << (said.empty() ? "none" : *said.begin());
+}
+
 INSTANTIATE_TEST_SUITE_P(Real, Sharing, ::testing::Values("xfs", "btrfs"),
                          [](const auto& one) { return std::string(one.param); });
 

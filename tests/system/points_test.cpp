@@ -139,6 +139,115 @@ TEST(PointsOnBtrfs, ReceivedOnesAreForAPersonToDecide) {
   EXPECT_EQ(job->planBook().consent().lines.at(0).regret, Regret::personalGone);
 }
 
+/// One that can be gone on in is told and weighed. By itself none goes; one that was written to goes only as
+/// the files that it is.
+class WritableStates : public ::testing::Test {
+protected:
+  void SetUp() override {
+    ZT_NEEDS(drive);
+    btrfs({"subvolume", "create", drive / "vol"});
+    write("vol/f", 'a');
+    btrfs({"subvolume", "snapshot", "-r", drive / "vol", drive / "kept"});
+    btrfs({"subvolume", "snapshot", drive / "vol", drive / "layer"});
+    write("vol/f", 'b');
+    btrfs({"subvolume", "snapshot", drive / "vol", drive / "work"});
+    write("work/mine", 'c');
+    write("vol/f", 'd');
+    btrfs({"filesystem", "sync", drive.path()});
+  }
+  void write(const char* name, char with) const {
+    std::string bytes(8'000'000, with);
+    for (std::size_t k = 0; k < bytes.size(); k += 4096) bytes[k] = static_cast<char>(k >> 12);
+    std::ofstream(drive / name, std::ios::binary) << bytes;
+  }
+  std::unique_ptr<Job> measured(const PathBytes& at) const {
+    auto job = Job::create(realWorkshop(), at, false, {}).value();
+    must(job->measurer().measure({}, {}, nullptr).has_value(), "measure");
+    return job;
+  }
+  static std::uint32_t pointAt(const Job& job, std::string_view name) {
+    const PointModel& points = job.surveys().context()->points;
+    for (std::uint32_t i = 0; i < points.size(); ++i)
+      if (points[i].path == name) return i;
+    must(false, std::string(name));
+    return 0;
+  }
+  LoopDrive drive{"btrfs", Bytes{300} << 20};
+};
+
+TEST_F(WritableStates, AreToldWhereTheyWereWalkedAndGoAsFiles) {
+  const auto job = measured(drive.path());
+  const PointModel& points = job->surveys().context()->points;
+  ASSERT_EQ(points.size(), 3u);
+  const std::uint32_t work = pointAt(*job, "work"), layer = pointAt(*job, "layer");
+  EXPECT_TRUE(points[work].changed);
+  EXPECT_FALSE(points[layer].changed);
+  EXPECT_EQ(points.lock(work), PointLock::writable);
+  EXPECT_GE(points.own(work), 16'000'000u);
+  EXPECT_TRUE(points.exact(points.seriesOf(work)));
+  for (const char* rule : {"newest 1", "younger 0d", "share 0%"}) {
+    const auto go = pointsToGo(points, *parsePolicy(rule), 1'000'000'000, job->surveys().survey()->finished);
+    EXPECT_FALSE(go[work] || go[layer]) << rule;
+  }
+  // As a folder: by a person, and as all that its files are.
+  ASSERT_TRUE(job->planBook().addPaths({"work"}, "discard"));
+  const Bytes sure = job->planBook().planned().sure, before = freeOn(drive.path());
+  EXPECT_GE(sure, 16'000'000u);
+  const auto report = job->reclaim(job->consent().token, {});
+  ASSERT_TRUE(report);
+  EXPECT_EQ(report->lines.at(0).state, LineOutcome::State::done);
+  for (const JournalRecord& r : report->lines[0].problems)
+    ADD_FAILURE() << name(r.problem.value_or(Errc::io)) << " " << r.detail;
+  btrfs({"filesystem", "sync", drive.path()});
+  EXPECT_GE(freeOn(drive.path()) + 65'536, before + sure);
+  EXPECT_TRUE(fs::exists(drive / "layer/f"));
+}
+
+TEST_F(WritableStates, AreWeighedWhereTheyLieBesideWhatIsMeasured) {
+  const TempFolder t;
+  t.folder("at");
+  const std::string device = runProgram({"/usr/bin/findmnt", "-no", "SOURCE", drive.path()}).out;
+  ASSERT_EQ(runProgram({"/usr/bin/mount", "-o", "subvol=vol", device.substr(0, device.find('\n')), t / "at"})
+                .status,
+            0);
+  const auto job = measured(t / "at");
+  const PointModel& points = job->surveys().context()->points;
+  ASSERT_EQ(points.size(), 3u);
+  const std::uint32_t work = pointAt(*job, "work"), layer = pointAt(*job, "layer");
+  EXPECT_EQ(points.lock(work), PointLock::writable);
+  EXPECT_GE(points.own(work), 16'000'000u);
+  const Statement& s = job->surveys().survey()->statement;
+  EXPECT_LE(std::abs(s[StatementLine::unexplained]),
+            static_cast<SignedBytes>(job->surveys().survey()->usage.used() / 1000));
+  // No proposal has it, not even where nothing else reaches; a person may let it go while nobody wrote to it.
+  Target target;
+  target.bytes = freeOn(drive.path()) + 1'000'000;
+  ASSERT_TRUE(job->planBook().setTargets({target}));
+  ProposeOptions all;
+  all.ceiling = Regret::wayBack;
+  const auto proposal = job->planBook().propose(all);
+  ASSERT_TRUE(proposal);
+  EXPECT_TRUE(proposal->plan.lines.empty());
+  EXPECT_FALSE(pointsToGo(points, *parsePolicy("younger 0d"), 1'000'000'000,
+                          job->surveys().survey()->finished)[layer]);
+  std::string id;
+  for (const Find& f : *job->surveys().finds())
+    for (const Subject& item : f.items)
+      if (item.path == "layer") id = f.id;
+  ASSERT_FALSE(id.empty());
+  ASSERT_TRUE(job->planBook().add({id}, "drop"));
+  Plan both = job->planBook().plan();
+  both.lines[0].items.push_back(job->surveys().context()->pointSubject(work));
+  EXPECT_EQ(codeOf(job->planBook().set(both)), Errc::bedrock);
+  write("layer/new", 'e');
+  btrfs({"filesystem", "sync", drive.path()});
+  const auto report = job->reclaim(job->consent().token, {});
+  ASSERT_TRUE(report);
+  EXPECT_EQ(report->lines.at(0).state, LineOutcome::State::refused);
+  EXPECT_TRUE(fs::exists(drive / "layer/new"));
+  (void)runProgram({"/usr/bin/umount", t / "at"});
+}
+
 /// Two machines send their states to one folder by turns: each is a series, whatever lies beside it, and of
 /// each the newest stays.
 TEST(PointsOnBtrfs, OfTwoMachinesInOneFolderNoneLosesItsLast) {

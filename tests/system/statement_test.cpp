@@ -12,6 +12,8 @@
 #include <fstream>
 #include <random>
 
+#include "core/job/job.h"
+#include "support/fakes.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"
 #include "support/seed.h"
@@ -163,6 +165,25 @@ TEST(Btrfs, CountsWhatIsStored) {
 }
 
 /// Reflinks: XFS counts shared blocks with each file. The statement says so instead of leaving a riddle.
+/// A subvolume whose listing begins with a folder, and which has files only beside that.
+TEST(Btrfs, KnowsTheSubvolumeOfEveryFile) {
+  LoopDrive drive("btrfs", Bytes{300} << 20);
+  ZT_NEEDS(drive);
+  const Ran made = runProgram({"/usr/bin/btrfs", "-q", "subvolume", "create", drive / "log"});
+  ASSERT_EQ(made.status, 0) << made.err;
+  for (int i = 0; i < 8; ++i) std::filesystem::create_directory(drive / ("log/d" + std::to_string(i)));
+  std::string bytes(8'000'000, 'a');
+  for (std::size_t k = 0; k < bytes.size(); k += 4096) bytes[k] = static_cast<char>(k >> 12);
+  std::ofstream(drive / "log/file", std::ios::binary) << bytes;
+  ::sync();
+  auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  const Survey& survey = *job->surveys().survey();
+  const Statement& s = survey.statement;
+  EXPECT_LE(std::abs(s[StatementLine::unexplained]), static_cast<SignedBytes>(survey.usage.capacity / 1000));
+  EXPECT_GE(job->surveys().context()->gain.of(std::vector<NodeId>{*survey.tree.find("log/file")}).sure, 8'000'000u);
+}
+
 TEST(Statement, NamesWhatFilesShareOnXfs) {
   LoopDrive drive("xfs", Bytes{512} << 20);
   ZT_NEEDS(drive);

@@ -4,6 +4,7 @@
 #include <absl/container/flat_hash_map.h>
 
 #include <algorithm>
+#include <map>
 #include <mutex>
 #include <thread>
 
@@ -94,6 +95,45 @@ void tellOnce(const FindContext& context, std::vector<Find>& finds) {
   std::erase_if(finds, [](const Find& find) { return find.items.empty(); });
 }
 
+/// How much of a find others tell too: the same thing, or what lies in it. Without it, sums count once.
+void sumOnce(const FindContext& context, const DetectorTable& table, std::vector<Find>& finds) {
+  const SurveyTree& tree = context.tree;
+  const auto general = [&](const Find& f) {
+    return std::any_of(table.all().begin(), table.all().end(),
+                       [&](const auto& d) { return d->id() == f.kind && d->general(); });
+  };
+  // Who tells a thing: of several the one with a reason of its own.
+  absl::flat_hash_map<NodeId, std::size_t> tellerOf;
+  for (const bool second : {false, true})
+    for (std::size_t i = 0; i < finds.size(); ++i)
+      if (general(finds[i]) == second)
+        for (const Subject& item : finds[i].items)
+          if (item.kind == SubjectKind::entry && item.node != noNode) tellerOf.try_emplace(item.node, i);
+  std::vector<Bytes> elsewhere(finds.size(), 0);
+  for (std::size_t i = 0; i < finds.size(); ++i) {
+    // What others tell as well, by who counts it: the one that tells the same thing, or the next around it.
+    std::map<std::size_t, std::vector<NodeId>> countedBy;
+    for (const Subject& item : finds[i].items) {
+      if (item.kind != SubjectKind::entry || item.node == noNode) continue;
+      if (tellerOf[item.node] != i) {
+        countedBy[i].push_back(item.node);
+        continue;
+      }
+      for (NodeId up = item.node; up != 0;) {
+        up = tree.parent(up);
+        const auto around = tellerOf.find(up);
+        if (around == tellerOf.end()) continue;
+        countedBy[around->second].push_back(item.node);
+        break;
+      }
+    }
+    for (const auto& [counter, nodes] : countedBy) elsewhere[counter] += context.gain.of(nodes).atMost;
+  }
+  for (std::size_t i = 0; i < finds.size(); ++i)
+    if (elsewhere[i] > 0)
+      finds[i].facts.push_back({"told-elsewhere", std::min(elsewhere[i], finds[i].gain.atMost)});
+}
+
 /// What cannot be removed is left out, and told; a find of nothing else stands, to be seen.
 void leaveFixed(const FindContext& context, std::vector<Find>& finds) {
   if (context.fixed.empty()) return;
@@ -143,6 +183,7 @@ Detected detectAll(const DetectorTable& table, const DetectInput& input, const s
   standOnce(table, all.finds);
   tellOnce(*input.context, all.finds);
   leaveFixed(*input.context, all.finds);
+  sumOnce(*input.context, table, all.finds);
   std::sort(all.finds.begin(), all.finds.end(), [](const Find& a, const Find& b) {
     return std::tie(b.gain.atMost, a.id) < std::tie(a.gain.atMost, b.id);
   });

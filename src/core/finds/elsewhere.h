@@ -20,9 +20,22 @@ struct FileElsewhere {
   PathBytes path;     ///< from the top of that drive
   TimeNs modified = 0;
   TimeNs seen = 0;
+  bool equal = false;  ///< by the digest of its content, whatever its name; else by name and length alone
 };
 
-/// Files of a length and name on drives measured before; at most a few. Any thread.
-using Elsewhere = std::function<std::vector<FileElsewhere>(Bytes length, std::string_view name)>;
+struct KnownElsewhere {
+  std::vector<FileElsewhere> files;  ///< at most a few; those of equal content first
+  bool compared = false;             ///< its content is known here, and was looked for by it
+};
+
+/// A file of the drive that is asked about.
+struct FileAsked {
+  PathBytes path;  ///< as the survey has it
+  Bytes length = 0;
+  TimeNs modified = 0;
+};
+
+/// What drives measured before have of a file. Any thread.
+using Elsewhere = std::function<KnownElsewhere(const FileAsked&)>;
 
 }  // namespace zt

@@ -32,11 +32,10 @@ EvidenceDesk::EvidenceDesk(const FindContext& context, std::span<const Find* con
       if (item.node == noNode || tree.kind(item.node) != EntryKind::file) continue;
       if (tree.length(item.node) < worthAsking) continue;
       lengths.insert(tree.length(item.node));
-      const auto [at, isNew] =
-          namesakes_.try_emplace({tree.length(item.node), std::string(tree.name(item.node))});
-      if (!isNew || !context.options.elsewhere) continue;
-      auto others = context.options.elsewhere(at->first.first, at->first.second);
-      if (!others.empty()) elsewhere_[at->first] = std::move(others);
+      namesakes_.try_emplace({tree.length(item.node), std::string(tree.name(item.node))});
+      if (!context.options.elsewhere || elsewhere_.contains(item.node)) continue;
+      auto known = context.options.elsewhere({item.path, tree.length(item.node), tree.modified(item.node)});
+      if (!known.files.empty() || known.compared) elsewhere_.emplace(item.node, std::move(known));
     }
   if (lengths.empty()) return;
   for (NodeId id = 1; id < tree.size(); ++id) {
@@ -71,9 +70,13 @@ Evidence EvidenceDesk::of(const Find& find) const {
     e.needsRights = e.needsRights || (self_ != 0 && tree.owner(item.node) != self_);
     if (tree.kind(item.node) != EntryKind::file) continue;
     const std::pair key(tree.length(item.node), std::string(tree.name(item.node)));
-    if (const auto others = elsewhere_.find(key); others != elsewhere_.end())
-      for (const FileElsewhere& other : others->second)
+    if (const auto others = elsewhere_.find(item.node); others != elsewhere_.end()) {
+      const auto& files = others->second.files;
+      for (const FileElsewhere& other : files)
         if (e.elsewhere.size() < mostNamesakes) e.elsewhere.push_back({other, item.path});
+      e.onlyHere = e.onlyHere || (others->second.compared &&
+                                  std::none_of(files.begin(), files.end(), [](auto& f) { return f.equal; }));
+    }
     const auto at = namesakes_.find(key);
     if (at == namesakes_.end()) continue;
     for (const NodeId other : at->second)

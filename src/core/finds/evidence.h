@@ -29,6 +29,7 @@ struct Evidence {
   SizeVerdict size = SizeVerdict::unknown;
   std::vector<Namesake> namesakes;           ///< at most ten
   std::vector<NamesakeElsewhere> elsewhere;  ///< at most ten
+  bool onlyHere = false;                     ///< compared by content with other drives, none has it
   bool needsRights = false;                  ///< it belongs to somebody else
   std::uint32_t placeholders = 0;  ///< of its things: files with a length of which nothing is stored here
 };
@@ -46,7 +47,7 @@ private:
   template <class Value>
   using ByLengthAndName = absl::flat_hash_map<std::pair<Bytes, std::string>, Value>;
   ByLengthAndName<std::vector<NodeId>> namesakes_;
-  ByLengthAndName<std::vector<FileElsewhere>> elsewhere_;
+  absl::flat_hash_map<NodeId, KnownElsewhere> elsewhere_;
 };
 
 /// The place that a find is of; nullptr where none is known.

@@ -22,6 +22,7 @@ FindContext::FindContext(SurveyPtr s, PlaceMap p, FindOptions o)
       kindsFound_(std::async(std::launch::async, [this] { findKinds(); })),  // beside what follows
       sightings(judge(places, tree, {options.now, options.head})),
       gain(tree, survey.holdings, held),
+      names(tree),
       points(survey, gain, this->options.now) {
   takeJudgements();
   findBusy();
@@ -235,7 +236,7 @@ FindContext::Pinned FindContext::pinned(std::span<const Subject> items) const {
   if (pinned.by.byPoints == 0) return pinned;
   pinned.mayGo = pinned.by.points;
   for (std::uint32_t p = 0; p < pinned.mayGo.size(); ++p)
-    if (points.lock(p) != PointLock::none) pinned.mayGo[p] = false;
+    if (!points.mayGoByRule(p)) pinned.mayGo[p] = false;
   pinned.with = gain.of(nodes, pinned.mayGo).sure;
   pinned.helps = pinned.with > gain.of(nodes).sure + gain.of({}, pinned.mayGo).sure;
   return pinned;

@@ -15,6 +15,7 @@
 #include "core/points/points.h"
 #include "core/survey/survey.h"
 #include "core/survey/tree/gain_model.h"
+#include "core/survey/tree/link_names.h"
 
 namespace zt {
 
@@ -87,6 +88,7 @@ private:
 public:
   const Sightings sightings;  ///< which place speaks of which entry
   const GainModel gain;
+  const LinkNames names;
   const PointModel points;
 
   TimeNs line() const { return options.now - options.ageLine; }

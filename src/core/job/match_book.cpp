@@ -63,8 +63,13 @@ Json groupJson(const EqualFiles& group, const SurveyTree& tree) {
   for (const NodeId node : group.nodes) {
     files.push_back(fileJson(tree, node));
     if (group.bodyOf(node) != node) putPath(files.back(), "shares", tree.path(group.bodyOf(node)));
+    if (const auto born = group.born.find(node); born != group.born.end())
+      files.back()["born_ns"] = born->second;
   }
-  return {{"length_bytes", group.length}, {"digest", hex(group.digest)}, {"files", std::move(files)}};
+  Json all{{"length_bytes", group.length}, {"digest", hex(group.digest)}, {"files", std::move(files)}};
+  if (group.links) all["links"] = true;
+  for (const NodeId node : group.thrownAway) all["thrown_away"].push_back(fileJson(tree, node));
+  return all;
 }
 
 /// Only what is still in the survey, with that length.
@@ -72,10 +77,18 @@ std::optional<EqualFiles> readGroup(JsonReader& in, const SurveyTree& tree) {
   EqualFiles group;
   group.length = in.number<Bytes>("length_bytes");
   const auto digest = digestOf(in.text("digest"));
+  group.links = in.has("links") && in.flag("links");
+  const EntryKind kind = group.links ? EntryKind::symlink : EntryKind::file;
+  const auto is = [&](NodeId node) { return tree.kind(node) == kind && tree.length(node) == group.length; };
+  in.eachOr("thrown_away", mostGroups, [&](JsonReader& file) {
+    if (const auto node = readFile(file, tree); node && is(*node)) group.thrownAway.push_back(*node);
+  });
   in.each("files", mostGroups, [&](JsonReader& file) {
     const auto node = readFile(file, tree);
-    if (!node || tree.kind(*node) != EntryKind::file || tree.length(*node) != group.length) return;
+    const auto born = file.has("born_ns") ? file.number<TimeNs>("born_ns") : 0;
+    if (!node || !is(*node)) return;
     group.nodes.push_back(*node);
+    if (born != 0) group.born.emplace(*node, born);
     const auto body = file.has("shares") ? tree.find(file.path("shares")) : std::nullopt;
     if (body && *body != *node) group.sharing.emplace(*node, *body);
   });
@@ -96,6 +109,16 @@ Bytes MatchBook::usualLeast() const {
   return std::max(block, (most->bytes - free) / 10'000);
 }
 
+namespace {
+/// Marks those of a find that have the length of another one of it.
+void markTwins(const Find& find, const FindContext& context, std::vector<bool>& marks) {
+  std::map<Bytes, std::vector<NodeId>> byLength;
+  for (const Subject& item : find.items) byLength[context.tree.length(item.node)].push_back(item.node);
+  for (const auto& [length, nodes] : byLength)
+    for (const NodeId node : nodes) marks[node] = marks[node] || nodes.size() > 1;
+}
+}  // namespace
+
 MatchOptions MatchBook::matchOptions(const Options& options) const {
   const Site& site = place_.site();
   MatchOptions how;
@@ -105,6 +128,10 @@ MatchOptions MatchBook::matchOptions(const Options& options) const {
   how.known = &known_;
   how.hash = options.hash;
   how.also = filesOfAlikeFolders(*surveys_.context(), how.least);
+  // What is shorter and has another one of its name and length is told equal, or not, as well.
+  for (const Find& find : namesakeFinds(*surveys_.context(), {}))
+    markTwins(find, *surveys_.context(), how.also);
+  how.lengthsElsewhere = place_.lengthsElsewhere();
   how.stop = options.stop;
   how.pause = options.pause;
   if (!options.question.empty()) {
@@ -113,6 +140,18 @@ MatchOptions MatchBook::matchOptions(const Options& options) const {
     for (const NodeId id : answer(context, options.question, options.stop)) how.only[id] = true;
   }
   return how;
+}
+
+/// Of all files that are still what was read.
+std::vector<std::pair<NodeId, Digest>> MatchBook::digestsOf(const SurveyTree& tree) const {
+  std::vector<std::pair<NodeId, Digest>> all;
+  for (NodeId id = 1; id < tree.size(); ++id) {
+    if (tree.kind(id) != EntryKind::file || tree.isGone(id)) continue;
+    const auto known = known_.find(tree.inode(id));
+    if (known != known_.end() && known->second.identity == tree.identity(id))
+      all.emplace_back(id, known->second.digest);
+  }
+  return all;
 }
 
 Result<MatchResult> MatchBook::match(const Options& options, ProgressSink* progress) {
@@ -126,6 +165,7 @@ Result<MatchResult> MatchBook::match(const Options& options, ProgressSink* progr
   MatchResult result = zt::match(*site.files(), **root, context, how, options.found, progress);
   for (const auto& [node, digest] : result.digests)
     known_[context.tree.inode(node)] = {context.tree.identity(node), digest};
+  place_.noteContents(context.survey, digestsOf(context.tree));
   ImageSearch search;
   search.least = std::max(how.least, search.least);
   search.only = how.only;
@@ -140,19 +180,60 @@ Result<MatchResult> MatchBook::match(const Options& options, ProgressSink* progr
   for (const NotCompared& one : result.left) left.insert(one.node);
   for (NotCompared& one : found.left)
     if (!left.contains(one.node)) result.left.push_back(std::move(one));
-  std::vector<EqualFiles> all = withEarlier(result.groups);
+  std::vector<EqualFiles> all = withEarlier(result);
   std::vector<ImageSeen> images = withEarlier(std::move(found.images));
   const auto& known = surveys_.detected().differences;
-  Differences differences = firstDifferences(*site.files(), **root, context, namesakeFinds(context, all),
-                                             known ? *known : Differences{}, options.stop);
+  DifferenceSearch pairs;
+  pairs.known = known.get();
+  pairs.stop = options.stop;
+  pairs.pause = options.pause;
+  Differences differences =
+      firstDifferences(*site.files(), **root, context, namesakeFinds(context, all), pairs, progress);
+  result.read += pairs.read;
+  result.needed += pairs.read;
+  result.stopped = result.stopped || options.stop.stop_requested();
   if (auto saved = save(all, images, differences); !saved) return tl::unexpected(saved.error());
   surveys_.setContents(std::move(all), std::move(images), std::move(differences));
   surveys_.applyMarks(plan_.marks());
   return result;
 }
 
-/// What was found before holds as long as the survey does, whatever was asked for now.
-std::vector<EqualFiles> MatchBook::withEarlier(std::vector<EqualFiles> groups) const {
+namespace {
+
+/// What is left of an earlier group after a comparison: that says more of those that it compared.
+EqualFiles uncontradicted(const EqualFiles& earlier, const MatchResult& now,
+                          const absl::flat_hash_map<NodeId, Digest>& read,
+                          const std::map<NodeId, std::size_t>& groupOf) {
+  std::vector<NodeId> compared;
+  for (const NodeId node : earlier.nodes)
+    if (node < now.compared.size() && now.compared[node]) compared.push_back(node);
+  EqualFiles rest = earlier;
+  std::erase_if(rest.nodes, [&](NodeId node) {
+    if (const auto at = read.find(node); at != read.end() && !earlier.links)
+      if (at->second != earlier.digest && earlier.sharing.empty()) return true;
+    if (compared.size() < 2 || !std::binary_search(compared.begin(), compared.end(), node)) return false;
+    // With the others that were compared it must be in one group now, as it was.
+    const auto own = groupOf.find(node);
+    return own == groupOf.end() || std::none_of(compared.begin(), compared.end(), [&](NodeId other) {
+             const auto group = groupOf.find(other);
+             return other != node && group != groupOf.end() && group->second == own->second;
+           });
+  });
+  // Of those that were compared the new one says whether they share their bytes.
+  std::erase_if(rest.sharing, [&](const auto& one) {
+    return std::binary_search(compared.begin(), compared.end(), one.first) ||
+           !std::binary_search(rest.nodes.begin(), rest.nodes.end(), one.first) ||
+           !std::binary_search(rest.nodes.begin(), rest.nodes.end(), one.second);
+  });
+  return rest;
+}
+
+}  // namespace
+
+/// What was found before holds as long as the survey does, whatever was asked for now, but for what a new
+/// comparison contradicts.
+std::vector<EqualFiles> MatchBook::withEarlier(const MatchResult& result) const {
+  std::vector<EqualFiles> groups = result.groups;
   const auto& earlier = surveys_.detected().equal;
   if (!earlier) return groups;
   std::map<NodeId, std::size_t> groupOf;
@@ -161,19 +242,27 @@ std::vector<EqualFiles> MatchBook::withEarlier(std::vector<EqualFiles> groups) c
     byContent.emplace(std::pair(groups[g].digest, groups[g].length), g);
     for (const NodeId node : groups[g].nodes) groupOf.emplace(node, g);
   }
-  for (const EqualFiles& group : *earlier) {
+  const absl::flat_hash_map<NodeId, Digest> read(result.digests.begin(), result.digests.end());
+  for (const EqualFiles& before : *earlier) {
+    EqualFiles group = uncontradicted(before, result, read, groupOf);
+    if (group.nodes.size() < 2) continue;
     // Of what was read now and then the digest tells; of what shared its bytes then, the files.
     auto same = byContent.find({group.digest, group.length});
     const auto met = std::find_if(group.nodes.begin(), group.nodes.end(),
                                   [&](NodeId node) { return groupOf.contains(node); });
     if (same == byContent.end() && met == group.nodes.end()) {
-      groups.push_back(group);
+      groups.push_back(std::move(group));
       continue;
     }
     EqualFiles& now = groups[same != byContent.end() ? same->second : groupOf[*met]];
-    now.nodes.insert(now.nodes.end(), group.nodes.begin(), group.nodes.end());
-    std::sort(now.nodes.begin(), now.nodes.end());
-    now.nodes.erase(std::unique(now.nodes.begin(), now.nodes.end()), now.nodes.end());
+    const auto join = [](std::vector<NodeId>& all, const std::vector<NodeId>& more) {
+      all.insert(all.end(), more.begin(), more.end());
+      std::sort(all.begin(), all.end());
+      all.erase(std::unique(all.begin(), all.end()), all.end());
+    };
+    join(now.nodes, group.nodes);
+    join(now.thrownAway, group.thrownAway);
+    now.born.insert(group.born.begin(), group.born.end());
     now.sharing.insert(group.sharing.begin(), group.sharing.end());
   }
   return groups;

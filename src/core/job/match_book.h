@@ -35,8 +35,9 @@ public:
   Result<void> load();
 
 private:
-  std::vector<EqualFiles> withEarlier(std::vector<EqualFiles> groups) const;
+  std::vector<EqualFiles> withEarlier(const MatchResult& result) const;
   std::vector<ImageSeen> withEarlier(std::vector<ImageSeen> images) const;
+  std::vector<std::pair<NodeId, Digest>> digestsOf(const SurveyTree& tree) const;
   MatchOptions matchOptions(const Options& options) const;
   Result<void> save(const std::vector<EqualFiles>& groups, const std::vector<ImageSeen>& images,
                     const Differences& differences);

@@ -176,6 +176,21 @@ void PlaceBook::noteLargeFiles(const Survey& survey) const {
   (void)workshop_.visits->noteLargeFiles(seen);
 }
 
+void PlaceBook::noteContents(const Survey& survey, const std::vector<std::pair<NodeId, Digest>>& read) const {
+  if (!workshop_.visits || site_->closed()) return;
+  const SurveyTree& tree = survey.tree;
+  std::vector<FileContents> contents;
+  for (const auto& [id, digest] : read)
+    if (tree.length(id) >= worthKnowingElsewhere)
+      contents.push_back({joinPath(belowTop(), tree.path(id)), tree.length(id), tree.modified(id), digest});
+  if (!contents.empty()) (void)workshop_.visits->noteContents(site_->drive().id, contents);
+}
+
+std::vector<Bytes> PlaceBook::lengthsElsewhere() const {
+  if (!workshop_.visits || site_->closed()) return {};
+  return workshop_.visits->lengthsElsewhere(site_->drive().id);
+}
+
 void PlaceBook::noteMarks(const Marks& marks, const std::vector<PathBytes>& paths) const {
   if (!workshop_.visits || site_->closed()) return;
   Marks onDrive;

@@ -52,6 +52,10 @@ public:
   /// Notes the visit and the large files of the drive in the register.
   void noteVisit(const Survey& survey) const;
   /// Notes in the register what is said of these paths now.
+  /// What comparing told of large files, for visits to other drives.
+  void noteContents(const Survey& survey, const std::vector<std::pair<NodeId, Digest>>& read) const;
+  /// Lengths of files that other drives have, ascending; at least `worthKnowingElsewhere`.
+  std::vector<Bytes> lengthsElsewhere() const;
   void noteMarks(const Marks& marks, const std::vector<PathBytes>& paths) const;
   /// What earlier visits to this drive said of things in this place.
   Marks marksOfEarlierVisits() const;

@@ -168,6 +168,8 @@ Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_vi
     // Another step for a line is for what is on it.
     auto part = fresh ? std::optional(*find) : onLine(changed.lines[there->second], *find);
     if (!part) part = *find;
+    if (part->kind == "namesakes") part = withoutNewest(*surveys_.context(), *part);
+    if (part->items.empty()) return fail(Errc::lastCopy, "plan", find->items.front().path, "newest");
     priceOffers(*part, workshop_.craft->steps);
     const std::string usual = part->offers.empty() ? "discard" : part->offers.front().action;
     auto line =
@@ -323,9 +325,21 @@ std::shared_ptr<const Copies> PlanBook::copies(const Plan& plan) const {
 
 Consent PlanBook::toldConsent() const {
   Consent consent = consentFor(plan_);
-  for (Consent::Line& asked : consent.lines)
-    if (const PlanLine* line = plan_.find(asked.id); line != nullptr && surveys_.context())
-      asked.lost = lossesOf(*line, *surveys_.context());
+  if (!surveys_.context()) return consent;
+  const auto kept = copies(plan_);
+  for (Consent::Line& asked : consent.lines) {
+    const PlanLine* line = plan_.find(asked.id);
+    if (line == nullptr) continue;
+    asked.lost = lossesOf(*line, *surveys_.context());
+    if (!kept) continue;
+    for (const Subject& item : line->items) {
+      if (item.node == noNode) continue;
+      for (const EqualFiles* group : kept->allTakenWith(item.node)) {
+        ++asked.lost.lastCopies;
+        asked.lost.lastCopy = surveys_.context()->tree.path(group->nodes.front());
+      }
+    }
+  }
   return consent;
 }
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/register.h"
 
+#include <algorithm>
+
 #include "core/job/sqlite.h"
 #include "core/os/paths.h"
 
@@ -9,7 +11,7 @@ namespace zt {
 namespace {
 
 constexpr int applicationId = 0x5A545247;  // "ZTRG"
-constexpr int schemaVersion = 3;
+constexpr int schemaVersion = 4;
 constexpr int patienceMs = 2000;
 
 constexpr const char* schema = R"(
@@ -31,6 +33,14 @@ CREATE TABLE IF NOT EXISTS file(drive TEXT NOT NULL, path BLOB NOT NULL, name BL
                                 PRIMARY KEY(drive, path)) WITHOUT ROWID;
 CREATE INDEX IF NOT EXISTS file_by_length ON file(length, name);
 CREATE TABLE IF NOT EXISTS said(name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
+)";
+
+/// Since version 4. It holds for as long as the file of its path is that long and that old.
+constexpr const char* contentTable = R"(
+CREATE TABLE IF NOT EXISTS content(drive TEXT NOT NULL, path BLOB NOT NULL, length INTEGER NOT NULL,
+                                   modified INTEGER NOT NULL, high INTEGER NOT NULL, low INTEGER NOT NULL,
+                                   PRIMARY KEY(drive, path)) WITHOUT ROWID;
+CREATE INDEX IF NOT EXISTS content_by_digest ON content(high, low, length);
 )";
 
 template <class Work>
@@ -84,6 +94,7 @@ Result<std::shared_ptr<Register>> Register::open(const PathBytes& file) {
     }
     db->exec(markTable);
     db->exec(fileTable);
+    db->exec(contentTable);
     db->exec("PRAGMA user_version=" + std::to_string(schemaVersion));
     all.commit();
     return std::shared_ptr<Register>(new Register(file, std::move(db)));
@@ -225,25 +236,83 @@ Result<void> Register::noteLargeFiles(const LargeFiles& seen) {
   });
 }
 
-std::vector<FileElsewhere> Register::elsewhere(const std::string& notOn, Bytes length,
-                                               std::string_view name) {
+namespace {
+
+constexpr std::size_t mostElsewhere = 10;
+
+FileElsewhere fileOf(SQLite::Statement& q, bool equal) {
+  const std::string title = q.getColumn(0).getString();
+  return {title.empty() ? q.getColumn(1).getString() : title, sqlite::blob(q.getColumn(2)),
+          q.getColumn(3).getInt64(), q.getColumn(4).getInt64(), equal};
+}
+
+}  // namespace
+
+KnownElsewhere Register::elsewhere(const std::string& drive, const FileAsked& file) {
   const std::scoped_lock lock(mutex_);
   const auto read = guarded(file_, [&] {
-    std::vector<FileElsewhere> all;
-    SQLite::Statement q(*db_,
-                        "SELECT title,drive,path,modified,seen FROM file WHERE length=? AND name=? "
-                        "AND drive<>? ORDER BY drive,path LIMIT 10");
-    q.bind(1, static_cast<std::int64_t>(length));
-    sqlite::bindBlob(q, 2, PathBytes(name));
-    q.bind(3, notOn);
-    while (q.executeStep()) {
-      const std::string title = q.getColumn(0).getString();
-      all.push_back({title.empty() ? q.getColumn(1).getString() : title, sqlite::blob(q.getColumn(2)),
-                     q.getColumn(3).getInt64(), q.getColumn(4).getInt64()});
+    KnownElsewhere known;
+    SQLite::Statement own(*db_, "SELECT 1 FROM content WHERE drive=? AND path=? AND length=? AND modified=?");
+    SQLite::Statement equal(
+        *db_,
+        "SELECT f.title,f.drive,f.path,f.modified,f.seen FROM content o JOIN content c ON c.high=o.high AND "
+        "c.low=o.low AND c.length=o.length JOIN file f ON f.drive=c.drive AND f.path=c.path AND "
+        "f.length=c.length AND f.modified=c.modified WHERE o.drive=? AND o.path=? AND o.length=? AND "
+        "o.modified=? AND c.drive<>o.drive ORDER BY f.drive,f.path LIMIT 10");
+    for (SQLite::Statement* q : {&own, &equal}) {
+      q->bind(1, drive);
+      sqlite::bindBlob(*q, 2, file.path);
+      q->bind(3, static_cast<std::int64_t>(file.length));
+      q->bind(4, file.modified);
     }
+    known.compared = own.executeStep();
+    while (equal.executeStep()) known.files.push_back(fileOf(equal, true));
+    SQLite::Statement named(*db_,
+                            "SELECT title,drive,path,modified,seen FROM file WHERE length=? AND name=? "
+                            "AND drive<>? ORDER BY drive,path LIMIT 10");
+    named.bind(1, static_cast<std::int64_t>(file.length));
+    sqlite::bindBlob(named, 2, PathBytes(baseName(file.path)));
+    named.bind(3, drive);
+    while (named.executeStep() && known.files.size() < mostElsewhere) {
+      FileElsewhere one = fileOf(named, false);
+      if (std::none_of(known.files.begin(), known.files.end(),
+                       [&](const FileElsewhere& f) { return f.drive == one.drive && f.path == one.path; }))
+        known.files.push_back(std::move(one));
+    }
+    return known;
+  });
+  return read.value_or(KnownElsewhere{});
+}
+
+Result<void> Register::noteContents(const std::string& drive, const std::vector<FileContents>& read) {
+  const std::scoped_lock lock(mutex_);
+  return guarded(file_, [&] {
+    SQLite::Transaction all(*db_, SQLite::TransactionBehavior::IMMEDIATE);
+    SQLite::Statement put(*db_, "INSERT OR REPLACE INTO content VALUES(?,?,?,?,?,?)");
+    for (const FileContents& f : read) {
+      put.reset();
+      put.bind(1, drive);
+      sqlite::bindBlob(put, 2, f.path);
+      put.bind(3, static_cast<std::int64_t>(f.length));
+      put.bind(4, f.modified);
+      put.bind(5, static_cast<std::int64_t>(f.digest.high));
+      put.bind(6, static_cast<std::int64_t>(f.digest.low));
+      put.exec();
+    }
+    all.commit();
+  });
+}
+
+std::vector<Bytes> Register::lengthsElsewhere(const std::string& notOn) {
+  const std::scoped_lock lock(mutex_);
+  const auto read = guarded(file_, [&] {
+    std::vector<Bytes> all;
+    SQLite::Statement q(*db_, "SELECT DISTINCT length FROM file WHERE drive<>? ORDER BY length");
+    q.bind(1, notOn);
+    while (q.executeStep()) all.push_back(static_cast<Bytes>(q.getColumn(0).getInt64()));
     return all;
   });
-  return read.value_or(std::vector<FileElsewhere>{});
+  return read.value_or(std::vector<Bytes>{});
 }
 
 Result<void> Register::say(const std::string& name, const std::string& value) {

@@ -9,6 +9,7 @@
 #include "core/drive/drive.h"
 #include "core/finds/elsewhere.h"
 #include "core/finds/marks.h"
+#include "core/finds/match/content_hash.h"
 
 namespace SQLite {
 class Database;
@@ -34,6 +35,14 @@ struct LargeFile {
   PathBytes path;  ///< from the drive's top
   Bytes length = 0;
   TimeNs modified = 0;
+};
+
+/// What the content of a large file is like.
+struct FileContents {
+  PathBytes path;  ///< from the drive's top
+  Bytes length = 0;
+  TimeNs modified = 0;
+  Digest digest;
 };
 
 /// The large files of one drive, or of a folder of it, as one visit saw them.
@@ -71,8 +80,13 @@ public:
 
   /// Takes the place of what was known of the same folder.
   Result<void> noteLargeFiles(const LargeFiles& seen);
-  /// Files of a length and name on all drives but one, at most ten. Nothing where nothing can be read.
-  std::vector<FileElsewhere> elsewhere(const std::string& notOn, Bytes length, std::string_view name);
+  /// What other drives had of a file of this one (its path from the drive's top), at most ten: of its
+  /// content, where that was compared, and of its length and name. Nothing where nothing can be read.
+  KnownElsewhere elsewhere(const std::string& drive, const FileAsked& file);
+  /// Notes what comparing told of files that are among the large ones.
+  Result<void> noteContents(const std::string& drive, const std::vector<FileContents>& read);
+  /// The lengths that large files of other drives have, ascending.
+  std::vector<Bytes> lengthsElsewhere(const std::string& notOn);
 
   /// What this shop has said once for all, by a name: "keepers" (the order of rules). Empty for nothing.
   Result<void> say(const std::string& name, const std::string& value);

@@ -141,9 +141,9 @@ ContextPtr SurveyStore::contextOf(const Site& site, SurveyPtr survey) const {
   if (options.live && workshop_.machine) options.machine = workshop_.machine->facts();
   options.keepsAccessTimes = site.keepsAccessTimes();
   if (workshop_.visits)
-    options.elsewhere = [visits = workshop_.visits, id = site.drive().id](Bytes length,
-                                                                          std::string_view name) {
-      return visits->elsewhere(id, length, name);
+    options.elsewhere = [visits = workshop_.visits, id = site.drive().id,
+                         top = inDrive(site.drive(), survey->root)](const FileAsked& asked) {
+      return visits->elsewhere(id, {joinPath(top, asked.path), asked.length, asked.modified});
     };
   const Heads heads(site, *survey);
   options.head = heads.reader();
@@ -160,12 +160,23 @@ std::shared_ptr<const std::vector<EqualFiles>> carriedOver(const std::vector<Equ
                                                            const SurveyTree& from, const SurveyTree& to) {
   auto all = std::make_shared<std::vector<EqualFiles>>();
   for (const EqualFiles& group : groups) {
-    EqualFiles now{group.length, group.digest, {}, {}};
+    EqualFiles now;
+    now.length = group.length;
+    now.digest = group.digest;
+    now.links = group.links;
     std::map<NodeId, NodeId> bodies;
-    for (const NodeId node : group.nodes) {
+    const auto still = [&](NodeId node) -> std::optional<NodeId> {
       const auto same = to.find(from.path(node));
-      if (!same || to.identity(*same) != from.identity(node)) continue;
+      return same && to.identity(*same) == from.identity(node) ? same : std::nullopt;
+    };
+    for (const NodeId node : group.thrownAway)
+      if (const auto same = still(node)) now.thrownAway.push_back(*same);
+    for (const NodeId node : group.nodes) {
+      const auto same = still(node);
+      if (!same) continue;
       now.nodes.push_back(*same);
+      if (const auto born = group.born.find(node); born != group.born.end())
+        now.born.emplace(*same, born->second);
       const auto [body, isFirst] = bodies.emplace(group.bodyOf(node), *same);
       if (!isFirst) now.sharing.emplace(*same, body->second);
     }

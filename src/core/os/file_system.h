@@ -200,6 +200,10 @@ public:
   virtual Result<OpenedFilePtr> openFile(const Folder& /*at*/, std::string_view name) {
     return fail(Errc::unsupported, "open", PathBytes(name));
   }
+  /// What a symbolic link says. Fails with notPermitted where its access time would change.
+  virtual Result<std::string> readLink(const Folder& /*at*/, std::string_view name) {
+    return fail(Errc::unsupported, "read", PathBytes(name));
+  }
   /// How a regular file is stored. Reads no content. Fails with unsupported where the file system does not
   /// say.
   virtual Result<ExtentFacts> extents(const Folder& at, std::string_view name) = 0;

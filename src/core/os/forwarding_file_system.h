@@ -37,6 +37,9 @@ public:
   Result<OpenedFilePtr> openFile(const Folder& at, std::string_view name) override {
     return inner_.openFile(at, name);
   }
+  Result<std::string> readLink(const Folder& at, std::string_view name) override {
+    return inner_.readLink(at, name);
+  }
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override {
     return inner_.extents(at, name);
   }

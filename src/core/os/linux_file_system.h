@@ -26,6 +26,7 @@ public:
   Result<std::string> attribute(const Folder& at, std::string_view name, const std::string& key) override;
   Result<FileHead> readHead(const Folder& at, std::string_view name, std::size_t count) override;
   Result<OpenedFilePtr> openFile(const Folder& at, std::string_view name) override;
+  Result<std::string> readLink(const Folder& at, std::string_view name) override;
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override;
   Result<std::vector<FileExtent>> attributeMap(const Folder& at, std::string_view name) override;
   Result<std::vector<FileExtent>> fileMap(const Folder& at, std::string_view name) override;

@@ -8,11 +8,13 @@
 #include <unistd.h>
 
 #include <cerrno>
+#include <climits>
 #include <span>
 #include <vector>
 
 #include "core/os/linux_calls.h"
 #include "core/os/linux_file_system.h"
+#include "core/os/paths.h"
 
 namespace zt {
 
@@ -298,6 +300,27 @@ Bytes attributeBytes(int folder, std::string_view name) {
 
 Result<std::vector<FileExtent>> LinuxFileSystem::fileMap(const Folder& at, std::string_view name) {
   return mapOf(at, name, FIEMAP_FLAG_SYNC);
+}
+
+/// No flag keeps the access time of a link: only a mount does, or a drive that cannot be written to. Whoever
+/// has the right looks through a copy of the mount that lives as long as the look.
+Result<std::string> LinuxFileSystem::readLink(const Folder& at, std::string_view name) {
+  const std::string text(name);
+  struct statvfs about {};
+  if (::fstatvfs(fdOf(at), &about) != 0) return failErrno("read", text, errno);
+  int from = fdOf(at);
+  ReadingMountPtr copy;
+  if ((about.f_flag & (ST_NOATIME | ST_RDONLY)) == 0) {
+    if (mayKeepAllTimes())
+      if (const auto path = openedPath(fdOf(at))) copy = readingMount(fdOf(at), *path);
+    if (!copy || copy->copy < 0) return fail(Errc::notPermitted, "read", text);
+    from = copy->copy;
+  }
+  std::string target(PATH_MAX, '\0');
+  const auto length = ::readlinkat(from, text.c_str(), target.data(), target.size());
+  if (length < 0) return failErrno("read", text, errno);
+  target.resize(static_cast<std::size_t>(length));
+  return target;
 }
 
 /// Of ext4 an attribute block may be several files' (the kernel's fs/ext4/xattr.c); FIEMAP tells where it

@@ -50,18 +50,26 @@ std::vector<SeriesPlace> placesInSeries(const std::vector<PointOrigin>& points) 
 
 namespace {
 
+/// One that can be gone on in is no state to go back to: of the others, the last counts as the newest too.
 bool newestOfItsSeries(const std::vector<Subvolume>& all, const Subvolume& one) {
   std::vector<PointOrigin> points;
+  std::vector<bool> fixed;
   std::size_t at = 0;
   for (const Subvolume& s : all) {
-    if (!s.isPoint() || s.going) continue;
+    if (!s.isState() || s.going) continue;
     if (s.id == one.id) at = points.size();
     points.push_back({s.id, s.uuid, s.parentUuid, s.receivedUuid, s.sent});
+    fixed.push_back(s.readOnly);
   }
   const auto places = placesInSeries(points);
-  return std::none_of(places.begin(), places.end(), [&](const SeriesPlace& p) {
-    return p.series == places[at].series && p.order > places[at].order;
-  });
+  const auto later = [&](bool onlyFixed) {
+    for (std::size_t i = 0; i < places.size(); ++i)
+      if (places[i].series == places[at].series && places[i].order > places[at].order &&
+          (fixed[i] || !onlyFixed))
+        return true;
+    return false;
+  };
+  return !later(one.readOnly);
 }
 
 }  // namespace
@@ -71,7 +79,8 @@ Result<void> checkDrop(const std::vector<Subvolume>& all, const Subvolume& meant
       std::find_if(all.begin(), all.end(), [&](const Subvolume& s) { return s.id == meant.id && !s.going; });
   if (is == all.end()) return fail(Errc::notThere, "drop", meant.path);
   const bool same = is->uuid == meant.uuid && is->made == meant.made;
-  if (!same || !is->isPoint()) return fail(Errc::changed, "drop", meant.path);
+  if (!same || !is->isState()) return fail(Errc::changed, "drop", meant.path);
+  if (!is->readOnly && is->changed) return fail(Errc::bedrock, "drop", meant.path, "writable");
   if (is->mounted) return fail(Errc::inUse, "drop", meant.path, "mounted");
   const bool holds =
       std::any_of(all.begin(), all.end(), [&](const Subvolume& s) { return s.parent == is->id; });

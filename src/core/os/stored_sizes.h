@@ -22,12 +22,15 @@ struct Subvolume {
   TimeNs made = 0;  ///< by the clock of then, which may have been wrong: to be shown, not to be ordered by
   std::uint64_t sent = 0;  ///< of what was received: its sender's generation; 0: made here
   bool readOnly = false;
+  bool changed = false;    ///< something was written into it since it was made
   bool going = false;      ///< removed already; its space comes back when the file system has cleaned up
   bool isDefault = false;  ///< is mounted where nobody says which
   bool mounted = false;
 
-  /// A state that was kept: read-only, and made of another one or received.
-  bool isPoint() const { return readOnly && (!parentUuid.empty() || !receivedUuid.empty()); }
+  /// Made as a state of another one, or received; it may have been gone on in.
+  bool isState() const { return !parentUuid.empty() || !receivedUuid.empty(); }
+  /// A state that was kept and cannot be gone on in. It is not walked.
+  bool isPoint() const { return readOnly && isState(); }
 };
 
 /// What files really occupy on a file system that compresses, inlines or shares (Btrfs), and who holds which

@@ -16,6 +16,8 @@ struct Losses {
   std::vector<std::string> known;                ///< "Keys and passwords: doors closed for ever"
   std::array<std::uint64_t, fileKinds> files{};  ///< by kind, of what no place explains as its maker's
   std::uint64_t unjudged = 0;                    ///< files that nobody has judged
+  std::uint64_t lastCopies = 0;  ///< contents that were found in several files, all of which go with it
+  PathBytes lastCopy;            ///< one of those files
 };
 Losses lossesOf(const PlanLine& line, const FindContext& context, std::size_t most = 4);
 

@@ -33,6 +33,7 @@ PointModel::PointModel(const Survey& survey, const GainModel& gain, TimeNs now) 
   }
   addLinked(survey.tree, now);
   addForeign(survey.tree);
+  addWalked();
   findOwn(gain);
 }
 
@@ -70,36 +71,52 @@ void PointModel::findLocks() {
   locks_.assign(holdings_->points.size(), PointLock::none);
   for (std::size_t i = 0; i < locks_.size(); ++i) {
     const Point& p = holdings_->points[i];
-    locks_[i] = p.mounted       ? PointLock::mounted
-                : p.isDefault   ? PointLock::isDefault
-                : p.holdsOthers ? PointLock::holdsOthers
-                : !p.readOnly   ? PointLock::writable
-                : p.foreign     ? PointLock::foreign
-                                : PointLock::none;
+    locks_[i] = p.mounted                  ? PointLock::mounted
+                : p.isDefault              ? PointLock::isDefault
+                : p.holdsOthers            ? PointLock::holdsOthers
+                : !p.readOnly && p.changed ? PointLock::writable
+                : p.foreign                ? PointLock::foreign
+                                           : PointLock::none;
   }
-  for (const PointSeries& s : series_)
-    if (PointLock& lock = locks_[s.points.back()]; lock == PointLock::none || lock == PointLock::foreign)
+  const auto lockNewest = [&](std::uint32_t point) {
+    if (PointLock& lock = locks_[point]; lock == PointLock::none || lock == PointLock::foreign)
       lock = PointLock::newest;
+  };
+  // One that somebody can go on in is no state to go back to: the last of the others stays as well.
+  for (const PointSeries& s : series_) {
+    lockNewest(s.points.back());
+    const auto fixed = std::find_if(s.points.rbegin(), s.points.rend(),
+                                    [&](std::uint32_t p) { return holdings_->points[p].readOnly; });
+    if (fixed != s.points.rend()) lockNewest(*fixed);
+  }
 }
 
-void PointModel::add(const SurveyTree& tree, PointSeries& series, NodeId node, TimeNs taken, PointLock lock) {
+void PointModel::lockIn(const SurveyTree& tree, NodeId node, PointLock lock) {
+  if (lock == PointLock::none) return;
+  lockedAt_.emplace(node, lock);
+  for (NodeId up = tree.parent(node); aboveLocked_.emplace(up, lock).second && up != 0;) up = tree.parent(up);
+}
+
+void PointModel::add(PointSeries& series, Point point, PointLock lock) {
+  series.points.push_back(static_cast<std::uint32_t>(kept() + folders_.size()));
+  seriesOf_.push_back(static_cast<std::uint32_t>(series_.size()));
+  locks_.push_back(lock);
+  folders_.push_back(std::move(point));
+}
+
+namespace {
+/// A folder of the survey as a point.
+Point stateAt(const SurveyTree& tree, NodeId node, TimeNs taken, bool foreign) {
   Point point;
   point.id = tree.inode(node);
   point.path = tree.path(node);
   point.node = node;
   point.taken = taken;
   point.readOnly = false;
-  point.foreign = series.foreign;
-  if (lock != PointLock::none) {
-    lockedAt_.emplace(node, lock);
-    for (NodeId up = tree.parent(node); aboveLocked_.emplace(up, lock).second && up != 0;)
-      up = tree.parent(up);
-  }
-  series.points.push_back(static_cast<std::uint32_t>(kept() + folders_.size()));
-  seriesOf_.push_back(static_cast<std::uint32_t>(series_.size()));
-  locks_.push_back(lock);
-  folders_.push_back(std::move(point));
+  point.foreign = foreign;
+  return point;
 }
+}  // namespace
 
 void PointModel::addLinked(const SurveyTree& tree, TimeNs now) {
   const auto all = findLinkedSeries(tree, now);
@@ -109,8 +126,11 @@ void PointModel::addLinked(const SurveyTree& tree, TimeNs now) {
     series.place = tree.path(linked.folder);
     series.origin = "folders " + series.place;
     series.linked = true;
-    for (const LinkedSeries::Member& member : linked.members)
-      add(tree, series, member.node, member.taken, member.stays ? PointLock::newest : PointLock::none);
+    for (const LinkedSeries::Member& member : linked.members) {
+      const PointLock lock = member.stays ? PointLock::newest : PointLock::none;
+      lockIn(tree, member.node, lock);
+      add(series, stateAt(tree, member.node, member.taken, false), lock);
+    }
     series_.push_back(std::move(series));
   }
 }
@@ -121,11 +141,33 @@ void PointModel::addForeign(const SurveyTree& tree) {
     series.place = tree.path(kept.folder);
     series.origin = "of " + series.place;
     series.foreign = true;
-    for (const auto& one : kept.points)
-      add(tree, series, one.node, one.taken,
-          one.node == kept.points.back().node ? PointLock::newest : PointLock::foreign);
+    for (const auto& one : kept.points) {
+      const bool last = one.node == kept.points.back().node;
+      const PointLock lock = last ? PointLock::newest : PointLock::foreign;
+      lockIn(tree, one.node, lock);
+      add(series, stateAt(tree, one.node, one.taken, true), lock);
+    }
     series_.push_back(std::move(series));
   }
+}
+
+/// They go as files do, with all that is asked of files: here they are told, and what each holds.
+void PointModel::addWalked() {
+  if (!holdings_) return;
+  for (const Point& p : holdings_->walked) {
+    PointSeries series;
+    series.place = PathBytes(parentPath(p.path));
+    series.origin = "gone on " + std::to_string(p.id);
+    series.walked = true;
+    add(series, p, p.mounted ? PointLock::mounted : PointLock::writable);
+    series_.push_back(std::move(series));
+  }
+}
+
+bool PointModel::exact(const PointSeries& series) const {
+  const std::uint32_t first = series.points.front();
+  if (first < kept()) return holdings_->exact;
+  return series.foreign || (series.walked ? ownExact_[first - kept()] : linked_.exact);
 }
 
 void PointModel::findOwn(const GainModel& gain) {
@@ -133,7 +175,8 @@ void PointModel::findOwn(const GainModel& gain) {
   for (std::size_t i = 0; i < folders_.size(); ++i) {
     const GainBounds alone = gain.of({&folders_[i].node, 1});
     own_[kept() + i] = alone.sure;
-    if (!folders_[i].foreign) linked_.exact = linked_.exact && alone.sure == alone.atMost;
+    ownExact_.push_back(alone.sure == alone.atMost);
+    if (series_[seriesOf_[kept() + i]].linked) linked_.exact = linked_.exact && ownExact_.back();
   }
   if (!holdings_) return;
   for (const Holdings::Outside& o : holdings_->outside) {

@@ -18,7 +18,7 @@ enum class PointLock : std::uint8_t {
   mounted,      ///< somebody works in it
   isDefault,    ///< the system starts from it
   holdsOthers,  ///< other subvolumes lie in it
-  writable,     ///< somebody may have gone on in it
+  writable,     ///< somebody went on in it, or could: what lies in it is decided on as files
   foreign       ///< only its own system can let it go
 };
 constexpr int pointLocks = 7;
@@ -31,6 +31,7 @@ struct PointSeries {
   PathBytes place;       ///< the folder that all of them lie in
   bool linked = false;   ///< folders that share their files, which go as folders do
   bool foreign = false;  ///< kept by another system, as files of its own
+  bool walked = false;   ///< can be gone on in, and lies in the survey as files
   std::vector<std::uint32_t> points;
 };
 
@@ -49,8 +50,9 @@ struct PointSpan {
 };
 
 /// The points of a survey: those that its file system keeps, and after them what lies in files: the members
-/// of linked series, and what another system keeps; their series, what each and any set of them holds. Sums
-/// go over groups of holders and never over files. Immutable; any thread. The survey must outlive it.
+/// of linked series, what another system keeps, and states that were gone on in; their series, what each and
+/// any set of them holds. Sums go over groups of holders and never over files. Immutable; any thread. The
+/// survey must outlive it.
 class PointModel {
 public:
   PointModel(const Survey& survey, const GainModel& gain, TimeNs now);
@@ -66,9 +68,10 @@ public:
   const PointSeries& seriesOf(std::uint32_t point) const { return series_[seriesOf_[point]]; }
   PointLock lock(std::uint32_t point) const { return locks_[point]; }
   /// Whether it is known what they hold.
-  bool exact(const PointSeries& series) const {
-    const bool inFiles = series.points.front() >= kept();
-    return inFiles ? series.foreign || linked_.exact : holdings_->exact;
+  bool exact(const PointSeries& series) const;
+  /// Whether a rule or a proposal may let it go: nothing locks it, and nobody can have gone on in it.
+  bool mayGoByRule(std::uint32_t point) const {
+    return lock(point) == PointLock::none && (point >= kept() || (*this)[point].readOnly);
   }
   /// What comes free if this one alone goes.
   Bytes own(std::uint32_t point) const { return own_[point]; }
@@ -89,12 +92,14 @@ private:
   void findOwn(const GainModel& gain);
   void addLinked(const SurveyTree& tree, TimeNs now);
   void addForeign(const SurveyTree& tree);
-  void add(const SurveyTree& tree, PointSeries& series, NodeId node, TimeNs taken, PointLock lock);
+  void addWalked();
+  void lockIn(const SurveyTree& tree, NodeId node, PointLock lock);
+  void add(PointSeries& series, Point point, PointLock lock);
   template <class Each>
   void eachGroup(Each each) const;
 
   HoldingsPtr holdings_;
-  std::vector<Point> folders_;  ///< of linked series
+  std::vector<Point> folders_;  ///< what lies in files
   LinkedHoldings linked_;
   std::vector<PointSeries> series_;
   std::vector<std::uint32_t> seriesOf_;
@@ -102,6 +107,7 @@ private:
   absl::flat_hash_map<NodeId, PointLock> aboveLocked_;  ///< and the folders that these lie in
   std::vector<PointLock> locks_;
   std::vector<Bytes> own_;
+  std::vector<bool> ownExact_;  ///< by place in `folders_`
 };
 
 /// Which points stay.

@@ -32,9 +32,9 @@ void keepShare(const PointModel& model, const PointSeries& series, Bytes most, G
   const auto freed = [&](std::size_t count) {
     GainModel::Points some(model.size(), false);
     for (std::size_t i = 0; i < count; ++i)
-      if (const PointLock lock = model.lock(series.points[i]);
-          lock == PointLock::none || lock == PointLock::foreign)
-        some[series.points[i]] = true;
+      if (const std::uint32_t p = series.points[i];
+          model.mayGoByRule(p) || model.lock(p) == PointLock::foreign)
+        some[p] = true;
     return model.of(some).frees;
   };
   std::size_t low = 0, high = series.points.size();
@@ -112,7 +112,7 @@ GainModel::Points pointsToGo(const PointModel& model, const PointPolicy& policy,
     }
   }
   for (std::uint32_t i = 0; i < model.size(); ++i)
-    if (model.lock(i) != PointLock::none && model.lock(i) != PointLock::foreign) go[i] = false;
+    if (!model.mayGoByRule(i) && model.lock(i) != PointLock::foreign) go[i] = false;
   return go;
 }
 

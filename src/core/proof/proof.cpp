@@ -52,8 +52,9 @@ bool liesAt(const GuardedDrive& drive, const PathBytes& path, const JournalRecor
 
 void judgeGone(const GuardedDrive& drive, const Holders& holders, const JournalRecord& r, ProofLine& line,
                Shown& shown) {
-  shown.sure += static_cast<SignedBytes>(r.freed.sure);
-  shown.atMost += static_cast<SignedBytes>(r.freed.atMost);
+  const GainBounds freed = r.shown();
+  shown.sure += static_cast<SignedBytes>(freed.sure);
+  shown.atMost += static_cast<SignedBytes>(std::max(freed.atMost, r.freed.atMost));
   const bool promisedNone = r.promised.atMost == 0;
   if (promisedNone && r.freed.sure > 0)
     note(line, {Kind::released, static_cast<SignedBytes>(r.freed.sure), {}, 1, {}});
@@ -63,9 +64,9 @@ void judgeGone(const GuardedDrive& drive, const Holders& holders, const JournalR
   // file.
   const std::string* who = holders.holderOfDeleted(r.device, r.identity.inode);
   if (who == nullptr) return;
-  note(line, {Kind::stillOpen, less(r.freed.sure), {}, 1, *who});
-  shown.sure -= static_cast<SignedBytes>(r.freed.sure);
-  shown.atMost -= static_cast<SignedBytes>(r.freed.atMost);
+  note(line, {Kind::stillOpen, less(freed.sure), {}, 1, *who});
+  shown.sure -= static_cast<SignedBytes>(freed.sure);
+  shown.atMost -= static_cast<SignedBytes>(std::max(freed.atMost, r.freed.atMost));
 }
 
 /// What one item's last state says about its line.

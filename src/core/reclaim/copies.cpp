@@ -11,8 +11,10 @@ namespace zt {
 Copies::Copies(std::shared_ptr<const std::vector<EqualFiles>> groups, const FindContext& context,
                const std::vector<NodeId>& planned)
     : groups_(std::move(groups)), context_(context), planned_(planned.begin(), planned.end()) {
+  // By every name that a file has.
   for (std::size_t g = 0; g < groups_->size(); ++g)
-    for (const NodeId node : (*groups_)[g].nodes) groupOf_.emplace_back(node, g);
+    for (const NodeId node : (*groups_)[g].nodes)
+      for (const NodeId name : context_.names.of(node)) groupOf_.emplace_back(name, g);
   std::sort(groupOf_.begin(), groupOf_.end());
 }
 
@@ -24,17 +26,39 @@ NodeId Copies::plannedWith(NodeId node) const {
   }
 }
 
+bool Copies::goes(NodeId node) const {
+  if (plannedWith(node) == noNode || context_.names.hasOthers(node)) return false;
+  const auto names = context_.names.of(node);
+  return std::all_of(names.begin(), names.end(), [&](NodeId name) { return plannedWith(name) != noNode; });
+}
+
+bool Copies::goesWithin(NodeId node, NodeId thing) const {
+  const auto names = context_.names.of(node);
+  return std::all_of(names.begin(), names.end(), [&](NodeId name) { return plannedWith(name) == thing; });
+}
+
 std::vector<const EqualFiles*> Copies::allTaken() const {
   std::vector<const EqualFiles*> all;
   for (const EqualFiles& group : *groups_) {
     if (planned_.empty()) break;
-    const NodeId first = plannedWith(group.nodes.front());
-    const bool taken = first != noNode && std::all_of(group.nodes.begin(), group.nodes.end(),
-                                                      [&](NodeId node) { return planned(node); });
-    const bool together = taken && std::all_of(group.nodes.begin(), group.nodes.end(),
-                                               [&](NodeId node) { return plannedWith(node) == first; });
-    if (taken && !together) all.push_back(&group);
+    if (group.links) continue;
+    const auto& nodes = group.nodes;
+    const NodeId first = plannedWith(nodes.front());
+    const bool taken =
+        first != noNode && std::all_of(nodes.begin(), nodes.end(), [&](NodeId n) { return goes(n); });
+    if (taken && !std::all_of(nodes.begin(), nodes.end(), [&](NodeId n) { return goesWithin(n, first); }))
+      all.push_back(&group);
   }
+  return all;
+}
+
+std::vector<const EqualFiles*> Copies::allTakenWith(NodeId thing) const {
+  std::vector<const EqualFiles*> all;
+  for (const EqualFiles& group : *groups_)
+    if (!group.links && !context_.names.hasOthers(group.nodes.front()) &&
+        std::all_of(group.nodes.begin(), group.nodes.end(),
+                    [&](NodeId n) { return goes(n) && goesWithin(n, thing); }))
+      all.push_back(&group);
   return all;
 }
 
@@ -49,10 +73,17 @@ Result<void> Copies::stays(const GuardedDrive& drive, const EqualFiles& group, N
                            const std::stop_token& stop) const {
   const SurveyTree& tree = context_.tree;
   for (const NodeId other : group.nodes) {
-    if (other == gone || planned(other)) continue;
-    const PathBytes path = tree.path(other);
+    if (goes(other)) continue;
+    // By a name of it that stays; of the very file that goes by another name, that is no copy but itself.
+    const auto names = context_.names.of(other);
+    const auto name = std::find_if(names.begin(), names.end(),
+                                   [&](NodeId n) { return n != gone && plannedWith(n) == noNode; });
+    if (name == names.end()) continue;
+    const PathBytes path = tree.path(*name);
     const auto there = look(drive, path);
     if (!there || !sameContent(identityOf(there->stat), tree.identity(other))) continue;
+    const auto itself = context_.names.fileOf(gone);
+    if (itself && itself == context_.names.fileOf(*name)) return {};
     const auto keeper = drive.files->openFile(*there->parent, baseName(path));
     if (!keeper) continue;
     const auto differs = firstDifference(taken, **keeper, stop);
@@ -60,6 +91,17 @@ Result<void> Copies::stays(const GuardedDrive& drive, const EqualFiles& group, N
     if (differs && !*differs) return {};
   }
   return fail(Errc::lastCopy, "look", tree.path(gone));
+}
+
+/// A link that says the same is looked for among those that the plan leaves. It was read when it was
+/// compared; that it is still that link tells what it says.
+Result<void> Copies::linkStays(const GuardedDrive& drive, const EqualFiles& group, NodeId gone) const {
+  for (const NodeId other : group.nodes) {
+    if (other == gone || plannedWith(other) != noNode) continue;
+    const auto there = look(drive, context_.tree.path(other));
+    if (there && sameContent(identityOf(there->stat), context_.tree.identity(other))) return {};
+  }
+  return fail(Errc::lastCopy, "look", context_.tree.path(gone));
 }
 
 /// Opens a file of a folder that was taken and has another name now.
@@ -80,6 +122,8 @@ Result<void> Copies::checkOne(const GuardedDrive& drive, const std::pair<NodeId,
   const auto& all = (*groups_)[group].nodes;
   const auto inIt = [&](NodeId other) { return context_.gain.beneath(other, thing); };
   if (node != thing && std::all_of(all.begin(), all.end(), inIt)) return {};
+  if ((*groups_)[group].links)
+    return node == thing ? Result<void>{} : linkStays(drive, (*groups_)[group], node);
   const auto taken =
       node == thing ? drive.files->openFile(at, name) : openWithin(drive, node, thing, at, name);
   if (!taken) return tl::unexpected(taken.error());

@@ -19,6 +19,8 @@ public:
   /// The groups of which the plan would take all, in several things. What lies in one thing that goes as a
   /// whole was never judged as copies of each other.
   std::vector<const EqualFiles*> allTaken() const;
+  /// The groups that go as a whole with one thing of the plan.
+  std::vector<const EqualFiles*> allTakenWith(NodeId thing) const;
   /// lastCopy if there is one. On paper.
   Result<void> checkPlan() const;
   /// Whether of everything at or beneath a thing that was taken (it lies in `at` as `name` now) a copy stays:
@@ -29,13 +31,16 @@ public:
 
 private:
   NodeId plannedWith(NodeId node) const;
-  bool planned(NodeId node) const { return plannedWith(node) != noNode; }
+  /// Whether a file goes: with all its names.
+  bool goes(NodeId node) const;
+  bool goesWithin(NodeId node, NodeId thing) const;
   Result<void> checkOne(const GuardedDrive& drive, const std::pair<NodeId, std::size_t>& entry, NodeId thing,
                         const Folder& at, std::string_view name, const std::stop_token& stop) const;
   Result<OpenedFilePtr> openWithin(const GuardedDrive& drive, NodeId file, NodeId folder, const Folder& at,
                                    std::string_view name) const;
   Result<void> stays(const GuardedDrive& drive, const EqualFiles& group, NodeId gone, OpenedFile& taken,
                      const std::stop_token& stop) const;
+  Result<void> linkStays(const GuardedDrive& drive, const EqualFiles& group, NodeId gone) const;
 
   std::shared_ptr<const std::vector<EqualFiles>> groups_;
   const FindContext& context_;

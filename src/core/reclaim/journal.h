@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <algorithm>
 #include <optional>
 #include <span>
 #include <string>
@@ -48,6 +49,12 @@ struct JournalRecord {
   PathBytes putAt;           ///< where it was put back, if not at `path`
   std::uint64_t device = 0;  ///< that it was last seen on; numbers of devices last until the next start
   std::string payload;       ///< anything else, in the step's own words
+  /// What the touched places showed, as close to the promise as they allow: of bytes that several things hold
+  /// only the promise knows which of them gave the last of it.
+  GainBounds shown() const {
+    const Bytes sure = std::clamp(promised.sure, freed.sure, std::max(freed.sure, freed.atMost));
+    return {sure, std::clamp(promised.atMost, sure, std::max(sure, freed.atMost))};
+  }
 };
 
 /// The port to the place where a run is recorded. `write` returns only when the records would survive a power

@@ -184,7 +184,7 @@ bool Runner::book(const Batch& batch) {
     const JournalRecord& r = batch.records[i];
     if (i == 0 || batch.parts[i] != batch.parts[i - 1])
       pieces_.push_back(batch.parts[i]), freed.emplace_back();
-    freed.back() += r.freed;
+    freed.back() += r.shown();
     Part& part = parts_[batch.parts[i]];
     LineOutcome& outcome = part.outcome;
     outcome.freed += r.freed;

@@ -4,6 +4,8 @@
 #include <QSettings>
 #include <chrono>
 
+#include "core/finds/match/duplicates.h"
+
 namespace zt::desktop {
 
 template <class Run>
@@ -27,6 +29,11 @@ private:
 class Session::Gatherer {
 public:
   explicit Gatherer(Session& session) : session_(session) {}
+  /// Beside what is known already.
+  Gatherer(Session& session, ContextPtr context, const FindList& known) : session_(session) {
+    so_.context = std::move(context);
+    for (const Find& find : known) so_.finds.add(find);
+  }
   void take(const ContextPtr& context, const Find& find) {
     so_.context = context;
     so_.finds.add(find);
@@ -34,7 +41,7 @@ public:
     if (now < next_) return;
     next_ = now + std::chrono::milliseconds(150);
     session_.onGui([s = &session_, so = std::make_shared<const ComingFinds>(so_)] {
-      if (s->work() != Work::measuring) return;
+      if (s->work() != Work::measuring && s->work() != Work::matching) return;
       s->coming_ = so;
       Q_EMIT s->findsCame();
     });
@@ -177,6 +184,13 @@ void Session::match(std::optional<Bytes> least) {
     options.least = least;
     options.stop = std::move(stop);
     options.pause = pause_.get();
+    if (!job->surveys().survey()) return fail(Errc::notThere, "survey");
+    const ContextPtr context = job->surveys().context();
+    Gatherer gatherer(*this, context, *job->surveys().finds());
+    options.found = [&](const EqualFiles& group) {
+      const auto find = duplicateFind(*context, group, job->planBook().marks(), job->surveys().keeperOrder());
+      if (find && job->surveys().find(find->id) == nullptr) gatherer.take(context, *find);
+    };
     const auto done = job->contents().match(options, &sink);
     return done ? Result<void>{} : Result<void>(tl::unexpected(done.error()));
   });

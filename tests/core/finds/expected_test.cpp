@@ -116,6 +116,23 @@ TEST_P(Expected, CountsNothingTwiceAndKnowsWhatItFinds) {
   for (const Find& f : *job->surveys().finds()) EXPECT_TRUE(ids.insert(f.id).second) << f.id;
 }
 
+/// What finds tell sums to what all of it together is: views of one thing count it once.
+TEST_P(Expected, SumsCountOnce) {
+  const FindContext& c = *job->surveys().context();
+  std::vector<NodeId> nodes;
+  Bytes sum = 0, plain = 0;
+  for (const Find& f : *job->surveys().finds()) {
+    if (f.items.front().kind != SubjectKind::entry) continue;
+    plain += f.gain.atMost;
+    sum += f.gain.atMost - numberIn(f, "told-elsewhere");
+    for (const Subject& s : f.items) nodes.push_back(s.node);
+  }
+  const Bytes whole = c.gain.of(nodes).atMost;
+  EXPECT_GT(plain, whole + whole / 100) << "something is told twice here";
+  EXPECT_NEAR(static_cast<double>(sum), static_cast<double>(whole), static_cast<double>(whole) / 100);
+  EXPECT_LE(sum, job->surveys().survey()->usage.used());
+}
+
 TEST_P(Expected, ProposesNothingPersonal) {
   ASSERT_TRUE(job->planBook().addTarget("all of it", "100%"));
   const auto proposal = job->planBook().propose({});

@@ -135,10 +135,42 @@ TEST_F(OddDrive, KnowsWhatLiesOnDrivesMeasuredBefore) {
   EXPECT_EQ(known.elsewhere[0].of, "srv/takes/take-9.wav");
   EXPECT_TRUE(evidence("srv/takes/only-here.wav").elsewhere.empty());
   const std::string here = job->site().drive().id;
-  const auto noted = workshop.visits->elsewhere("other-drive", 2'000'000, "only-here.wav");
+  const auto noted = workshop.visits->elsewhere("other-drive", {"x/only-here.wav", 2'000'000, 0}).files;
   ASSERT_EQ(noted.size(), 1u) << "this visit is noted for the next drive";
   EXPECT_TRUE(noted[0].path.ends_with("srv/takes/only-here.wav"));
-  EXPECT_TRUE(workshop.visits->elsewhere(here, 2'000'000, "only-here.wav").empty());
+  EXPECT_TRUE(workshop.visits->elsewhere(here, {"only-here.wav", 2'000'000, 0}).files.empty());
+}
+
+/// Drives that were compared tell each other by content, whatever a file is called; and what none has.
+TEST_F(OddDrive, KnowsByContentWhatOtherDrivesHave) {
+  workshop.visits = Register::open(t / "register.sqlite").value();
+  ASSERT_TRUE(workshop.visits->noteLargeFiles(
+      {"other-drive", "shelf", "", 5, {{"x/renamed.bin", 2'000'000, 7}, {"x/changed.bin", 2'000'000, 9}}}));
+  old("home/kim/take-9.wav", 2'000'000);
+  old("home/kim/only-here.wav", 2'000'001);
+  measure();
+  // Nothing here is twice; it is read because a file over there is that long.
+  const auto result = job->contents().match({}, nullptr);
+  ASSERT_TRUE(result);
+  ASSERT_EQ(result->digests.size(), 1u);
+  const Digest digest = result->digests[0].second;
+  ASSERT_TRUE(workshop.visits->noteContents(
+      "other-drive", {{"x/renamed.bin", 2'000'000, 7, digest}, {"x/changed.bin", 2'000'000, 8, digest}}));
+  const auto evidence = [&](const char* path) {
+    const ContextPtr context = job->surveys().context();
+    const Find find = pickedFind(*context, context->tree.find(path).value());
+    const Find* one = &find;
+    return EvidenceDesk(*context, std::span(&one, 1), 0).of(find);
+  };
+  const Evidence known = evidence("home/kim/take-9.wav");
+  ASSERT_EQ(known.elsewhere.size(), 1u) << "of another one the file is not that any more";
+  EXPECT_TRUE(known.elsewhere[0].file.equal);
+  EXPECT_EQ(known.elsewhere[0].file.path, "x/renamed.bin");
+  EXPECT_FALSE(known.onlyHere);
+  EXPECT_FALSE(evidence("home/kim/only-here.wav").onlyHere) << "it was never compared";
+  ASSERT_TRUE(workshop.visits->noteContents("other-drive", {{"x/renamed.bin", 2'000'000, 7, {1, 2}}}));
+  EXPECT_TRUE(evidence("home/kim/take-9.wav").onlyHere);
+  EXPECT_TRUE(evidence("home/kim/take-9.wav").elsewhere.empty());
 }
 
 TEST_F(OddDrive, ANewVisitTakesThePlaceOfWhatWasKnownOfTheSameFolder) {
@@ -146,10 +178,10 @@ TEST_F(OddDrive, ANewVisitTakesThePlaceOfWhatWasKnownOfTheSameFolder) {
   ASSERT_TRUE(r->noteLargeFiles({"d", "", "a", 5, {{"a/x\xFF", 10, 7}, {"a/y", 20, 7}}}));
   ASSERT_TRUE(r->noteLargeFiles({"d", "", "a0", 5, {{"a0/z", 30, 7}}}));
   ASSERT_TRUE(r->noteLargeFiles({"d", "", "a", 6, {{"a/y", 20, 8}}}));
-  EXPECT_TRUE(r->elsewhere("", 10, "x\xFF").empty());
-  ASSERT_EQ(r->elsewhere("", 20, "y").size(), 1u);
-  EXPECT_EQ(r->elsewhere("", 20, "y")[0].drive, "d") << "its id where nobody named it";
-  EXPECT_EQ(r->elsewhere("", 30, "z").size(), 1u) << "a folder beside it is another one";
+  EXPECT_TRUE(r->elsewhere("", {"x\xFF", 10, 0}).files.empty());
+  ASSERT_EQ(r->elsewhere("", {"y", 20, 0}).files.size(), 1u);
+  EXPECT_EQ(r->elsewhere("", {"y", 20, 0}).files[0].drive, "d") << "its id where nobody named it";
+  EXPECT_EQ(r->elsewhere("", {"z", 30, 0}).files.size(), 1u) << "a folder beside it is another one";
 }
 
 }  // namespace

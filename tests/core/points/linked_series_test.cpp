@@ -227,6 +227,13 @@ TEST_F(LinkedFolders, TheNewestIsRefused) {
     if (f.kind == "stale-backups") find = &f;
   ASSERT_NE(find, nullptr);
   EXPECT_EQ(find->items.size(), 2u);
+  // What is lost is a way back, to before the last that stays; by itself no proposal has it.
+  EXPECT_EQ(find->regret, Regret::wayBack);
+  EXPECT_EQ(find->standing, Standing::unjudged);
+  const auto said = std::find_if(find->facts.begin(), find->facts.end(),
+                                 [](const Fact& f) { return f.id == "newest-stays"; });
+  ASSERT_NE(said, find->facts.end());
+  EXPECT_EQ(std::get<std::uint64_t>(said->value), 1'578'009'600u * nsPerSecond);  // 3 January 2020
 }
 
 }  // namespace

@@ -70,18 +70,22 @@ private:
       if (!series.linked || stop.stop_requested()) continue;
       std::vector<NodeId> copies;
       std::uint64_t stay = 0;
+      TimeNs stays = 0;
       bool alive = false;
       for (const std::uint32_t i : series.points) {
         alive = alive || c.tree.totals(c.points[i].node).newest > line(c);
         if (c.points.lock(i) == PointLock::none)
           copies.push_back(c.points[i].node);
         else
-          ++stay;
+          ++stay, stays = c.points[i].taken;  // of the last in the series
       }
       std::erase_if(copies, [&](NodeId id) { return !open(c, id); });
       if (copies.empty()) continue;
       Find find = findOf(c, copies, alive ? 60 : 75);
+      // As with snapshots: what stays in the newest is not lost, what was changed or deleted before is.
+      if (find.regret > Regret::wayBack && stays > 0) find.regret = Regret::wayBack;
       find.facts.push_back({"newest-stay", stay});
+      find.facts.push_back({"newest-stays", static_cast<std::uint64_t>(std::max<TimeNs>(0, stays))});
       if (find.gain.atMost > 0 && !sink(std::move(find))) return {};
     }
     return {};

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <array>
+#include <limits>
 #include <map>
 #include <set>
 
@@ -71,8 +72,22 @@ bool atHome(const FindContext& c, NodeId node) {
   return false;
 }
 
-/// How well a file stands by a rule: less is better.
-std::int64_t rank(const FindContext& c, NodeId node, KeeperRule rule, const Marks& marks) {
+/// Whether of all of these it is known when they were made, and not all of them at once.
+bool birthsTell(const EqualFiles& group, const std::vector<NodeId>& nodes) {
+  constexpr TimeNs atOnce = 2 * nsPerSecond;
+  TimeNs first = std::numeric_limits<TimeNs>::max(), last = 0;
+  for (const NodeId node : nodes) {
+    const auto born = group.born.find(node);
+    if (born == group.born.end()) return false;
+    first = std::min(first, born->second);
+    last = std::max(last, born->second);
+  }
+  return nodes.size() > 1 && last - first > atOnce;
+}
+
+/// How well a file stands by a rule: less is better. `byBirth`: what is older, by when it was made.
+std::int64_t rank(const FindContext& c, const EqualFiles& group, NodeId node, KeeperRule rule,
+                  const Marks& marks, bool byBirth) {
   const PathBytes path = c.tree.path(node);
   switch (rule) {
     case KeeperRule::saidKeep:
@@ -86,6 +101,7 @@ std::int64_t rank(const FindContext& c, NodeId node, KeeperRule rule, const Mark
     case KeeperRule::atHome:
       return atHome(c, node) ? 0 : 1;
     case KeeperRule::older:
+      if (byBirth) return group.born.at(node);
       return c.tree.isFolder(node) ? c.tree.totals(node).newest : c.tree.modified(node);
     case KeeperRule::shorterPath:
       return static_cast<std::int64_t>(splitPath(path).size()) * 5000 +
@@ -140,8 +156,9 @@ Keeper keeperOf(const FindContext& context, const EqualFiles& group, const Marks
   for (const KeeperRule rule : rules) {
     std::vector<NodeId> best;
     std::int64_t least = 0;
+    const bool byBirth = rule == KeeperRule::older && birthsTell(group, left);
     for (const NodeId node : left) {
-      const std::int64_t now = rank(context, node, rule, marks);
+      const std::int64_t now = rank(context, group, node, rule, marks, byBirth);
       if (best.empty() || now < least) best.clear(), least = now;
       if (now == least) best.push_back(node);
     }
@@ -167,19 +184,27 @@ void sayKeeper(Find& find, const FindContext& context, const Keeper& keeper, Byt
   find.facts.push_back({"copies", std::uint64_t{copies}});
 }
 
+namespace {
+/// A file goes with all its names, or it gives nothing.
+bool namesMayGo(const FindContext& context, NodeId node) {
+  const auto names = context.names.of(node);
+  return !context.names.hasOthers(node) && std::none_of(names.begin(), names.end(), [&](NodeId one) {
+    return context.standing[one] <= Standing::kept || context.part[one] || context.cannotGo(one);
+  });
+}
+}  // namespace
+
 std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& group, const Marks& marks,
                                   const KeeperOrder& order) {
-  if (group.storedOnce()) return std::nullopt;
+  if (group.storedOnce() || group.links) return std::nullopt;
   const Keeper keeper = keeperOf(context, group, marks, order);
   const NodeId body = group.bodyOf(keeper.node);
   Find find;
   find.kind = "duplicates";
   find.likelihood = 85;
-  for (const NodeId node : group.nodes) {
-    const bool stays =
-        context.standing[node] <= Standing::kept || context.part[node] || context.cannotGo(node);
-    if (group.bodyOf(node) != body && !stays) find.items.push_back(context.subject(node));
-  }
+  for (const NodeId node : group.nodes)
+    if (group.bodyOf(node) != body && namesMayGo(context, node))
+      for (const NodeId one : context.names.of(node)) find.items.push_back(context.subject(one));
   if (find.items.empty()) return std::nullopt;
   find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"link", {}, {}, {}}};
   // Both keep every path and give the bytes of the copies; sharing needs a file system that can.
@@ -188,6 +213,10 @@ std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& 
     find.offers.push_back({"share", {}, {}, {}});
   sayKeeper(find, context, keeper, group.length, group.nodes.size());
   for (std::size_t i = 2; i < find.offers.size(); ++i) find.offers[i].gain = find.gain;
+  if (!group.thrownAway.empty()) {
+    find.facts.push_back({"in-trash", static_cast<std::uint64_t>(group.thrownAway.size())});
+    find.facts.push_back({"in-trash-at", escapePath(context.tree.path(group.thrownAway.front()))});
+  }
   const std::string content = std::to_string(group.digest.high) + "/" + std::to_string(group.digest.low);
   find.id = FindContext::findId(find.kind, content + "/" + std::to_string(group.length), AgeBand::today);
   return find;
@@ -209,23 +238,28 @@ Result<OpenedFilePtr> openNode(FileSystemReader& files, const Folder& root, cons
 }  // namespace
 
 Differences firstDifferences(FileSystemReader& files, const Folder& root, const FindContext& context,
-                             const std::vector<Find>& namesakes, const Differences& known,
-                             const std::stop_token& stop) {
+                             const std::vector<Find>& namesakes, DifferenceSearch& search,
+                             ProgressSink* progress) {
   const SurveyTree& tree = context.tree;
   Differences all;
-  Bytes budget = Bytes{4} << 30;  // enough to tell most of them; nobody waits an hour for a footnote
+  constexpr Bytes most = Bytes{4} << 30;  // enough to tell most; nobody waits an hour for a footnote
+  Bytes budget = most;
   for (const Find& find : namesakes)
-    for (std::size_t i = 1; i < find.items.size() && !stop.stop_requested(); ++i) {
+    for (std::size_t i = 1; i < find.items.size() && !search.stop.stop_requested(); ++i) {
       const NodeId a = find.items.front().node, b = find.items[i].node;
       if (tree.length(a) != tree.length(b)) continue;
-      if (const auto told = differenceOf(known, a, b)) {
-        all[std::minmax(a, b)] = *told;
-        continue;
-      }
+      if (search.known != nullptr)
+        if (const auto told = differenceOf(*search.known, a, b)) {
+          all[std::minmax(a, b)] = *told;
+          continue;
+        }
+      if (search.pause != nullptr) search.pause->pass(search.stop);
       const auto one = openNode(files, root, tree, a);
       const auto other = openNode(files, root, tree, b);
       if (!one || !other) continue;
-      const auto at = firstDifference(**one, **other, stop, &budget);
+      const auto at = firstDifference(**one, **other, search.stop, &budget);
+      search.read = 2 * (most - budget);
+      if (progress != nullptr) progress->report({search.read, search.read, 0, 0, find.items[i].path});
       if (at && *at) all[std::minmax(a, b)] = **at;
     }
   return all;
@@ -263,14 +297,22 @@ std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<Eq
       const auto at = groupOf.find(id);
       return at != groupOf.end() && !seen.insert(at->second).second;
     });
-    if (nodes.size() < 2 || nodes.size() > mostPlaces) continue;
+    if (nodes.size() < 2) continue;
     Find find;
     find.kind = "namesakes";
     find.likelihood = 35;
+    // The newest first; of very many the largest beside it.
+    std::stable_sort(nodes.begin(), nodes.end(),
+                     [&](NodeId a, NodeId b) { return tree.modified(a) > tree.modified(b); });
+    if (nodes.size() > mostPlaces) {
+      find.facts.push_back({"left-out", std::uint64_t{nodes.size() - mostPlaces}});
+      std::stable_sort(nodes.begin() + 1, nodes.end(),
+                       [&](NodeId a, NodeId b) { return tree.occupied(a) > tree.occupied(b); });
+      nodes.resize(mostPlaces);
+      std::stable_sort(nodes.begin() + 1, nodes.end(),
+                       [&](NodeId a, NodeId b) { return tree.modified(a) > tree.modified(b); });
+    }
     for (const NodeId node : nodes) find.items.push_back(context.subject(node));
-    std::stable_sort(find.items.begin(), find.items.end(), [&](const Subject& a, const Subject& b) {
-      return tree.modified(a.node) > tree.modified(b.node);  // the newest first
-    });
     find.offers = {
         {"hold", {}, {}, {}}};  // which of them goes is said one by one; what is held can come back
     find.place = name;
@@ -289,6 +331,15 @@ std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<Eq
                    [](const Find& a, const Find& b) { return a.gain.atMost > b.gain.atMost; });
   if (all.size() > most) all.resize(most);
   return all;
+}
+
+Find withoutNewest(const FindContext& context, const Find& namesakes) {
+  Find rest = namesakes;
+  TimeNs newest = std::numeric_limits<TimeNs>::min();
+  for (const Subject& item : rest.items) newest = std::max(newest, item.identity.modified);
+  std::erase_if(rest.items, [&](const Subject& item) { return item.identity.modified >= newest; });
+  if (!rest.items.empty()) context.weigh(rest);
+  return rest;
 }
 
 }  // namespace zt

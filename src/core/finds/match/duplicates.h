@@ -16,7 +16,7 @@ enum class KeeperRule : std::uint8_t {
   notDated,     ///< it lies in no dated copy
   notArrived,   ///< it lies in no folder where downloads arrive
   atHome,       ///< it lies where somebody keeps his things, the other does not
-  older,        ///< it was last changed first
+  older,        ///< it was made first, or where nobody knows that, last changed first
   shorterPath,  ///< its path is shorter
   holdsAll,     ///< of folders: all of the other one lies in it
   firstOfEqual  ///< nothing tells them apart but their names
@@ -57,16 +57,28 @@ std::optional<Find> duplicateFind(const FindContext& context, const EqualFiles& 
 using Differences = std::map<std::pair<NodeId, NodeId>, Bytes>;
 std::optional<Bytes> differenceOf(const Differences& all, NodeId a, NodeId b);
 
+/// How pairs are read.
+struct DifferenceSearch {
+  const Differences* known = nullptr;
+  std::stop_token stop;
+  PauseGate* pause = nullptr;
+  Bytes read = 0;  ///< of both files of each pair; counted up
+};
+
 /// Reads pairs of namesakes of one length, the newest with each other one, until they differ; of all
 /// together four gigabytes at most. What cannot be read is left out.
 Differences firstDifferences(FileSystemReader& files, const Folder& root, const FindContext& context,
-                             const std::vector<Find>& namesakes, const Differences& known,
-                             const std::stop_token& stop);
+                             const std::vector<Find>& namesakes, DifferenceSearch& search,
+                             ProgressSink* progress = nullptr);
 
 /// Finds of the kind "namesakes", one a name: files of one name and kind, of a megabyte and more, that are
 /// not equal as far as is known. Nothing is read. A fact "differs-at" for each thing but the first: where it
-/// first differs from the first; all ones where that is not known.
+/// first differs from the first; all ones where that is not known. The newest is the first, and no plan takes
+/// it (`withoutNewest`). Of a name in many places the largest are told, and a fact "left-out".
 std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<EqualFiles>& groups,
                                 const Differences& differences = {});
+
+/// What a plan may take of a find of namesakes: all but the newest.
+Find withoutNewest(const FindContext& context, const Find& namesakes);
 
 }  // namespace zt

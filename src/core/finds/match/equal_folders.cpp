@@ -13,7 +13,7 @@ namespace zt {
 
 namespace {
 
-/// What a file counts as; nothing for one that is like no other.
+/// What a file or link counts as; nothing for one that is like no other.
 using KeyOf = std::function<std::optional<std::uint64_t>(NodeId)>;
 
 /// Digests of whole folders, from what their entries are called and count as; from the leaves upwards.
@@ -56,9 +56,11 @@ private:
       addNumber(below->second.low, text);
       return true;
     }
-    const auto key = tree_.kind(id) == EntryKind::file ? keyOf_(id) : std::nullopt;
+    const EntryKind kind = tree_.kind(id);
+    const auto key = kind == EntryKind::file || kind == EntryKind::symlink ? keyOf_(id) : std::nullopt;
     if (!key) return false;
     addNumber(*key, text);
+    if (kind == EntryKind::symlink) text.push_back('>');
     return true;
   }
 
@@ -99,7 +101,7 @@ public:
     for (std::size_t g = 0; g < groups.size(); ++g)
       for (const NodeId node : groups[g].nodes) {
         groupOf_.emplace(node, g);
-        if (tree_.isLinked(node)) groupOfInode_.emplace(tree_.inode(node), g);
+        if (const auto file = context.names.fileOf(node)) groupOfLinked_.emplace(*file, g);
       }
     weighAll();
   }
@@ -116,9 +118,9 @@ private:
 
   std::optional<std::size_t> groupFor(NodeId file) const {
     if (const auto at = groupOf_.find(file); at != groupOf_.end()) return at->second;
-    if (!tree_.isLinked(file)) return std::nullopt;
-    const auto at = groupOfInode_.find(tree_.inode(file));
-    return at == groupOfInode_.end() ? std::nullopt : std::optional(at->second);
+    const auto linked = context_.names.fileOf(file);
+    const auto at = linked ? groupOfLinked_.find(*linked) : groupOfLinked_.end();
+    return at == groupOfLinked_.end() ? std::nullopt : std::optional(at->second);
   }
 
   /// From the leaves upwards: how many files of each folder are equal to others, and whether all of them are.
@@ -128,9 +130,11 @@ private:
     for (NodeId id = static_cast<NodeId>(tree_.size()); id-- > 0;) {
       if (tree_.isGone(id)) continue;
       if (!tree_.isFolder(id)) {
-        const bool equal = tree_.kind(id) == EntryKind::file && groupFor(id);
-        grouped_[id] = equal;
-        all_[id] = equal || (tree_.kind(id) == EntryKind::file && tree_.length(id) == 0);
+        // Links and empty files are compared, and weigh nothing.
+        const bool file = tree_.kind(id) == EntryKind::file;
+        grouped_[id] = file && groupFor(id);
+        all_[id] = file ? grouped_[id] != 0 || tree_.length(id) == 0
+                        : tree_.kind(id) == EntryKind::symlink && groupFor(id);
         continue;
       }
       const FolderTotals& t = tree_.totals(id);
@@ -163,7 +167,7 @@ private:
   void findSame() {
     const KeyOf key = [this](NodeId file) -> std::optional<std::uint64_t> {
       constexpr std::uint64_t ofEmpty = ~std::uint64_t{0};
-      if (tree_.length(file) == 0) return ofEmpty;
+      if (tree_.kind(file) == EntryKind::file && tree_.length(file) == 0) return ofEmpty;
       const auto group = groupFor(file);
       return group ? std::optional<std::uint64_t>(*group) : std::nullopt;
     };
@@ -185,7 +189,7 @@ private:
   }
 
   void addSet(const std::vector<NodeId>& folders) {
-    EqualFiles set{0, {}, {}, {}};
+    EqualFiles set;
     for (const NodeId folder : folders)
       if (!covered(folder)) set.nodes.push_back(folder);
     if (set.nodes.size() < 2) return;
@@ -211,7 +215,9 @@ private:
       if (all_[folder] && grouped_[folder] >= fewest && mayGo(folder) && !keepsFor(folder) &&
           !holdsGone(folder))
         if (const NodeId other = holderOf(folder); other != noNode) {
-          const Keeper keeper = keeperOf(context_, {0, {}, {folder, other}, {}}, marks_, places);
+          EqualFiles both;
+          both.nodes = {folder, other};
+          const Keeper keeper = keeperOf(context_, both, marks_, places);
           const bool against = (keeper.node == folder && keeper.why != KeeperRule::firstOfEqual) ||
                                (isDated(other) && !isDated(folder));
           if (!against) {
@@ -275,9 +281,9 @@ private:
   const Marks& marks_;
   const KeeperOrder& order_;
   absl::flat_hash_map<NodeId, std::size_t> groupOf_;
-  absl::flat_hash_map<std::uint64_t, std::size_t> groupOfInode_;
-  std::vector<std::uint32_t> grouped_;  ///< by node
-  std::vector<bool> all_;               ///< by node
+  absl::flat_hash_map<std::uint32_t, std::size_t> groupOfLinked_;  ///< by `LinkNames::fileOf`
+  std::vector<std::uint32_t> grouped_;                             ///< by node
+  std::vector<bool> all_;                                          ///< by node
   std::vector<FolderCopy> found_;
 };
 
@@ -325,9 +331,8 @@ EqualFiles outside(const FindContext& context, const EqualFiles& group,
       if (folders.contains(up)) return true;
     return false;
   };
-  EqualFiles rest{group.length, group.digest, {}, group.sharing};
-  for (const NodeId node : group.nodes)
-    if (folders.empty() || !inOne(node)) rest.nodes.push_back(node);
+  EqualFiles rest = group;
+  std::erase_if(rest.nodes, [&](NodeId node) { return !folders.empty() && inOne(node); });
   std::erase_if(rest.sharing, [&](const auto& one) {
     return !std::binary_search(rest.nodes.begin(), rest.nodes.end(), one.first);
   });

@@ -20,7 +20,7 @@ struct FolderCopy {
 };
 
 /// Whole folders that are equal, or that others hold all files of; the outermost of each. Folders with links
-/// or special files in them, and what may not go, are left out.
+/// that were not compared or special files in them, and what may not go, are left out.
 std::vector<FolderCopy> folderCopies(const FindContext& context, const std::vector<EqualFiles>& groups,
                                      const Marks& marks, const KeeperOrder& order);
 

@@ -20,6 +20,7 @@ namespace {
 struct Candidate {
   NodeId node = noNode;
   bool failed = false;
+  bool thrownAway = false;
   Digest digest;
 };
 /// Neighbours in the list of candidates, all of one length.
@@ -52,6 +53,7 @@ public:
     std::stable_sort(alike.begin(), alike.end(),
                      [&](const Range& a, const Range& b) { return weight(a) > weight(b); });
     compareWhole(alike);
+    readForOthers();
     finish();
     return std::move(result_);
   }
@@ -63,10 +65,12 @@ private:
   static bool isShort(Bytes length) { return length <= FileContent::blockSize; }
 
   bool mayMatter(NodeId id) const {
-    if (tree_.kind(id) != EntryKind::file || tree_.isGone(id) || tree_.occupied(id) == 0) return false;
+    constexpr Bytes inlined = 4096;  // kept among the metadata, it takes no block of its own
+    if (tree_.kind(id) != EntryKind::file || tree_.isGone(id)) return false;
     const bool also = !options_.also.empty() && options_.also[id];
-    if (tree_.length(id) < std::max<Bytes>(1, also ? 1 : options_.least) || context_.inTrash[id])
-      return false;
+    if (tree_.occupied(id) == 0 && !(also && tree_.length(id) <= inlined)) return false;
+    if (tree_.length(id) < std::max<Bytes>(1, also ? 1 : options_.least)) return false;
+    if (context_.inTrash[id]) return options_.only.empty() && !isBeneathAny(context_.gain, id, holds_);
     const Standing standing = context_.standing[id];
     if (standing == Standing::spent || standing == Standing::rebuilds) return false;
     // What is a way back goes, or stays, with the whole that it lies in.
@@ -75,15 +79,17 @@ private:
     return options_.only.empty() || options_.only[id];
   }
   bool mayGo(NodeId id) const {
-    return context_.standing[id] > Standing::kept && !context_.part[id] && !context_.cannotGo(id);
+    return !context_.inTrash[id] && context_.standing[id] > Standing::kept && !context_.part[id] &&
+           !context_.cannotGo(id);
   }
 
   void findCandidates() {
     holds_ = holdFolders(tree_);
-    absl::flat_hash_set<std::uint64_t> inodes;
+    absl::flat_hash_set<std::uint32_t> seen;
     for (NodeId id = 1; id < tree_.size(); ++id) {
-      if (!mayMatter(id) || (tree_.isLinked(id) && !inodes.insert(tree_.inode(id)).second)) continue;
-      candidates_.push_back({id, false, {}});
+      if (!mayMatter(id)) continue;
+      const auto file = tree_.isLinked(id) ? context_.names.fileOf(id) : std::nullopt;
+      if (!file || seen.insert(*file).second) candidates_.push_back({id, false, context_.inTrash[id], {}});
     }
     std::stable_sort(candidates_.begin(), candidates_.end(), [&](const Candidate& a, const Candidate& b) {
       return tree_.length(a.node) > tree_.length(b.node);
@@ -101,7 +107,7 @@ private:
     std::map<std::pair<Bytes, Digest>, NodeId> bodies;
     std::vector<Candidate> kept;
     for (const Candidate& c : candidates_) {
-      const auto map = tree_.mayShare(c.node) ? mapDigest(c.node) : std::nullopt;
+      const auto map = tree_.mayShare(c.node) && !c.thrownAway ? mapDigest(c.node) : std::nullopt;
       const auto [body, isFirst] =
           map ? bodies.emplace(std::pair(tree_.length(c.node), *map), c.node) : std::pair(bodies.end(), true);
       if (isFirst)
@@ -111,7 +117,12 @@ private:
     }
     candidates_ = std::move(kept);
     for (const auto& [key, node] : bodies)
-      if (sharers_.contains(node)) stored_.push_back({key.first, key.second, {node}, {}});
+      if (sharers_.contains(node)) {
+        stored_.emplace_back();
+        stored_.back().length = key.first;
+        stored_.back().digest = key.second;
+        stored_.back().nodes = {node};
+      }
   }
 
   /// What shares its bytes is equal even where nothing else is equal to it.
@@ -121,6 +132,7 @@ private:
     for (EqualFiles& group : stored_) {
       if (told.contains(group.nodes.front())) continue;
       addSharers(group);
+      addBirths(group);
       result_.groups.push_back(std::move(group));
     }
   }
@@ -161,7 +173,7 @@ private:
     return candidates_.begin() + static_cast<std::ptrdiff_t>(i);
   }
 
-  /// Runs of two or more with one key in which something could go.
+  /// Runs of one key with two or more that were not thrown away, and in which something could go.
   template <class Key>
   std::vector<Range> rangesOf(const Key& key, Range in) {
     std::vector<Range> all;
@@ -169,7 +181,8 @@ private:
       std::size_t to = from + 1;
       while (to < in.to && key(candidates_[to]) == key(candidates_[from])) ++to;
       const bool any = std::any_of(at(from), at(to), [&](const Candidate& c) { return mayGo(c.node); });
-      if (to - from > 1 && any) all.push_back({from, to});
+      const auto there = std::count_if(at(from), at(to), [](const Candidate& c) { return !c.thrownAway; });
+      if (there > 1 && any) all.push_back({from, to});
       from = to;
     }
     return all;
@@ -195,7 +208,7 @@ private:
                             isShort(tree_.length(candidates_[i].node)) ? FileContent::blockSize : 8192);
       }
     order(tasks);
-    readAll(tasks, [&](FileContent& content, std::size_t i) {
+    readAll(candidates_, tasks, [&](FileContent& content, std::size_t i) {
       Candidate& c = candidates_[i];
       const Bytes length = tree_.length(c.node);
       if (isShort(length)) return digestOf(content, c);
@@ -225,10 +238,34 @@ private:
     for (std::size_t r = 0; r < ranges.size(); ++r)
       if (isShort(tree_.length(candidates_[ranges[r].from].node))) give(ranges[r]);
     readAll(
-        tasks, [&](FileContent& content, std::size_t i) { return digestOf(content, candidates_[i]); },
+        candidates_, tasks,
+        [&](FileContent& content, std::size_t i) { return digestOf(content, candidates_[i]); },
         [&](std::size_t i) {
           if (--open_[owner[i]].left == 0) give(open_[owner[i]].range);
         });
+  }
+
+  /// What another drive may have a copy of: read whole, so that it can be told by its content.
+  void readForOthers() {
+    if (options_.lengthsElsewhere.empty()) return;
+    absl::flat_hash_set<NodeId> read;
+    for (const auto& [node, digest] : result_.digests) read.insert(node);
+    absl::flat_hash_set<std::uint32_t> seen;
+    alone_.clear();
+    for (NodeId id = 1; id < tree_.size(); ++id) {
+      const bool asked = std::binary_search(options_.lengthsElsewhere.begin(),
+                                            options_.lengthsElsewhere.end(), tree_.length(id));
+      if (!asked || read.contains(id) || knownDigest(id) != nullptr || !mayMatter(id) ||
+          context_.inTrash[id] || !mayGo(id))
+        continue;
+      const auto file = tree_.isLinked(id) ? context_.names.fileOf(id) : std::nullopt;
+      if (file && !seen.insert(*file).second) continue;
+      alone_.push_back({id, false, false, {}});
+      needed_ += std::min(tree_.length(id), tree_.occupied(id));
+    }
+    std::vector<std::size_t> tasks(alone_.size());
+    for (std::size_t i = 0; i < tasks.size(); ++i) tasks[i] = i;
+    readAll(alone_, tasks, [&](FileContent& content, std::size_t i) { return digestOf(content, alone_[i]); });
   }
 
   const KnownContent* knownDigest(NodeId node) const {
@@ -293,7 +330,8 @@ private:
 
   using Work = std::function<Result<void>(FileContent&, std::size_t)>;
   using Done = std::function<void(std::size_t)>;
-  void readAll(const std::vector<std::size_t>& tasks, const Work& work, const Done& done = {}) {
+  void readAll(std::vector<Candidate>& of, const std::vector<std::size_t>& tasks, const Work& work,
+               const Done& done = {}) {
     std::atomic<std::size_t> next{0};
     const auto reader = [&] {
       FileContent content(options_.hash);
@@ -301,9 +339,9 @@ private:
         if (options_.pause != nullptr) options_.pause->pass(options_.stop);
         const auto read = work(content, tasks[t]);
         const std::scoped_lock lock(mutex_);
-        if (!read) leave(candidates_[tasks[t]], read.error());
+        if (!read) leave(of[tasks[t]], read.error());
         if (done) done(tasks[t]);
-        tell(candidates_[tasks[t]].node);
+        tell(of[tasks[t]].node);
       }
     };
     std::vector<std::jthread> others;
@@ -329,11 +367,69 @@ private:
   /// A range of which all has been read: its groups are known.
   void give(const Range& range) {
     for (const Range& r : split(range)) {
-      EqualFiles group{tree_.length(candidates_[r.from].node), candidates_[r.from].digest, {}, {}};
-      for (std::size_t i = r.from; i < r.to; ++i) group.nodes.push_back(candidates_[i].node);
+      EqualFiles group;
+      group.length = tree_.length(candidates_[r.from].node);
+      group.digest = candidates_[r.from].digest;
+      for (std::size_t i = r.from; i < r.to; ++i)
+        (candidates_[i].thrownAway ? group.thrownAway : group.nodes).push_back(candidates_[i].node);
       addSharers(group);
+      addBirths(group);
       if (found_) found_(group);
       result_.groups.push_back(std::move(group));
+    }
+  }
+
+  /// What was made first is the original, whatever its modification time says: a copy may keep that.
+  void addBirths(EqualFiles& group) const {
+    for (const NodeId node : group.nodes) {
+      const PathBytes path = tree_.path(node);
+      const auto folder = files_.openBeneath(root_, parentPath(path));
+      const auto stat = folder ? files_.stat(**folder, baseName(path)) : Result<EntryStat>(EntryStat{});
+      if (stat && stat->born != 0 && stat->inode == tree_.inode(node)) group.born.emplace(node, stat->born);
+    }
+  }
+
+  /// Links in folders that are alike, by what they say.
+  void compareLinks() {
+    std::map<Bytes, std::vector<NodeId>> byLength;
+    for (NodeId id = 1; id < options_.also.size(); ++id)
+      if (options_.also[id] && tree_.kind(id) == EntryKind::symlink && !tree_.isGone(id) &&
+          !context_.inTrash[id])
+        byLength[tree_.length(id)].push_back(id);
+    for (const auto& [length, nodes] : byLength) {
+      std::map<Digest, EqualFiles> bySaying;
+      for (const NodeId node : nodes) {
+        if (nodes.size() < 2 || options_.stop.stop_requested()) break;
+        const PathBytes path = tree_.path(node);
+        const auto folder = files_.openBeneath(root_, parentPath(path));
+        const auto says =
+            folder ? files_.readLink(**folder, baseName(path)) : Result<std::string>(PathBytes{});
+        if (!says || says->size() != length) continue;
+        const auto hash = options_.hash();
+        hash->add("link ");
+        hash->add(*says);
+        const Digest digest = hash->finish();
+        EqualFiles& group = bySaying[digest];
+        group.length = length;
+        group.digest = digest;
+        group.links = true;
+        group.nodes.push_back(node);
+      }
+      for (auto& [says, group] : bySaying)
+        if (group.nodes.size() > 1) result_.groups.push_back(std::move(group));
+    }
+  }
+
+  /// What was looked at to the end, with all of its length.
+  void noteCompared() {
+    if (result_.stopped) return;
+    result_.compared.assign(tree_.size(), false);
+    for (const Candidate& c : candidates_) {
+      if (c.failed) continue;
+      result_.compared[c.node] = true;
+      const auto others = sharers_.find(c.node);
+      if (others == sharers_.end()) continue;
+      for (const NodeId other : others->second) result_.compared[other] = true;
     }
   }
 
@@ -342,6 +438,8 @@ private:
     result_.read = read_;
     result_.needed = needed_;
     addStoredOnce();
+    compareLinks();
+    noteCompared();
     std::sort(result_.groups.begin(), result_.groups.end(), [](const EqualFiles& a, const EqualFiles& b) {
       return std::tuple(b.length * (b.nodes.size() - 1), a.nodes.front()) <
              std::tuple(a.length * (a.nodes.size() - 1), b.nodes.front());
@@ -361,6 +459,7 @@ private:
   ProgressSink* progress_;
   std::vector<NodeId> holds_;
   std::vector<Candidate> candidates_;
+  std::vector<Candidate> alone_;                              ///< that are read for what other drives have
   absl::flat_hash_map<NodeId, std::vector<NodeId>> sharers_;  ///< by the one that stands for them
   std::vector<EqualFiles> stored_;  ///< those that stand for others, by where their bytes lie
   std::vector<Open> open_;

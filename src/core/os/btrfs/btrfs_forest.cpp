@@ -108,8 +108,8 @@ private:
 }  // namespace
 
 /// struct btrfs_root_item: bytenr 176, flags 208, refs 216, level 238, uuid 247, parent_uuid 263,
-/// received_uuid 279, otime 339; generation 160. struct btrfs_root_ref: dirid 8, sequence 8, name length 2,
-/// name.
+/// received_uuid 279, ctransid 295, otransid 303, stransid 311, otime 339; generation 160. struct
+/// btrfs_root_ref: dirid 8, sequence 8, name length 2, name.
 void BtrfsRootReader::item(const BtrfsKey& key, std::string_view data) {
   const Fields f(data);
   constexpr std::uint64_t rootDirectory = 6;
@@ -119,6 +119,7 @@ void BtrfsRootReader::item(const BtrfsKey& key, std::string_view data) {
   if (key.type == rootItem) {
     auto& [s, tree] = roots_[key.object];
     s.readOnly = (f.le64(208) & 1) != 0;
+    s.changed = f.le64(295) > f.le64(303);
     s.going = f.le32(216) == 0;
     s.uuid = uuidDigits(f.part(247, 16));
     s.parentUuid = uuidDigits(f.part(263, 16));

@@ -156,6 +156,7 @@ Subvolume subvolumeOf(const struct btrfs_util_subvolume_info& info, PathBytes pa
   s.sent = s.receivedUuid.empty() ? 0 : info.stransid;
   s.made = info.otime.tv_sec * nsPerSecond + info.otime.tv_nsec;
   s.readOnly = (info.flags & BTRFS_ROOT_SUBVOL_RDONLY) != 0;
+  s.changed = info.ctransid > info.otransid;
   return s;
 }
 

@@ -17,7 +17,8 @@ public:
   Result<void> check(StepSite& site, const JournalRecord& record) const override {
     const auto meant = find(site, record);
     if (!meant) return tl::unexpected(meant.error());
-    if (!meant->isPoint()) return fail(Errc::changed, "drop", record.path);
+    if (!meant->isState() || (!meant->readOnly && meant->changed))
+      return fail(Errc::changed, "drop", record.path);
     if (meant->mounted) return fail(Errc::inUse, "drop", record.path, "mounted");
     return {};
   }

@@ -52,12 +52,15 @@ Result<void> HoldPlace::choose(JournalRecord& record) {
   const auto now = look(drive_, record.path);
   if (!now) return tl::unexpected(now.error());
   record.device = now->stat.device;
+  // The top of a subvolume has a number of its own; its name lies in the one around it, and moves there.
+  const auto around = drive_.files->stat(*now->parent, {});
+  if (!around) return tl::unexpected(around.error());
   Error last{Errc::otherDevice, "hold", record.path, 0, {}};
   for (const PathBytes& folder : foldersAbove(record.path)) {
     const auto base = drive_.files->openBeneath(*drive_.root, folder);
     if (!base) return tl::unexpected(base.error());
     const auto stat = drive_.files->stat(**base, {});
-    if (!stat || stat->device != record.device) continue;
+    if (!stat || stat->device != around->device) continue;
     if (const auto made = makeHoldIn(*base); !made) {
       last = made.error();
       if (last.code == Errc::noSpace) break;

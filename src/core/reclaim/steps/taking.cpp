@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/reclaim/steps/taking.h"
 
+#include "core/reclaim/still_alone.h"
 #include "core/reclaim/still_marked.h"
 
 namespace zt {
@@ -15,6 +16,8 @@ Result<void> stillMarked(StepSite& site, const JournalRecord& record) {
   const NodeId node = site.drive.nodeAt(record.path);
   if (node == noNode) return {};
   if (auto needs = checkNeeds(site.drive, node, record.device, site.holders); !needs) return needs;
+  if (record.promised.sure > 0)
+    if (auto alone = checkStillAlone(site.drive, node); !alone) return alone;
   return checkStillMarked(site.drive, node);
 }
 

@@ -16,7 +16,8 @@ enum PointBit : std::uint8_t {
   mounted = 4,
   holdsOthers = 8,
   foreign = 16,
-  received = 32
+  received = 32,
+  changed = 64
 };
 
 void putPoint(ByteWriter& w, const Point& p, const std::vector<NodeId>& numbers) {
@@ -26,7 +27,8 @@ void putPoint(ByteWriter& w, const Point& p, const std::vector<NodeId>& numbers)
   w.put(p.taken);
   w.put(static_cast<std::uint8_t>((p.readOnly ? readOnly : 0) | (p.isDefault ? isDefault : 0) |
                                   (p.mounted ? mounted : 0) | (p.holdsOthers ? holdsOthers : 0) |
-                                  (p.foreign ? foreign : 0) | (p.sent != 0 ? received : 0)));
+                                  (p.foreign ? foreign : 0) | (p.sent != 0 ? received : 0) |
+                                  (p.changed ? changed : 0)));
   if (p.sent != 0) w.put(p.sent);
 }
 
@@ -42,6 +44,7 @@ bool getPoint(ByteReader& r, Point& p, const SurveyTree& tree) {
   p.mounted = (bits & mounted) != 0;
   p.holdsOthers = (bits & holdsOthers) != 0;
   p.foreign = (bits & foreign) != 0;
+  p.changed = (bits & changed) != 0;
   if ((bits & received) != 0) p.sent = r.get<std::uint64_t>();
   return r.ok() && (p.node == noNode || (p.node < tree.size() && tree.isFolder(p.node)));
 }
@@ -51,7 +54,8 @@ public:
   Decoding(std::string_view bytes, const SurveyTree& tree) : r_(bytes), tree_(tree) {}
 
   HoldingsPtr read() {
-    const bool good = points() && sets() && extents() && files() && outside() && r_.atEnd();
+    const bool good = points() && sets() && extents() && files() && outside() &&
+                      (r_.atEnd() || read(h_->walked)) && r_.atEnd();
     return good ? std::move(h_) : nullptr;
   }
 
@@ -62,12 +66,14 @@ private:
     return r_.ok() && n <= r_.left();
   }
   bool points() {
-    std::uint64_t n = 0;
     h_->exact = r_.get<std::uint8_t>() != 0;
+    return read(h_->points);
+  }
+  bool read(std::vector<Point>& points) {
+    std::uint64_t n = 0;
     if (!count(n)) return false;
-    h_->points.resize(n);
-    return std::all_of(h_->points.begin(), h_->points.end(),
-                       [&](Point& p) { return getPoint(r_, p, tree_); });
+    points.resize(n);
+    return std::all_of(points.begin(), points.end(), [&](Point& p) { return getPoint(r_, p, tree_); });
   }
   bool sets() {
     std::uint64_t n = 0;
@@ -199,6 +205,8 @@ std::string encodeHoldings(const Holdings& h, const std::vector<NodeId>& numbers
     w.varint(one.bytes);
     w.varint(one.records);
   }
+  w.varint(h.walked.size());
+  for (const Point& p : h.walked) putPoint(w, p, numbers);
   return std::move(w.bytes);
 }
 

@@ -15,7 +15,7 @@ namespace zt {
 namespace {
 
 constexpr std::uint32_t magic = 0x5A545356;  // "ZTSV"
-constexpr std::uint32_t version = 6;
+constexpr std::uint32_t version = 7;
 constexpr std::uint32_t oldest = 2;  ///< that can still be read
 constexpr std::uint64_t mostPieceBytes = 64u << 20;
 constexpr std::size_t holdingsAPiece = 16u << 20;

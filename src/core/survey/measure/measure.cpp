@@ -53,6 +53,14 @@ SeenFiles seenFiles(const MeasurePorts& ports, const Drive& drive, const std::st
   return {named, named, nullptr};
 }
 
+/// What files are stored in, where what is less lies among the file system's own records, although it is
+/// counted as occupied: inline data of ext4, resident files of NTFS.
+Bytes blockOf(const Drive& drive, const MeasurePorts& ports, Bytes block) {
+  static constexpr std::string_view types[] = {"ext2", "ext3", "ext4", "ntfs", "ntfs3", "fuseblk"};
+  const bool inRecords = std::find(std::begin(types), std::end(types), drive.fsType) != std::end(types);
+  return inRecords && !ports.declared ? block : 0;
+}
+
 /// What has not reached the device yet has no place there: it is in no tree, no list of extents and no
 /// counter.
 void writeOut(const MeasurePorts& ports, const Drive& drive, const Folder& root) {
@@ -140,6 +148,7 @@ Result<SurveyPtr> measure(const MeasurePorts& ports, const Drive& drive, const P
   auto survey = newSurvey(drive, path, *ports.clock);
   options.expectedBytes = survey->wholeDrive ? before->used() : 0;
   options.now = survey->started;
+  options.block = blockOf(drive, ports, before->block);
   const auto seen = seenFiles(ports, drive, stop);
   if (seen.stored) (void)seen.stored->stat(**root, {});
   if (const auto walked = walk(seen.files, *root, options, stop, progress, survey); !walked)
@@ -192,6 +201,7 @@ Result<SurveyPtr> measureAgain(const MeasurePorts& ports, const Drive& drive, co
   if (seen.stored) learnSubvolumes(ports, **root, before->tree, folder, *seen.stored);
   options.now = survey->started;
   options.expectedBytes = before->tree.totals(folder).occupied;
+  options.block = blockOf(drive, ports, drive.usage.block);
   if (const auto walked = walk(seen.files, *at, options, stop, progress, fresh); !walked)
     return tl::unexpected(walked.error());
   if (fresh->partial) return fail(Errc::cancelled, "measure", before->tree.path(folder));

@@ -2,6 +2,7 @@
 #include "core/survey/measure/stored_files.h"
 
 #include <algorithm>
+#include <utility>
 
 #include "core/survey/measure/stored_holdings.h"
 
@@ -75,11 +76,13 @@ Result<void> StoredFiles::scan(const Folder& at, ScanSink& sink) {
       batch_.assign(entries.begin(), entries.end());
       for (auto& e : batch_) {
         if (e.stat.kind == EntryKind::folder && e.stat.inode == topOfSubvolume) mark(e);
-        if (!known_ || e.stat.device != device_) {
+        // The entries of a folder are its subvolume's, but for the tops of others and mounts: those are
+        // folders.
+        const bool own = e.stat.kind != EntryKind::folder;
+        if (!known_ || e.stat.device != device_ || (own && !asked_)) {
           known_ = true;
           device_ = e.stat.device;
-          // The entries of a folder are its subvolume's, but for the tops of others: those are folders.
-          if (e.stat.kind != EntryKind::folder) files_.learn(at_, device_);
+          if (own && !std::exchange(asked_, true)) files_.learn(at_, device_);
           tree_ = files_.treeOn(device_);
         }
         e.stat = files_.weigh(e.stat, tree_);
@@ -98,6 +101,7 @@ Result<void> StoredFiles::scan(const Folder& at, ScanSink& sink) {
     const Folder& at_;
     std::vector<ScannedEntry> batch_;
     bool known_ = false;
+    bool asked_ = false;  ///< which subvolume the folder's own entries are of
     std::uint64_t folder_ = 0;
     std::uint64_t own_ = 0;
     std::uint64_t device_ = 0;

@@ -32,26 +32,30 @@ private:
     for (std::size_t i = 0; i < sizes_.trees.size(); ++i) {
       const Subvolume& s = sizes_.trees[i].is;
       number_.push_back(~0u);
-      if (walked_[i] || s.going || !s.isPoint()) continue;
+      if (walked_[i] || s.going || !s.isState()) continue;
       number_.back() = static_cast<std::uint32_t>(holdings_->points.size());
-      const bool holdsOthers = std::any_of(sizes_.trees.begin(), sizes_.trees.end(),
-                                           [&](const auto& t) { return t.is.parent == s.id; });
-      Point point;
-      point.id = s.id;
-      point.uuid = s.uuid;
-      point.originUuid = s.parentUuid;
-      point.receivedUuid = s.receivedUuid;
-      point.path = s.path;
-      point.taken = s.made;
-      point.sent = s.sent;
-      point.readOnly = s.readOnly;
-      point.isDefault = s.isDefault;
-      point.mounted = s.mounted;
-      point.holdsOthers = holdsOthers;
-      holdings_->points.push_back(std::move(point));
+      holdings_->points.push_back(pointOf(s));
     }
     for (std::size_t i = 0; i < number_.size(); ++i)
       if (number_[i] == ~0u) number_[i] = holdings_->others();
+  }
+
+  Point pointOf(const Subvolume& s) const {
+    Point point;
+    point.id = s.id;
+    point.uuid = s.uuid;
+    point.originUuid = s.parentUuid;
+    point.receivedUuid = s.receivedUuid;
+    point.path = s.path;
+    point.taken = s.made;
+    point.sent = s.sent;
+    point.readOnly = s.readOnly;
+    point.changed = s.changed;
+    point.isDefault = s.isDefault;
+    point.mounted = s.mounted;
+    point.holdsOthers = std::any_of(sizes_.trees.begin(), sizes_.trees.end(),
+                                    [&](const auto& t) { return t.is.parent == s.id; });
+    return point;
   }
 
   /// The subvolume of every folder: its parent's, but for tops of others.
@@ -72,7 +76,12 @@ private:
       for (const std::size_t i : there == inFolder.end() ? std::vector<std::size_t>{} : there->second) {
         if (sizes_.trees[i].is.name != tree_.name(id)) continue;
         own = sizes_.trees[i].is.id;
-        if (number_[i] < holdings_->points.size()) holdings_->points[number_[i]].node = id;
+        if (number_[i] < holdings_->points.size()) {
+          holdings_->points[number_[i]].node = id;
+        } else if (walked_[i] && sizes_.trees[i].is.isState()) {
+          holdings_->walked.push_back(pointOf(sizes_.trees[i].is));
+          holdings_->walked.back().node = id;
+        }
       }
     }
   }

@@ -64,8 +64,16 @@ public:
         walk_.tree.stage(writer, listing, e.name, shown);
       } else {
         if (e.stat.point) closed.push_back(listing.size());
-        walk_.tree.stage(writer, listing, e.name, e.stat);
-        if (now != 0 && e.stat.kind == EntryKind::file) field.add(e.stat.modified, e.stat.occupied, now);
+        const Bytes inRecords = walk_.options.block == 0 ? 0 : e.stat.occupied % walk_.options.block;
+        if (inRecords == 0) {
+          walk_.tree.stage(writer, listing, e.name, e.stat);
+        } else {
+          EntryStat shown = e.stat;
+          shown.occupied -= inRecords;
+          walk_.tree.stage(writer, listing, e.name, shown);
+        }
+        if (now != 0 && e.stat.kind == EntryKind::file)
+          field.add(e.stat.modified, e.stat.occupied - inRecords, now);
       }
     }
     return !walk_.stop.stop_requested();

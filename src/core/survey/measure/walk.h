@@ -14,8 +14,11 @@ namespace zt {
 
 /// How to walk.
 struct WalkOptions {
-  unsigned threads = 0;              ///< 0: as many as the machine has cores, at most 8
-  Bytes expectedBytes = 0;           ///< used bytes known beforehand, for the progress; 0 if unknown
+  unsigned threads = 0;     ///< 0: as many as the machine has cores, at most 8
+  Bytes expectedBytes = 0;  ///< used bytes known beforehand, for the progress; 0 if unknown
+  /// What files are stored in. Less than one of these lies among the file system's own records (inline data,
+  /// resident files) and frees nothing; 0 where occupied bytes are to be taken as they are.
+  Bytes block = 0;
   TimeNs now = 0;                    ///< by which ages count for the live field; 0: the field stays empty
   std::shared_ptr<PauseGate> pause;  ///< workers wait there between two folders
   /// When the system does not answer a single call within this time, the folder is given up and the walk goes

@@ -19,6 +19,7 @@ struct Point {
   TimeNs taken = 0;                            ///< by the clock of then; to be shown
   std::uint64_t sent = 0;                      ///< of what was received: its sender's generation
   bool readOnly = true;
+  bool changed = false;    ///< something was written into it since it was made
   bool isDefault = false;  ///< is what starts where nobody says which
   bool mounted = false;
   bool holdsOthers = false;  ///< other subvolumes lie in it
@@ -32,6 +33,9 @@ struct Point {
 struct Holdings {
   /// Numbers in `sets`: the points by their place here, then these two.
   std::vector<Point> points;
+  /// States that can be gone on in and were walked: their files are the survey's, so that they hold nothing
+  /// beside it. Not numbered.
+  std::vector<Point> walked;
   std::uint32_t others() const { return static_cast<std::uint32_t>(points.size()); }  ///< is there, and stays
   std::uint32_t unseen() const { return others() + 1; }  ///< somebody may: it was not looked
   NumberSets sets;

@@ -17,6 +17,8 @@ PointsPicture pictureOf(const PointModel& model, const PointSeries& series, Time
     const Point& p = model[i];
     QString name = dateText(p.taken) + QStringLiteral(" · ") + say(&Words::ago, p.taken, now);
     if (!p.words.empty()) name += QStringLiteral(" · ") + say(&Words::path, p.words);
+    if (i < model.kept() && !p.readOnly)
+      name += QStringLiteral(" · ") + say(&Words::writablePoint, p.changed);
     const PointLock lock = model.lock(i);
     const bool stays = lock != PointLock::none && lock != PointLock::foreign;
     if (stays) name += QStringLiteral(" · ") + PointsLine::tr("stays: %1").arg(say(&Words::pointLock, lock));
@@ -62,44 +64,83 @@ void PointsView::show(const Find& find, const ContextPtr& context) {
   if (!isVisibleTo(parentWidget()) || !point) return;
   series_ = &context->points.seriesOf(*point);
   line_->show(pictureOf(context->points, *series_, context->options.now));
-  addRules(*context);
+  addRules();
   tellSum();
 }
 
-/// Each rule says what it would free before it is chosen.
-void PointsView::addRules(const FindContext& context) {
+/// The rules of the command line, each with what it would free before it is chosen; those with an amount with
+/// a box for it.
+void PointsView::addRules() {
   while (QLayoutItem* old = rules_->takeAt(0)) {
     delete old->widget();
     delete old;
   }
-  const std::pair<const char*, QString> rules[] = {{"newest 1", tr("Keep the newest")},
-                                                   {"newest 3", tr("Keep the newest 3")},
-                                                   {"weekly", tr("Keep one a week")},
-                                                   {"monthly", tr("Keep one a month")},
-                                                   {"younger 30d", tr("Keep those of the last 30 days")},
-                                                   {"share 5%", tr("Keep what fits in 5 % of the drive")}};
-  std::vector<bool> before;  // of two rules that come to the same the first is enough
-  for (const auto& [words, sentence] : rules) {
-    auto go =
-        pointsToGo(context.points, *parsePolicy(words), context.survey.usage.capacity, context.options.now);
-    std::vector<bool> here(series_->points.size(), false);
-    for (std::size_t i = 0; i < here.size(); ++i) here[i] = go[series_->points[i]];
-    GainModel::Points only(context.points.size(), false);
-    for (std::size_t i = 0; i < here.size(); ++i) only[series_->points[i]] = here[i];
-    const auto count = std::count(here.begin(), here.end(), true);
-    if (count == 0 || here == before) continue;
-    before = here;
-    auto* rule =
-        new QPushButton((count == 1 ? tr("%1: %2 goes, %3 come free") : tr("%1: %2 go, %3 come free"))
-                            .arg(sentence, say(&Words::number, static_cast<std::uint64_t>(count)),
-                                 say(&Words::bytes, context.points.of(only).frees)),
-                        this);
-    rule->setObjectName(QStringLiteral("rule ") + QString::fromLatin1(words));
-    rule->setFlat(true);
-    rule->setStyleSheet(QStringLiteral("text-align:left;padding:2px 4px"));
-    connect(rule, &QPushButton::clicked, this, [this, here] { line_->setPicked(here); });
-    rules_->addWidget(rule);
+  addRule({"newest", "", tr("Keep the newest")}, nullptr);
+  addRule({"newest", "", tr("Keep the newest %1")}, amount("newest", 2, 9999, 3));
+  addRule({"daily", "", tr("Keep one a day")}, nullptr);
+  addRule({"weekly", "", tr("Keep one a week")}, nullptr);
+  addRule({"monthly", "", tr("Keep one a month")}, nullptr);
+  addRule({"younger", "d", tr("Keep those of the last %1 days")}, amount("younger", 1, 36'499, 30));
+  addRule({"share", "%", tr("Keep what fits in %1 % of the drive")}, amount("share", 0, 100, 5));
+}
+
+QSpinBox* PointsView::amount(const char* rule, int least, int most, int usual) {
+  auto* box = new QSpinBox;
+  box->setObjectName(QStringLiteral("amount ") + QString::fromLatin1(rule));
+  box->setRange(least, most);
+  box->setValue(usual);
+  return box;
+}
+
+void PointsView::addRule(const Rule& rule, QSpinBox* amount) {
+  auto* row = new QWidget(this);
+  auto* box = new QHBoxLayout(row);
+  box->setContentsMargins(0, 0, 0, 0);
+  auto* button = new QPushButton(row);
+  const bool bare = amount == nullptr && rule.words == "newest";
+  button->setObjectName(QStringLiteral("rule ") + QString::fromStdString(rule.words) +
+                        (bare ? QStringLiteral(" 1") : QString()));
+  button->setFlat(true);
+  button->setStyleSheet(QStringLiteral("text-align:left;padding:2px 4px"));
+  box->addWidget(button, 1);
+  if (amount != nullptr) {
+    amount->setAccessibleName(rule.sentence.arg(QStringLiteral("…")));
+    box->addWidget(amount);
   }
+  const auto tell = [this, rule, amount, button] {
+    const std::vector<bool> here = picksOf(rule, amount);
+    GainModel::Points only(context_->points.size(), false);
+    for (std::size_t i = 0; i < here.size(); ++i) only[series_->points[i]] = here[i];
+    const auto count = static_cast<std::uint64_t>(std::count(here.begin(), here.end(), true));
+    const QString sentence = amount != nullptr ? rule.sentence.arg(amount->value()) : rule.sentence;
+    button->setEnabled(count > 0);
+    button->setText(count == 0
+                        ? tr("%1: none goes").arg(sentence)
+                        : (count == 1 ? tr("%1: %2 goes, %3 come free") : tr("%1: %2 go, %3 come free"))
+                              .arg(sentence, say(&Words::number, count),
+                                   say(&Words::bytes, context_->points.of(only).frees)));
+  };
+  const auto pick = [this, rule, amount] { line_->setPicked(picksOf(rule, amount)); };
+  tell();
+  connect(button, &QPushButton::clicked, this, pick);
+  if (amount != nullptr) connect(amount, qOverload<int>(&QSpinBox::valueChanged), this, tell);
+  if (amount != nullptr)
+    connect(amount, &QSpinBox::editingFinished, this, [amount, pick] {
+      if (amount->hasFocus()) pick();  // Enter, not leaving it
+    });
+  rules_->addWidget(row);
+}
+
+/// What would go of the series by a rule, by places in it.
+std::vector<bool> PointsView::picksOf(const Rule& rule, const QSpinBox* amount) const {
+  std::string words = rule.words;
+  if (amount != nullptr) words += " " + std::to_string(amount->value()) + rule.unit;
+  if (words == "newest") words = "newest 1";
+  const auto go = pointsToGo(context_->points, *parsePolicy(words), context_->survey.usage.capacity,
+                             context_->options.now);
+  std::vector<bool> here(series_->points.size(), false);
+  for (std::size_t i = 0; i < here.size(); ++i) here[i] = go[series_->points[i]];
+  return here;
 }
 
 std::vector<bool> PointsView::chosen() const {

@@ -6,6 +6,7 @@
 #include "core/finds/find_context.h"
 
 class QLabel;
+class QSpinBox;
 class QVBoxLayout;
 class QPushButton;
 
@@ -29,7 +30,15 @@ protected:
   void keyPressEvent(QKeyEvent* event) override;
 
 private:
-  void addRules(const FindContext& context);
+  struct Rule {
+    std::string words;  ///< as on the command line, without an amount
+    std::string unit;   ///< after the amount
+    QString sentence;   ///< %1 stands for the amount
+  };
+  void addRules();
+  void addRule(const Rule& rule, QSpinBox* amount);
+  static QSpinBox* amount(const char* rule, int least, int most, int usual);
+  std::vector<bool> picksOf(const Rule& rule, const QSpinBox* amount) const;
   void tellSum();
   void plan();
   std::vector<bool> chosen() const;  ///< by places in the model

@@ -115,6 +115,26 @@ TEST_F(Folders, LinksAndKeptThingsMakeItNoWhole) {
   EXPECT_EQ(look(marks), Said{}) << "both keep something";
 }
 
+/// Links are compared by what they say, tiny files though they take no block, empty things as such.
+TEST_F(Folders, LinksAndTinyThingsAreCompared) {
+  const auto make = [&](const std::string& top, const std::string& target, const std::string& tiny) {
+    for (int i = 0; i < 3; ++i) put(top + "/p" + std::to_string(i), i);
+    files->point(top + "/latest", target);
+    files->add(top + "/note", tiny)->stat.occupied = 0;
+    files->add(top + "/empty", "");
+    files->add(top + "/nothing/", "");
+  };
+  make("a", "p2", "three hundred");
+  make("b", "p2", "three hundred");
+  EXPECT_EQ(look(), (Said{"b -> a same"}));
+  for (const EqualFiles& group : groups)
+    EXPECT_EQ(duplicateFind(*context, group, {}, usualOrder()).has_value(), !group.links);
+  make("b", "p1", "three hundred");
+  EXPECT_EQ(look(), Said{}) << "its link leads elsewhere";
+  make("b", "p2", "three-hundred");
+  EXPECT_EQ(look(), Said{}) << "one letter of a file that takes no block";
+}
+
 TEST_F(Folders, EmptyFilesAloneMakeNothingEqual) {
   for (const char* top : {"a", "b"})
     for (const char* name : {"one", "two", "three"}) files->add(std::string(top) + "/" + name, "");

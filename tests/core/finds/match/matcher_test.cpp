@@ -6,6 +6,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <filesystem>
 #include <fstream>
 #include <random>
 #include <set>
@@ -22,6 +23,7 @@
 #include "support/temp_folder.h"
 
 namespace zt::test {
+namespace fs = std::filesystem;
 namespace {
 
 using Groups = std::set<std::set<std::string>>;
@@ -29,14 +31,14 @@ using Groups = std::set<std::set<std::string>>;
 struct Matched : ::testing::Test {
   void put(const std::string& path, const std::string& content) { files->add(path, content); }
   void look() {
-    survey = surveyOf(files, "/");
+    survey = surveyOf(files, top);
     FindOptions options;
     options.now = survey->finished;
     options.kinds = KindTable::ofThisMachine().value_or(KindTable());
     context = std::make_shared<FindContext>(survey, PlaceMap(systems, {}), options);
   }
   MatchResult run(MatchOptions options = {}) {
-    const auto root = files->openRoot("/").value();
+    const auto root = files->openRoot(top).value();
     return match(*files, *root, *context, options, {}, nullptr);
   }
   Groups groups(const MatchResult& result) const {
@@ -50,6 +52,7 @@ struct Matched : ::testing::Test {
   }
   std::shared_ptr<MemoryFileSystem> files = std::make_shared<MemoryFileSystem>();
   std::vector<SystemRoot> systems;
+  std::string top = "/";
   std::shared_ptr<Survey> survey;
   ContextPtr context;
 };
@@ -172,6 +175,49 @@ TEST_F(Matched, KeepsTheOneThatTheRulesSay) {
   EXPECT_EQ(keeper({{"a/x", 9}, {"z/x", 5}}, marks, usualOrder()), "z/x said-keep");
 }
 
+/// What was made first is the original, though a copy may have kept an older date.
+TEST_F(Matched, OlderIsWhatWasMadeFirst) {
+  for (const char* path : {"a/x", "z/x"}) put(path, "the same");
+  files->age("a/x", 1 * nsPerDay);
+  files->age("z/x", 2 * nsPerDay);
+  look();
+  EqualFiles group = run().groups.at(0);
+  EXPECT_EQ(group.born.size(), 2u);
+  const NodeId a = *survey->tree.find("a/x"), z = *survey->tree.find("z/x");
+  EXPECT_EQ(keeperOf(*context, group, {}, usualOrder()).node, a) << "made at once: by the date";
+  group.born = {{a, 500 * nsPerDay}, {z, 400 * nsPerDay}};
+  EXPECT_EQ(keeperOf(*context, group, {}, usualOrder()).node, z);
+  group.born = {{a, 500 * nsPerDay}};
+  EXPECT_EQ(keeperOf(*context, group, {}, usualOrder()).node, a) << "of one it is not known";
+}
+
+/// A file of two names gives its bytes only with both; one of which a name lies elsewhere gives nothing.
+TEST_F(Matched, ACopyGoesWithAllItsNames) {
+  put("a/x", noise(9'000, 1));
+  put("b/x", noise(9'000, 1));
+  files->link("b/x", "c/y");
+  files->age("a/x", 1);
+  look();
+  const MatchResult result = run();
+  ASSERT_EQ(result.groups.size(), 1u);
+  const auto find = duplicateFind(*context, result.groups[0], {}, usualOrder());
+  ASSERT_TRUE(find);
+  ASSERT_EQ(find->items.size(), 2u);
+  EXPECT_EQ(find->items[0].path, "b/x");
+  EXPECT_EQ(find->items[1].path, "c/y");
+  EXPECT_EQ(find->gain.sure, 12'288u);
+  // One of its names lies outside what was measured.
+  put("in/a/x", noise(7'000, 2));
+  put("in/b/x", noise(7'000, 2));
+  files->age("in/a/x", 1);
+  top = "/in";
+  look();
+  ASSERT_TRUE(duplicateFind(*context, run().groups.at(0), {}, usualOrder()));
+  files->link("in/b/x", "out/y");
+  look();
+  EXPECT_FALSE(duplicateFind(*context, run().groups.at(0), {}, usualOrder()));
+}
+
 /// Two that the system needs and one that lies about: only that one is a copy too many.
 TEST_F(Matched, NoCopyThatTheSystemNeedsGoes) {
   systems = {{"", "", SystemFamily::linuxFamily, true, false}};
@@ -197,6 +243,36 @@ TEST_F(Matched, WhatLiesInATrashIsNotCompared) {
   look();
   ASSERT_TRUE(context->inTrash[*survey->tree.find("home/kim/.local/share/Trash/files/one.odt")]);
   EXPECT_EQ(groups(run()), Groups{});
+  // Beside a real copy it is named, and goes with its trash.
+  put("home/kim/old/one.odt", content);
+  look();
+  const MatchResult result = run();
+  ASSERT_EQ(result.groups.size(), 1u);
+  EXPECT_EQ(result.groups[0].nodes.size(), 2u);
+  EXPECT_EQ(result.groups[0].thrownAway.size(), 2u);
+  const auto find = duplicateFind(*context, result.groups[0], {}, usualOrder());
+  ASSERT_TRUE(find);
+  EXPECT_EQ(find->items.size(), 1u);
+  EXPECT_EQ(numberIn(*find, "in-trash"), 2u);
+  EXPECT_EQ(textIn(*find, "in-trash-at"), "home/kim/.local/share/Trash/files/one.odt");
+}
+
+/// A name in very many places is told with the largest of them; no plan takes the newest.
+TEST_F(Matched, ANameInManyPlacesIsTold) {
+  for (int i = 0; i < 60; ++i) {
+    const std::string path = "d" + std::to_string(100 + i) + "/film.mkv";
+    put(path, noise(1'000'000 + static_cast<std::size_t>(i) * 5000, static_cast<unsigned>(i)));
+    files->age(path, (i + 1) * nsPerDay);
+  }
+  look();
+  const auto finds = namesakeFinds(*context, run().groups);
+  ASSERT_EQ(finds.size(), 1u);
+  EXPECT_EQ(finds[0].items.size(), 50u);
+  EXPECT_EQ(numberIn(finds[0], "left-out"), 10u);
+  EXPECT_EQ(finds[0].items.front().path, "d159/film.mkv");
+  const Find rest = withoutNewest(*context, finds[0]);
+  EXPECT_EQ(rest.items.size(), 49u);
+  for (const Subject& item : rest.items) EXPECT_NE(item.path, "d159/film.mkv");
 }
 
 TEST_F(Matched, PutsNamesakesSideBySide) {
@@ -483,6 +559,67 @@ TEST_F(Copying, AFolderMayGoWithAllItsCopies) {
   ASSERT_TRUE(job->planBook().addPaths({"trip"}, "discard"));
   EXPECT_EQ(run().lines.at(0).state, LineOutcome::State::done);
   EXPECT_FALSE(t.has("drive/trip"));
+}
+
+/// What lies nowhere else is said before it goes, though nothing forbids it.
+TEST_F(Copying, TheConsentNamesLastCopies) {
+  t.file("drive/trip/one.jpg", noise(900'000, 5));
+  t.file("drive/trip/again.jpg", noise(900'000, 5));
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  ASSERT_TRUE(match());
+  ASSERT_TRUE(job->planBook().addPaths({"trip"}, "discard"));
+  const Consent consent = job->planBook().toldConsent();
+  ASSERT_EQ(consent.lines.size(), 1u);
+  EXPECT_EQ(consent.lines[0].lost.lastCopies, 1u);
+  EXPECT_TRUE(consent.lines[0].lost.lastCopy.starts_with("trip/"));
+  t.file("drive/other/one.jpg", noise(900'000, 5));
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  ASSERT_TRUE(match());
+  EXPECT_EQ(job->planBook().toldConsent().lines.at(0).lost.lastCopies, 0u);
+}
+
+/// A copy of two names goes with both; of what stays, one name may go: the file does not.
+TEST_F(Copying, NamesAreNotFiles) {
+  fs::create_hard_link(t / "drive/c/one.wav", t / "drive/b/again.wav");
+  t.age("drive/a/one.wav", 9);
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  ASSERT_TRUE(match());
+  ASSERT_EQ(duplicates()->items.size(), 2u);
+  EXPECT_GE(duplicates()->gain.sure, 2'000'000u);
+  // All names of the copy, and with the original that would be the last.
+  EXPECT_EQ(codeOf(job->planBook().addPaths({"a/one.wav", "b/again.wav", "c/one.wav"}, "discard")),
+            Errc::lastCopy);
+  ASSERT_TRUE(job->planBook().addPaths({"a/one.wav", "c/one.wav"}, "discard"));
+  EXPECT_EQ(run().lines.at(0).state, LineOutcome::State::done);
+  EXPECT_EQ(t.read("drive/b/again.wav"), noise(2'000'000, 1));
+}
+
+/// The newest of one name stays, however they are planned; equal ones are no namesakes, however short.
+TEST_F(Copying, OfNamesakesTheNewestStays) {
+  for (int i = 0; i < 3; ++i) {
+    const std::string path = "drive/v" + std::to_string(i) + "/trip.mkv";
+    t.file(path, noise(1'500'000, 20 + static_cast<unsigned>(i)));
+    t.age(path, 30 - i);
+  }
+  t.file("drive/v3/trip.mkv", noise(1'500'000, 22));
+  t.age("drive/v3/trip.mkv", 40);
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  MatchBook::Options options;
+  options.least = 5'000'000;
+  ASSERT_TRUE(job->contents().match(options, nullptr));
+  const Find* namesakes = nullptr;
+  for (const Find& f : *job->surveys().finds())
+    if (f.kind == "namesakes" && f.place == "trip.mkv") namesakes = &f;
+  ASSERT_NE(namesakes, nullptr);
+  EXPECT_EQ(namesakes->items.size(), 3u) << "of equal ones one stands for both";
+  const PathBytes newest = namesakes->items.front().path;
+  ASSERT_TRUE(job->planBook().add({namesakes->id}, ""));
+  ASSERT_EQ(job->planBook().plan().lines.size(), 1u);
+  EXPECT_EQ(job->planBook().plan().lines[0].items.size(), 2u);
+  for (const Subject& item : job->planBook().plan().lines[0].items) EXPECT_NE(item.path, newest);
+  Narrowing by;
+  by.only = {newest};
+  EXPECT_EQ(codeOf(job->planBook().add({namesakes->id}, "", by)), Errc::lastCopy);
 }
 
 /// A proposal of what may go leaves one of equal files, and says no more than that it does not reach.
