@@ -12,7 +12,7 @@ TEST(CliStatus, IsTheDocumentedOneOfEveryError) {
   const std::set<Errc> safety{Errc::bedrock,   Errc::kept,     Errc::asleep,  Errc::outsideRoot,
                               Errc::noConsent, Errc::onDrive,  Errc::changed, Errc::inUse,
                               Errc::conflict,  Errc::imported, Errc::away,    Errc::lastCopy,
-                              Errc::unclean,   Errc::unmet};
+                              Errc::unclean,   Errc::unmet,    Errc::pinned};
   for (int i = 0; i < errorCodes; ++i) {
     const auto code = static_cast<Errc>(i);
     const bool misused = code == Errc::badInput || code == Errc::tooMuch;

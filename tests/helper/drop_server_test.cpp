@@ -71,13 +71,18 @@ TEST(DropServer, RefusesTheNewestAndTheLockedThoughOrdered) {
   talk.drive->all[0].mounted = true;
   talk.drive->all[1].isDefault = true;
   talk.drive->add(400, "0c").parent = 258;
-  talk.drive->add(260).readOnly = false;
-  ASSERT_TRUE(talk.begin({256, 257, 258, 259, 260, 300}).contains("result"));
+  auto& worked = talk.drive->add(260);
+  worked.readOnly = false;
+  worked.changed = true;
+  talk.drive->add(261).readOnly = false;
+  ASSERT_TRUE(talk.begin({256, 257, 258, 259, 260, 261, 300}).contains("result"));
   EXPECT_EQ(talk.problem(256), "in-use");
   EXPECT_EQ(talk.problem(257), "bedrock");
   EXPECT_EQ(talk.problem(258), "bedrock") << "another one lies in it";
   EXPECT_EQ(talk.problem(259), "last-copy");
-  EXPECT_EQ(talk.problem(260), "changed") << "somebody may have gone on in it";
+  EXPECT_EQ(talk.problem(260), "bedrock") << "somebody went on in it";
+  EXPECT_EQ(talk.problem(261), "last-copy")
+      << "the newest, and 259 the newest of those that nobody can go on in";
   EXPECT_EQ(talk.problem(300), "last-copy");
   EXPECT_TRUE(talk.drive->gone.empty());
 }

@@ -183,6 +183,7 @@ TEST_F(WritableStates, AreToldWhereTheyWereWalkedAndGoAsFiles) {
   EXPECT_TRUE(points[work].changed);
   EXPECT_FALSE(points[layer].changed);
   EXPECT_EQ(points.lock(work), PointLock::writable);
+  EXPECT_EQ(points.lock(pointAt(*job, "kept")), PointLock::newest);
   EXPECT_GE(points.own(work), 16'000'000u);
   EXPECT_TRUE(points.exact(points.seriesOf(work)));
   for (const char* rule : {"newest 1", "younger 0d", "share 0%"}) {
@@ -215,6 +216,7 @@ TEST_F(WritableStates, AreWeighedWhereTheyLieBesideWhatIsMeasured) {
   ASSERT_EQ(points.size(), 3u);
   const std::uint32_t work = pointAt(*job, "work"), layer = pointAt(*job, "layer");
   EXPECT_EQ(points.lock(work), PointLock::writable);
+  EXPECT_EQ(points.lock(pointAt(*job, "kept")), PointLock::newest) << "the last that nobody can go on in";
   EXPECT_GE(points.own(work), 16'000'000u);
   const Statement& s = job->surveys().survey()->statement;
   EXPECT_LE(std::abs(s[StatementLine::unexplained]),

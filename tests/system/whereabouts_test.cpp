@@ -173,5 +173,51 @@ TEST_F(Whereabouts, DeploymentsAndSmallSystemsAreBedrock) {
   }
 }
 
+/// A drive that is not there, another one in its place, and the same one elsewhere are told apart; where it
+/// is elsewhere its job goes on.
+TEST(WhereaboutsOfADrive, UnpluggedReplacedAndElsewhere) {
+  LoopDrive drive("ext4", Bytes{100} << 20);
+  LoopDrive other("ext4", Bytes{64} << 20);
+  ZT_NEEDS(drive);
+  ZT_NEEDS(other);
+  put(drive / "old/one.bin", 3'000'000);
+  put(drive / "old/keep.bin", 1'000'000);
+  const TempFolder t;
+  const std::string file = t / "a.ztjob";
+  {
+    auto job = Job::create(realWorkshop(), drive.path(), false, {file}).value();
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    ASSERT_TRUE(job->planBook().addPaths({"old/one.bin"}, "discard"));
+  }
+  const std::string place = drive.path(), image = drive.image();
+  const auto reclaims = [&] {
+    auto job = Job::open(realWorkshop(), file).value();
+    return job->reclaim(job->consent().token, {});
+  };
+  ASSERT_EQ(::umount(place.c_str()), 0);
+  EXPECT_EQ(codeOf(reclaims()), Errc::away) << "unplugged";
+  {
+    const Mounted instead(other.path(), place, nullptr, MS_BIND);
+    ASSERT_TRUE(instead.done());
+    const auto refused = reclaims();
+    ASSERT_EQ(codeOf(refused), Errc::changed);
+    EXPECT_EQ(refused.error().detail, "another drive lies there now");
+  }
+  const std::string elsewhere = t / "elsewhere", twin = t / "twin";
+  fs::create_directories(elsewhere);
+  fs::create_directories(twin);
+  must(runProgram({"/bin/cp", image, t / "copy"}).status == 0, "cp");
+  ASSERT_EQ(runProgram({"/usr/bin/mount", "-o", "loop", image, elsewhere}).status, 0);
+  ASSERT_EQ(runProgram({"/usr/bin/mount", "-o", "loop", t / "copy", twin}).status, 0);
+  EXPECT_EQ(codeOf(reclaims()), Errc::away) << "there are two, and nobody can tell which it is";
+  ASSERT_EQ(::umount(twin.c_str()), 0);
+  const auto done = reclaims();
+  ASSERT_TRUE(done) << name(done.error().code);
+  EXPECT_EQ(done->lines.at(0).state, LineOutcome::State::done);
+  EXPECT_FALSE(fs::exists(elsewhere + "/old/one.bin"));
+  EXPECT_TRUE(fs::exists(elsewhere + "/old/keep.bin"));
+  ASSERT_EQ(::umount(elsewhere.c_str()), 0);
+}
+
 }  // namespace
 }  // namespace zt::test

@@ -14,6 +14,9 @@ namespace {
 /// this size at least.
 constexpr Bytes unitOfNew = Bytes{64} * 1024;
 
+/// What drives store files in; a hole is as large at least.
+constexpr Bytes block = 4096;
+
 class Look {
 public:
   Look(DiskBytes& file, const DiskImage& image, const ImageOptions& options)
@@ -77,7 +80,7 @@ private:
     return asItLies ? image_.unit : std::max(image_.unit, unitOfNew);
   }
 
-  /// Units of zeros among what the file has room for, as stretches of the guest's disk. What is packed gives
+  /// Blocks of zeros among what the file has room for, as stretches of the guest's disk. What is packed gives
   /// next to nothing.
   Result<void> findZeros() {
     facts_.zerosRead = options_.readZeros;
@@ -88,8 +91,8 @@ private:
     }
     if (!options_.readZeros) return {};
     GuestDisk disk(file_, image_);
-    const Bytes unit = zeroUnit();
-    std::vector<char> buffer(static_cast<std::size_t>(std::max<Bytes>(unit, Bytes{1} << 20)));
+    const Bytes unit = std::min(image_.unit, block);
+    std::vector<char> buffer(std::size_t{1} << 20);
     for (const Stretch& stretch : plain)
       for (Bytes at = (stretch.from + unit - 1) / unit * unit; at + unit <= stretch.to;) {
         if (options_.stop.stop_requested()) return fail(Errc::cancelled, "image");
@@ -111,31 +114,39 @@ private:
   }
 
   void weigh() {
-    const Bytes zeros = sum(zeros_);
+    // Where they were not read they are what the tables say, whole as they are.
+    const Bytes zeros = facts_.zerosRead ? common(plainRuns(), zeros_, zeroUnit()) : sum(zeros_);
     facts_.least = std::min(image_.unused + zeros, facts_.outside);
     // Where the file system packs what it stores, bytes of the file are not bytes of the drive.
     const Bytes told = storedInFile() + image_.unused;
     if (facts_.outside < told) facts_.least -= std::min(facts_.least, told - facts_.outside);
     std::vector<Stretch> gone = zeros_;
     for (const GuestVolume& v : facts_.volumes) gone.insert(gone.end(), v.free.begin(), v.free.end());
-    const Bytes back = image_.unused + roomIn(merged(gone));
-    facts_.most = std::min(std::max(facts_.least, back), facts_.outside);
+    facts_.most = facts_.outside - std::min(facts_.outside, staysOf(merged(gone)));
+    facts_.least = std::min(facts_.least, facts_.most);
   }
 
-  /// Bytes of the file that hold nothing but what is gone, a sorted list of the guest's disk.
-  Bytes roomIn(const std::vector<Stretch>& gone) const {
-    std::vector<Stretch> plain;
+  /// What a new image has to hold of this one without what is gone, a sorted list of the guest's disk. It is
+  /// written in blocks of the drive, and the rest of its units are holes, but for one format.
+  Bytes staysOf(const std::vector<Stretch>& gone) const {
+    const std::vector<Stretch> plain = plainRuns();
     Bytes packed = 0;
     auto at = gone.begin();
     for (const GuestRun& run : image_.runs) {
-      if (run.kind != GuestRun::Kind::packed) {
-        append(plain, {run.guest, run.end()});
-        continue;
-      }
-      while (at != gone.end() && at->to < run.end()) ++at;
-      if (at != gone.end() && at->from <= run.guest) packed += run.packed;
+      if (run.kind != GuestRun::Kind::packed) continue;
+      while (at != gone.end() && at->to <= run.guest) ++at;
+      // How much smaller it is packed without a part of it nobody knows.
+      if (at == gone.end() || at->from >= run.end()) packed += run.packed;
     }
-    return packed + common(plain, gone, image_.unit);
+    const Bytes unit = image_.format == "vdi" ? image_.unit : std::min(image_.unit, block);
+    return packed + sum(plain) - std::min(sum(plain), common(plain, gone, unit));
+  }
+
+  std::vector<Stretch> plainRuns() const {
+    std::vector<Stretch> plain;
+    for (const GuestRun& run : image_.runs)
+      if (run.kind != GuestRun::Kind::packed) append(plain, {run.guest, run.end()});
+    return plain;
   }
 
   Bytes storedInFile() const {

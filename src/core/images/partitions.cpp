@@ -28,9 +28,9 @@ Result<Partitions> ordered(Partitions table) {
   return table;
 }
 
-Result<Partitions> readGpt(DiskBytes& disk, Bytes sector) {
-  if (disk.length() < 3 * sector) return none();
-  const auto record = bytesAt(disk, sector, sector);
+/// The table whose header lies in a sector: in the second, and a copy of it in the last.
+Result<Partitions> readGptAt(DiskBytes& disk, Bytes sector, Bytes headerAt) {
+  const auto record = bytesAt(disk, headerAt, sector);
   if (!record) return tl::unexpected(record.error());
   const Fields header(*record);
   if (!header.has(0, "EFI PART")) return none();
@@ -49,6 +49,13 @@ Result<Partitions> readGpt(DiskBytes& disk, Bytes sector) {
     table.parts.push_back({from * sector, (last + 1) * sector});
   }
   return ordered(std::move(table));
+}
+
+/// Where the first is damaged its copy tells.
+Result<Partitions> readGpt(DiskBytes& disk, Bytes sector) {
+  if (disk.length() < 3 * sector) return none();
+  auto table = readGptAt(disk, sector, sector);
+  return table ? table : readGptAt(disk, sector, (disk.length() / sector - 1) * sector);
 }
 
 class Mbr {

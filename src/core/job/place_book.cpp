@@ -11,8 +11,9 @@ PlaceBook::PlaceBook(const Workshop& workshop, JobFile& file)
     : workshop_(workshop), file_(file), identity_(newJobIdentity()) {}
 
 Result<void> PlaceBook::checkHere(std::string_view operation) const {
-  if (const auto why = site_->closed()) return fail(*why, operation, site_->root());
-  return {};
+  const auto why = site_->closed();
+  if (!why) return {};
+  return fail(*why, operation, site_->root(), *why == Errc::changed ? "another drive lies there now" : "");
 }
 
 Result<void> PlaceBook::refresh(std::string_view operation) {
@@ -95,6 +96,32 @@ Result<KnownPlace> knownPlace(const Json& site) {
 }
 }  // namespace
 
+namespace {
+
+/// Where a path of the drive lies now that is not at its place any more; nothing where it is not attached, or
+/// twice (a copy of it beside it, which nobody can tell apart).
+std::optional<PathBytes> elsewhereNow(const Workshop& workshop, const KnownPlace& known) {
+  if (known.drive.id.empty() || known.kind != "mounted") return std::nullopt;
+  const auto drives = listDrives(workshop);
+  if (!drives) return std::nullopt;
+  const Drive* same = nullptr;
+  for (const Drive& drive : *drives) {
+    if (drive.id != known.drive.id || !drive.answers) continue;
+    if (same != nullptr) return std::nullopt;
+    same = &drive;
+  }
+  const PathBytes& top = known.drive.target;
+  if (same == nullptr || (known.path != top && !beneath(known.path, top))) return std::nullopt;
+  return known.path == top ? same->target : joinPath(same->target, known.path.substr(top.size() + 1));
+}
+
+/// Whether what lies at the path is mounted there, in the drive's place.
+bool isInItsPlace(const Site& site, const KnownPlace& known) {
+  return site.drive().target == known.drive.target;
+}
+
+}  // namespace
+
 Result<void> PlaceBook::load(const std::function<Result<SurveyPtr>(const Site&)>& kept) {
   if (auto identity = loadIdentity(); !identity) return identity;
   const auto text = file_.get("site");
@@ -113,9 +140,13 @@ Result<void> PlaceBook::load(const std::function<Result<SurveyPtr>(const Site&)>
   }
   auto opened =
       known->kind == "stand-in" ? standInSite(workshop_, known->path) : mountedSite(workshop_, known->path);
+  const bool another = opened && (*opened)->drive().id != known->drive.id;
+  const Errc why =
+      another && (known->kind == "stand-in" || isInItsPlace(**opened, *known)) ? Errc::changed : Errc::away;
+  if (!opened || another)
+    if (const auto now = elsewhereNow(workshop_, *known)) opened = mountedSite(workshop_, *now);
   if (!opened || (*opened)->drive().id != known->drive.id) {
-    site_ = awaySite(workshop_, std::move(known->drive), known->root, known->path,
-                     opened ? Errc::changed : Errc::away);
+    site_ = awaySite(workshop_, std::move(known->drive), known->root, known->path, why);
     return {};
   }
   site_ = std::move(*opened);

@@ -23,8 +23,9 @@ public:
   /// Takes a place that is here, as the register overrules it, and reads its counter.
   Result<void> take(SitePtr site);
   void takeImported(const Survey& survey);
-  /// Takes the place that the file knows: as it is now, or as it is remembered where it is not here or is
-  /// another drive now. `kept` reads the kept survey, which alone tells what an imported place is.
+  /// Takes the place that the file knows: as it is now, wherever its drive is mounted, or as it is remembered
+  /// where that is not here or another drive lies there. `kept` reads the kept survey, which alone tells what
+  /// an imported place is.
   Result<void> load(const std::function<Result<SurveyPtr>(const Site&)>& kept);
   /// Its documents, saying whether the survey is stale.
   JobFile::Documents documents(bool stale) const;
@@ -51,11 +52,11 @@ public:
 
   /// Notes the visit and the large files of the drive in the register.
   void noteVisit(const Survey& survey) const;
-  /// Notes in the register what is said of these paths now.
   /// What comparing told of large files, for visits to other drives.
   void noteContents(const Survey& survey, const std::vector<std::pair<NodeId, Digest>>& read) const;
   /// Lengths of files that other drives have, ascending; at least `worthKnowingElsewhere`.
   std::vector<Bytes> lengthsElsewhere() const;
+  /// Notes in the register what is said of these paths now.
   void noteMarks(const Marks& marks, const std::vector<PathBytes>& paths) const;
   /// What earlier visits to this drive said of things in this place.
   Marks marksOfEarlierVisits() const;

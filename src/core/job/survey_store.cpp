@@ -280,6 +280,12 @@ Result<void> SurveyStore::load(const Site& site) {
     }
     finds.push_back(std::move(*find));
   }
+  // The same drive may be mounted elsewhere by now. Nobody else has what was just read.
+  if (!site.closed() && (*survey)->root != site.root()) {
+    const auto here = std::const_pointer_cast<Survey>(*survey);
+    here->root = site.root();
+    here->mountTarget = site.drive().target;
+  }
   now_.survey = *survey;
   now_.context = contextOf(site, std::move(*survey));
   now_.finds = std::make_shared<const FindList>(std::move(finds));

@@ -23,8 +23,12 @@ public:
     blocks_ = super_.le32(4) | (wide ? Bytes{super_.le32(336)} << 32 : 0);
     const Bytes free = super_.le32(12) | (wide ? Bytes{super_.le32(344)} << 32 : 0);
     perGroup_ = super_.le32(32);
+    // With bigalloc free room is mapped, and counted by groups, in clusters; in all it is counted in blocks.
+    const std::uint32_t clusterBits = (ro & roClusters) != 0 ? super_.le32(28) : super_.le32(24);
+    if (clusterBits > 20 || clusterBits < super_.le32(24)) return damaged("ext");
+    ratio_ = Bytes{1} << (clusterBits - super_.le32(24));
     if (blocks_ == 0 || blocks_ > (Bytes{1} << 48) || free > blocks_ || perGroup_ == 0 ||
-        perGroup_ > block_ * 8 * 65536)
+        perGroup_ % ratio_ != 0 || perGroup_ > block_ * 8 * 65536)
       return damaged("ext");
     found_.system = (incompat & incompatExtents) != 0        ? "ext4"
                     : (super_.le32(92) & compatJournal) != 0 ? "ext3"
@@ -33,9 +37,7 @@ public:
     constexpr std::uint32_t needsJournal = 4;
     found_.unclean = (super_.le16(58) & wasClosed) == 0 || (incompat & needsJournal) != 0;
     found_.used = (blocks_ - free) * block_;
-    const bool told = (incompat & incompatMetaGroups) == 0 && (ro & roClusters) == 0;
-    if (told)
-      if (auto groups = readGroups(wide, stop); !groups) return tl::unexpected(groups.error());
+    if (auto groups = readGroups(wide, stop); !groups) return tl::unexpected(groups.error());
     return std::move(found_);
   }
 
@@ -47,15 +49,15 @@ private:
     if (size > 1024 || groups > (Bytes{1} << 20)) return damaged("ext");
     constexpr Bytes mostBitmaps = Bytes{1} << 27;  // of a volume of 4 TiB with blocks of 4 KiB
     if (groups * block_ > mostBitmaps) return {};  // what is free is told as a sum only
-    const auto records = bytesAt(volume_, (first + 1) * block_, groups * size);
+    const auto records = readRecords(groups * size, block_ / size);
     if (!records) return tl::unexpected(records.error());
     const Fields f(*records);
     const bool summed = (super_.le32(100) & (roGroupSums | roMetadataSums)) != 0;
-    FreeBits bits(found_, first * block_, block_);
+    FreeBits bits(found_, first * block_, block_ * ratio_);
     for (Bytes g = 0; g < groups; ++g) {
       if (stop.stop_requested()) return fail(Errc::cancelled, "volume");
       const std::size_t at = g * size;
-      const Bytes here = std::min(perGroup_, blocks_ - first - g * perGroup_);
+      const Bytes here = (std::min(perGroup_, blocks_ - first - g * perGroup_) + ratio_ - 1) / ratio_;
       constexpr std::uint16_t unwritten = 2;
       if (summed && (f.le16(at + 18) & unwritten) != 0) {
         takeUnwritten(bits, here, Bytes{f.le16(at + 12)} | (size >= 64 ? Bytes{f.le16(at + 44)} << 16 : 0));
@@ -68,6 +70,39 @@ private:
       bits.take(*bytes, here);
     }
     return {};
+  }
+
+  /// The records of all groups. They follow the superblock; with `meta_bg` those from a certain block of them
+  /// on lie each in the first group that it speaks of, after the copy of the superblock where that has one.
+  Result<std::string> readRecords(Bytes length, Bytes inBlock) {
+    const Bytes first = super_.le32(20);
+    const bool metaGroups = (super_.le32(96) & incompatMetaGroups) != 0;
+    const Bytes ordinary = metaGroups ? super_.le32(260) : ~Bytes{0};
+    const Bytes super = first == 0 && block_ == 1024 ? 1 : first;
+    std::string all;
+    for (Bytes i = 0; all.size() < length; ++i) {
+      const Bytes group = i * inBlock;
+      const Bytes at = i < ordinary ? super + 1 + i
+                                    : first + group * perGroup_ + (hasSuper(group) ? 1 : 0) +
+                                          (group == 0 && super != first ? 1 : 0);
+      auto part = bytesAt(volume_, at * block_, std::min<Bytes>(block_, length - all.size()));
+      if (!part) return part;
+      all += *part;
+    }
+    return all;
+  }
+
+  bool hasSuper(Bytes group) const {
+    constexpr std::uint32_t compatSparse2 = 0x200, roSparse = 0x1;
+    if (group == 0) return true;
+    if ((super_.le32(92) & compatSparse2) != 0) return group == super_.le32(588) || group == super_.le32(592);
+    if ((super_.le32(100) & roSparse) == 0 || group == 1) return true;
+    for (const Bytes base : {Bytes{3}, Bytes{5}, Bytes{7}}) {
+      Bytes power = base;
+      while (power < group) power *= base;
+      if (power == group) return true;
+    }
+    return false;
   }
 
   /// The bitmap of a group in which nothing was ever written is not; what its own tables take lies first.
@@ -84,6 +119,7 @@ private:
   Bytes block_ = 0;
   Bytes blocks_ = 0;
   Bytes perGroup_ = 0;
+  Bytes ratio_ = 1;  ///< blocks of a cluster
 };
 
 }  // namespace

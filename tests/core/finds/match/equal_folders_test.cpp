@@ -3,6 +3,7 @@
 #include "core/finds/match/equal_folders.h"
 
 #include <gtest/gtest.h>
+#include <unistd.h>
 
 #include <random>
 
@@ -225,6 +226,32 @@ TEST(FolderRun, GoesOnlyWhileItsEqualStands) {
     ASSERT_TRUE(report);
     EXPECT_EQ(t.has("drive/elsewhere/a/p1"), changed) << "with its equal gone it is the last of its kind";
     EXPECT_TRUE(t.has("drive/a/p0") && t.has("drive/a/p1"));
+  }
+}
+
+/// A link of what stays that leads elsewhere by now: the folder keeps its own. Links are read only where that
+/// leaves no trace, so by root here.
+TEST(FolderRun, ALinkThatLeadsElsewhereStopsIt) {
+  if (::geteuid() != 0) GTEST_SKIP() << "SKIPPED, needs root";
+  for (const bool changed : {false, true}) {
+    TempFolder t;
+    for (const char* top : {"drive/a", "drive/elsewhere/a"}) {
+      for (int i = 0; i < 3; ++i)
+        t.file(std::string(top) + "/p" + std::to_string(i),
+               std::string(2'000'000, static_cast<char>('a' + i)));
+      t.symlink("p2", std::string(top) + "/latest");
+    }
+    auto job = Job::create(realWorkshop(), t / "drive", false, {}).value();
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    ASSERT_TRUE(job->contents().match({}, nullptr));
+    ASSERT_EQ(job->surveys().detected().folders.size(), 1u);
+    ASSERT_TRUE(job->planBook().addPaths({"elsewhere/a"}, "discard"));
+    if (changed) {
+      ASSERT_EQ(::unlink((t / "drive/a/latest").c_str()), 0);
+      t.symlink("p1", "drive/a/latest");
+    }
+    ASSERT_TRUE(job->reclaim(job->planBook().consent().token, {}));
+    EXPECT_EQ(t.has("drive/elsewhere/a/p1"), changed);
   }
 }
 
