@@ -174,6 +174,40 @@ TEST(ThatWillNotGo, WhatLiesInAnothersFolderIsRefusedWhenPlanned) {
   }
 }
 
+/// Half of the data lies twice, half once: nobody says which file is which.
+TEST(HalfConverted, SureIsByTheFewestCopies) {
+  LoopDrive drive("btrfs", Bytes{2} << 30);
+  ZT_NEEDS(drive);
+  for (int i = 0; i < 30; ++i) write(drive / ("d/f" + std::to_string(i)), 20'000'000);
+  ::sync();
+  const auto btrfs = [&](std::vector<std::string> words) {
+    words.insert(words.begin(), "/usr/bin/btrfs");
+    const Ran ran = runProgram(words);
+    must(ran.status == 0, words[1] + ": " + ran.err);
+    return ran.out;
+  };
+  btrfs({"balance", "start", "-dconvert=dup,limit=1", drive.path()});
+  const std::string profiles = btrfs({"filesystem", "df", drive.path()});
+  ASSERT_NE(profiles.find("Data, DUP"), std::string::npos) << profiles;
+  ASSERT_NE(profiles.find("Data, single"), std::string::npos) << profiles;
+  for (const int step : {0, 1}) {
+    auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+    for (int i = step; i < 30; i += 3)
+      ASSERT_TRUE(job->planBook().addPaths({"d/f" + std::to_string(i)}, "discard"));
+    const PlannedGain gain = job->planBook().planned();
+    EXPECT_GT(gain.atMost, gain.sure);
+    const Bytes before = freeOn(drive.path());
+    ASSERT_TRUE(job->reclaim(job->consent().token, {}));
+    btrfs({"filesystem", "sync", drive.path()});
+    const Bytes rose = freeOn(drive.path()) - before;
+    EXPECT_LE(gain.sure, rose + 65'536);
+    EXPECT_GE(gain.atMost + 65'536, rose);
+    std::printf("sure %.1f MB, rose %.1f MB, at most %.1f MB\n", static_cast<double>(gain.sure) / 1e6,
+                static_cast<double>(rose) / 1e6, static_cast<double>(gain.atMost) / 1e6);
+  }
+}
+
 /// What came since the survey and holds the bytes of what is planned: nothing would come free, so nothing
 /// goes, and who holds them is said.
 class HeldSince : public ::testing::TestWithParam<const char*> {};

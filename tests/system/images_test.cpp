@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include <cmath>
+#include <cstring>
 #include <filesystem>
 #include <fstream>
 #include <random>
@@ -358,6 +359,167 @@ TEST(Images, WhatLiesUponAnotherIsReadThroughIt) {
 
 /// On a drive the image below is found by the name that is written in the upper one; a chain that goes round
 /// ends.
+/// A child that holds one changed sector, by the format's own tables; all else is its parent's.
+class Child {
+public:
+  explicit Child(const std::string& base) {
+    std::ifstream file(base, std::ios::binary);
+    bytes_.assign(std::istreambuf_iterator<char>(file), {});
+  }
+  template <class T>
+  T get(std::size_t at) const {
+    T value;
+    std::memcpy(&value, bytes_.data() + at, sizeof value);
+    return value;
+  }
+  template <class T>
+  void put(std::size_t at, T value) {
+    std::memcpy(bytes_.data() + at, &value, sizeof value);
+  }
+  void text(std::size_t at, std::string_view ascii, bool bigEndian) {
+    for (std::size_t i = 0; i < ascii.size(); ++i) {
+      bytes_[at + 2 * i] = bigEndian ? '\0' : ascii[i];
+      bytes_[at + 2 * i + 1] = bigEndian ? ascii[i] : '\0';
+    }
+  }
+  std::size_t append(std::string_view more, std::size_t aligned) {
+    bytes_.resize((bytes_.size() + aligned - 1) / aligned * aligned);
+    const std::size_t at = bytes_.size();
+    bytes_ += more;
+    return at;
+  }
+  void write(const std::string& path) const { std::ofstream(path, std::ios::binary) << bytes_; }
+  std::string& bytes() { return bytes_; }
+
+private:
+  std::string bytes_;
+};
+
+/// The sum over a record, its own field left out, into that field.
+void sumUp(Child& child, std::size_t at, std::size_t size, std::size_t field) {
+  child.put<std::uint32_t>(at + field, 0);
+  std::uint32_t sum = 0;
+  for (std::size_t i = 0; i < size; ++i) sum += static_cast<unsigned char>(child.bytes()[at + i]);
+  child.put<std::uint32_t>(at + field, __builtin_bswap32(~sum));
+}
+
+/// `block`: the guest's first block, its third sector changed.
+void makeVhdChild(const std::string& base, const std::string& path, std::string_view block) {
+  Child child(base);
+  const std::string footer = child.bytes().substr(0, 512);
+  const auto entries = __builtin_bswap32(child.get<std::uint32_t>(512 + 28));
+  const auto table = __builtin_bswap64(child.get<std::uint64_t>(512 + 16));
+  child.put<std::uint32_t>(60, __builtin_bswap32(4));  // differencing
+  sumUp(child, 0, 512, 64);
+  child.text(512 + 64, "base.vhd", true);
+  sumUp(child, 512, 1024, 36);
+  for (std::size_t i = 0; i < entries; ++i) child.put<std::uint32_t>(table + i * 4, 0xffffffffu);
+  child.bytes().resize((table + entries * 4 + 511) / 512 * 512);
+  std::string bitmap(512, '\0');
+  bitmap[0] = '\x20';  // the third sector
+  const std::size_t at = child.append(bitmap, 512);
+  child.bytes() += block;
+  child.put<std::uint32_t>(table, __builtin_bswap32(static_cast<std::uint32_t>(at / 512)));
+  child.bytes() += child.bytes().substr(0, 512);
+  child.write(path);
+}
+
+void makeVhdxChild(const std::string& base, const std::string& path, std::string_view block) {
+  constexpr std::size_t mebi = 1 << 20;
+  Child child(base);
+  std::size_t table = 0, metadata = 0;
+  for (std::size_t i = 0; i < child.get<std::uint32_t>(192 * 1024 + 8); ++i) {
+    const std::size_t entry = 192 * 1024 + 16 + i * 32;
+    (child.bytes()[entry] == '\x66' ? table : metadata) = child.get<std::uint64_t>(entry + 16);
+  }
+  const auto count = child.get<std::uint16_t>(metadata + 10);
+  std::size_t unit = 0;
+  for (std::size_t i = 0; i < count; ++i) {
+    const std::size_t entry = metadata + 32 + i * 32;
+    const std::size_t at = metadata + child.get<std::uint32_t>(entry + 16);
+    if (child.bytes()[entry] != '\x37') continue;
+    unit = child.get<std::uint32_t>(at);
+    child.put<std::uint32_t>(at + 4, child.get<std::uint32_t>(at + 4) | 2u);
+  }
+  // One more item: where the parent is.
+  const std::size_t entry = metadata + 32 + std::size_t{count} * 32, item = 512 * 1024;
+  child.put<std::uint16_t>(metadata + 10, static_cast<std::uint16_t>(count + 1));
+  child.bytes().replace(entry, 16,
+                        std::string("\x2d\x5f\xd3\xa8\x0b\xb3\x4d\x45\xab\xf7\xd3\xd8\x48\x34\xab\x0c", 16));
+  child.put<std::uint32_t>(entry + 16, item);
+  child.put<std::uint32_t>(entry + 20, 200);
+  const std::string_view key = "relative_path", value = ".\\base.vhdx";
+  const std::size_t at = metadata + item;
+  child.put<std::uint16_t>(at + 18, 1);
+  child.put<std::uint32_t>(at + 20, 40);
+  child.put<std::uint32_t>(at + 24, 80);
+  child.put<std::uint16_t>(at + 28, static_cast<std::uint16_t>(key.size() * 2));
+  child.put<std::uint16_t>(at + 30, static_cast<std::uint16_t>(value.size() * 2));
+  child.text(at + 40, key, false);
+  child.text(at + 80, value, false);
+  const std::size_t ratio = (std::size_t{1} << 23) * 512 / unit;
+  for (std::size_t i = 0; i <= ratio; ++i) child.put<std::uint64_t>(table + i * 8, 0);
+  std::string bitmap(mebi, '\0');
+  bitmap[0] = '\x04';  // the third sector
+  const std::size_t map = child.append(bitmap, mebi);
+  std::string whole(block.substr(0, std::min(block.size(), unit)));
+  whole.resize(unit);
+  const std::size_t data = child.append(whole, mebi);
+  child.put<std::uint64_t>(table + ratio * 8, (std::uint64_t{map} / mebi << 20) | 6);
+  child.put<std::uint64_t>(table, (std::uint64_t{data} / mebi << 20) | 7);
+  child.write(path);
+}
+
+void makeVdiChild(const std::string& base, const std::string& path, std::string_view block) {
+  Child child(base);
+  const std::string own = child.bytes().substr(0x188, 16);
+  child.put<std::uint32_t>(0x4c, 4);
+  child.bytes().replace(0x1a8, 16, own);
+  child.bytes()[0x188] = static_cast<char>(child.bytes()[0x188] ^ 1);
+  const auto map = child.get<std::uint32_t>(0x154), data = child.get<std::uint32_t>(0x158),
+             unit = child.get<std::uint32_t>(0x178), blocks = child.get<std::uint32_t>(0x180);
+  for (std::size_t i = 0; i < blocks; ++i) child.put<std::uint32_t>(map + i * 4, 0xffffffffu);
+  child.put<std::uint32_t>(map, 0);
+  child.bytes().resize(data);
+  child.bytes() += block.substr(0, unit);
+  child.write(path);
+}
+
+/// Children of the other formats are read through to their parents, which are found by what the child says.
+TEST(Images, ParentsOfOtherFormatsAreReadThrough) {
+  const Guest guest("ext4", Bytes{64} << 20);
+  ZT_NEEDS(guest.drive);
+  TempFolder t;
+  t.folder("drive");
+  std::string block(std::size_t{2} << 20, '\0');
+  std::ifstream(guest.drive.image(), std::ios::binary)
+      .read(block.data(), static_cast<std::streamsize>(block.size()));
+  std::uint32_t blockBits = 0, free = 0;
+  std::memcpy(&blockBits, block.data() + 1024 + 24, 4);
+  std::memcpy(&free, block.data() + 1024 + 12, 4);
+  free -= 100;  // what the child's guest has written since
+  std::memcpy(block.data() + 1024 + 12, &free, 4);
+  for (const auto& [kind, name] :
+       {std::pair("vpc", "vhd"), std::pair("vhdx", "vhdx"), std::pair("vdi", "vdi")})
+    run({"qemu-img", "convert", "-f", "raw", "-O", kind, guest.drive.image(),
+         t / ("drive/base." + std::string(name))});
+  makeVhdChild(t / "drive/base.vhd", t / "drive/child.vhd", block);
+  makeVhdxChild(t / "drive/base.vhdx", t / "drive/child.vhdx", block);
+  makeVdiChild(t / "drive/base.vdi", t / "drive/child.vdi", block);
+  const std::string job = t / "a.ztjob";
+  ASSERT_EQ(runProgram({ZTALLY, "measure", t / "drive", "--job", job, "--job-on-drive"}).status, 0);
+  const auto found = runProgram({ZTALLY, "match", "--job", job, "--least", "1", "--json"}).json();
+  const Bytes used = usedBy("ext4", guest.drive.image());
+  EXPECT_EQ(found["images"].size(), 6u) << found["left"].dump();
+  for (const auto& image : found["images"]) {
+    const bool child = image["path"].get<std::string>().starts_with("child");
+    EXPECT_EQ(image["inside_bytes"], child ? used + 100 * (Bytes{1024} << blockBits) : used) << image["path"];
+    if (child) {
+      EXPECT_TRUE(image["backing_read"].get<bool>()) << image["path"] << image["backing"];
+    }
+  }
+}
+
 TEST(Images, ChainsAreFollowedOnTheDrive) {
   const Guest guest("ext4", Bytes{64} << 20);
   ZT_NEEDS(guest.drive);

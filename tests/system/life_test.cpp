@@ -56,6 +56,45 @@ protected:
            {newest, newest + "/tree", newest + "/tree/file3", std::string("data/backup")})
         EXPECT_FALSE(job.planBook().addPaths({path}, "discard")) << path;
   }
+  /// No rule and no proposal takes the newest of a series, or what somebody can go on in; whatever the
+  /// ceiling.
+  static void tryByRule(Job& job, const LifeDrive& life) {
+    std::set<std::string> stay(life.newest().begin(), life.newest().end());
+    for (const char* path : {"points/p2", "points/writable"}) stay.insert(path);
+    const auto mayGo = [&](const PathBytes& path) {
+      return std::none_of(stay.begin(), stay.end(), [&](const std::string& s) {
+        return path == s || beneath(path, s) || beneath(s, path);
+      });
+    };
+    const FindContext& c = *job.surveys().context();
+    for (const char* rule : {"newest 1", "daily", "monthly", "younger 0d", "share 0%"}) {
+      const auto go = pointsToGo(c.points, *parsePolicy(rule), c.survey.usage.capacity, c.options.now);
+      for (std::uint32_t i = 0; i < go.size(); ++i)
+        EXPECT_FALSE(go[i] && !mayGo(c.points[i].path)) << rule << " takes " << c.points[i].path;
+    }
+    Target all;
+    all.bytes = c.survey.usage.capacity;
+    ASSERT_TRUE(job.planBook().setTargets({all}));
+    for (int ceiling = 0; ceiling < regrets; ++ceiling) {
+      ProposeOptions options;
+      options.ceiling = static_cast<Regret>(ceiling);
+      const auto proposal = job.planBook().propose(options);
+      ASSERT_TRUE(proposal);
+      for (const PlanLine& line : proposal->plan.lines)
+        for (const Subject& item : line.items) EXPECT_TRUE(mayGo(item.path)) << "proposed: " << item.path;
+    }
+    ASSERT_TRUE(job.planBook().setTargets({}));
+  }
+  /// All of its series that may go, by their finds.
+  static void planSeries(Job& job, std::vector<PathBytes>& planned) {
+    std::vector<std::string> ids;
+    for (const Find& f : *job.surveys().finds())
+      if (f.kind == "points" && f.regret == Regret::wayBack) ids.push_back(f.id);
+    if (ids.empty()) return;
+    ASSERT_TRUE(job.planBook().add(ids, "drop"));
+    for (const PlanLine& line : job.planBook().plan().lines)
+      for (const Subject& item : line.items) planned.push_back(item.path);
+  }
   /// The statement adds up: what nobody can explain is a thousandth at most.
   static void lookAt(const Survey& survey) {
     const Statement& s = survey.statement;
@@ -83,8 +122,10 @@ TEST_P(DrivesOfLife, KeepWhatIsPromised) {
     ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
     lookAt(*job->surveys().survey());
     tryToLose(*job, life, contents);
+    tryByRule(*job, life);
     for (const std::string& path : life.pick(12)) (void)job->planBook().addPaths({path}, "discard");
     std::vector<PathBytes> planned;
+    if (i % 2 == 0) planSeries(*job, planned);
     for (const PlanLine& line : job->planBook().plan().lines)
       for (const Subject& item : line.items) planned.push_back(item.path);
     const PlannedGain gain = job->planBook().planned();

@@ -2,7 +2,7 @@
 // VDI 1.1 by the header as QEMU's block/vdi.c and its users document it.
 #include <absl/container/flat_hash_set.h>
 
-#include "core/images/disk_image.h"
+#include "core/images/parent_images.h"
 
 namespace zt {
 
@@ -19,7 +19,7 @@ Result<DiskImage> readVdi(DiskBytes& file, const std::stop_token& stop) {
   image.guestLength = header.le64(0x170);
   image.unit = header.le32(0x178);
   constexpr std::uint32_t differencing = 4;
-  if (header.le32(0x4c) == differencing) image.backing = "parent";
+  if (header.le32(0x4c) == differencing) image.backing = vdiName(head->substr(0x1a8, 16));
   const Bytes blocks = header.le32(0x180);
   const Bytes dataAt = header.le32(0x158);
   const bool power = image.unit != 0 && (image.unit & (image.unit - 1)) == 0;

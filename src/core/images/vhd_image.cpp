@@ -4,7 +4,7 @@
 
 #include <algorithm>
 
-#include "core/images/disk_image.h"
+#include "core/images/parent_images.h"
 
 namespace zt {
 
@@ -31,11 +31,28 @@ bool sumsUp(const std::string& record, std::size_t field) {
   return Fields(record).be32(field) == ~sum;
 }
 
-Result<void> readDynamic(DiskBytes& file, Bytes headerAt, DiskImage& image, const std::stop_token& stop) {
+/// The name of the parent: by the locator that is relative to the image, else by the name in the header.
+std::string parentOf(DiskBytes& file, const Fields& header) {
+  constexpr std::size_t locators = 8, nameAt = 64, nameSize = 512;
+  constexpr std::uint32_t relative = 0x57327275;  // "W2ru"
+  for (std::size_t i = 0; i < locators; ++i) {
+    const std::size_t at = 576 + i * 24;
+    const std::uint32_t length = header.be32(at + 8);
+    if (header.be32(at) != relative || length > 4096) continue;
+    const auto text = bytesAt(file, header.be64(at + 16), length);
+    if (std::string name = text ? parentName(*text, false) : std::string(); !name.empty()) return name;
+  }
+  std::string name = parentName(header.part(nameAt, nameSize), true);
+  return name.empty() ? "parent" : name;
+}
+
+Result<void> readDynamic(DiskBytes& file, Bytes headerAt, bool child, DiskImage& image,
+                         const std::stop_token& stop) {
   const auto record = bytesAt(file, headerAt, 1024);
   if (!record) return tl::unexpected(record.error());
   const Fields header(*record);
   if (!header.has(0, "cxsparse")) return damaged("header");
+  if (child) image.backing = parentOf(file, header);
   const Bytes entries = header.be32(28);
   image.unit = header.be32(32);
   const bool power = image.unit != 0 && (image.unit & (image.unit - 1)) == 0;
@@ -54,8 +71,15 @@ Result<void> readDynamic(DiskBytes& file, Bytes headerAt, DiskImage& image, cons
     const Bytes data = Bytes{at} * vhdSector + bitmap;
     if (data >= file.length()) return damaged("block's place");
     if (!seen.insert(at).second) return damaged("two blocks in one place");
-    if (!runs.add({i * image.unit, image.unit, data, 0, GuestRun::Kind::stored}))
-      return damaged("too many runs");
+    bool added = true;
+    if (child) {
+      const auto sectors = bytesAt(file, Bytes{at} * vhdSector, image.unit / vhdSector / 8);
+      if (!sectors) return tl::unexpected(sectors.error());
+      added = addSectors(runs, i * image.unit, data, vhdSector, *sectors, true);
+    } else {
+      added = runs.add({i * image.unit, image.unit, data, 0, GuestRun::Kind::stored});
+    }
+    if (!added) return damaged("too many runs");
   }
   return {};
 }
@@ -72,11 +96,11 @@ Result<DiskImage> readVhd(DiskBytes& file, const std::stop_token& stop) {
   image.guestLength = footer.be64(48);
   constexpr std::uint32_t fixed = 2, dynamic = 3, differencing = 4;
   const std::uint32_t type = footer.be32(60);
-  if (type == differencing) image.backing = "parent";
   Result<void> read = fail(Errc::unsupported, "image", {}, "type");
   if (type == fixed)
     read = RunList(image).addStored(file, std::min(image.guestLength, file.length() - footerSize), stop);
-  if (type == dynamic || type == differencing) read = readDynamic(file, footer.be64(16), image, stop);
+  if (type == dynamic || type == differencing)
+    read = readDynamic(file, footer.be64(16), type == differencing, image, stop);
   if (!read) return tl::unexpected(read.error());
   return image;
 }

@@ -4,7 +4,7 @@
 
 #include <algorithm>
 
-#include "core/images/disk_image.h"
+#include "core/images/parent_images.h"
 
 namespace zt {
 
@@ -21,6 +21,9 @@ constexpr std::string_view metadataRegion{"\x06\xa2\x7c\x8b\x90\x47\x9a\x4b\xb8\
 constexpr std::string_view parameters{"\x37\x67\xa1\xca\x36\xfa\x43\x4d\xb3\xb6\x33\xf0\xaa\x44\xe7\x6b", 16};
 constexpr std::string_view diskSize{"\x24\x42\xa5\x2f\x1b\xcd\x76\x48\xb2\x11\x5d\xbe\xd8\x3b\xf4\xb8", 16};
 constexpr std::string_view sectorSize{"\x1d\xbf\x41\x81\x6f\xa9\x09\x47\xba\x47\xf2\x33\xa8\xfa\xab\x5f", 16};
+
+constexpr std::string_view parentLocator{"\x2d\x5f\xd3\xa8\x0b\xb3\x4d\x45\xab\xf7\xd3\xd8\x48\x34\xab\x0c",
+                                         16};
 
 class Vhdx {
 public:
@@ -78,12 +81,27 @@ private:
       if (m.has(entry, parameters)) image_.unit = m.le32(at), hasParent_ = (m.le32(at + 4) & 2) != 0;
       if (m.has(entry, diskSize)) image_.guestLength = m.le64(at);
       if (m.has(entry, sectorSize)) sector_ = m.le32(at);
+      if (m.has(entry, parentLocator)) image_.backing = parentIn(m, at);
     }
     const bool power = (image_.unit & (image_.unit - 1)) == 0;
     if (!power || image_.unit < mebi || image_.unit > 256 * mebi) return damaged("block size");
     if (sector_ != 512 && sector_ != 4096) return damaged("sector size");
-    if (hasParent_) image_.backing = "parent";
+    if (!hasParent_) image_.backing.clear();
+    if (hasParent_ && image_.backing.empty()) image_.backing = "parent";
     return {};
+  }
+
+  /// Out of a list of keys and values, both UTF-16: the path from the image, else the one from a drive.
+  static std::string parentIn(const Fields& m, std::size_t at) {
+    std::string found;
+    for (std::size_t i = 0; i < std::min<std::size_t>(m.le16(at + 18), 64); ++i) {
+      const std::size_t entry = at + 20 + i * 12;
+      const std::string key = parentName(m.part(at + m.le32(entry), m.le16(entry + 8)), false);
+      std::string value = parentName(m.part(at + m.le32(entry + 4), m.le16(entry + 10)), false);
+      if (key == "relative_path" && !value.empty()) return value;
+      if (key == "absolute_win32_path") found = std::move(value);
+    }
+    return found;
   }
 
   Result<void> readBlocks() {
@@ -91,7 +109,8 @@ private:
     // After so many payload blocks stands one entry for a bitmap of sectors.
     const Bytes ratio = (Bytes{1} << 23) * sector_ / image_.unit;
     if (blocks > (Bytes{1} << 22)) return damaged("size of the table");
-    const Bytes entries = blocks == 0 ? 0 : blocks + (blocks - 1) / ratio;
+    const Bytes maps = blocks == 0 ? 0 : hasParent_ ? (blocks + ratio - 1) / ratio : (blocks - 1) / ratio;
+    const Bytes entries = hasParent_ ? maps * (ratio + 1) : blocks + maps;
     if (entries * 8 > table_.size()) return damaged("size of the table");
     const auto bytes = bytesAt(file_, table_.from, entries * 8);
     if (!bytes) return tl::unexpected(bytes.error());
@@ -107,9 +126,23 @@ private:
       if (state != whole && state != inParts) continue;
       if (at < mebi || at >= file_.length()) return damaged("block's place");
       if (!seen.insert(at).second) return damaged("two blocks in one place");
-      if (!runs.add({block * image_.unit, image_.unit, at, 0, GuestRun::Kind::stored}))
+      if (state == inParts && hasParent_) {
+        const std::uint64_t map = table.le64((block / ratio * (ratio + 1) + ratio) * 8);
+        if (auto parts = addParts(runs, block, at, (map >> 20) * mebi, ratio); !parts) return parts;
+      } else if (!runs.add({block * image_.unit, image_.unit, at, 0, GuestRun::Kind::stored})) {
         return damaged("too many runs");
+      }
     }
+    return {};
+  }
+
+  /// A block of which some sectors are the parent's: the bitmap that stands for its chunk says which.
+  Result<void> addParts(RunList& runs, Bytes block, Bytes at, Bytes map, Bytes ratio) {
+    const Bytes size = image_.unit / sector_ / 8;
+    if (map < mebi) return damaged("bitmap's place");
+    const auto bits = bytesAt(file_, map + block % ratio * size, size);
+    if (!bits) return tl::unexpected(bits.error());
+    if (!addSectors(runs, block * image_.unit, at, sector_, *bits, false)) return damaged("too many runs");
     return {};
   }
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/measurer.h"
 
+#include <future>
+
 #include "core/os/rights/fallback_file_system.h"
 
 namespace zt {
@@ -47,6 +49,9 @@ Result<void> Measurer::measureAgain(const PathBytes& folder, const Options& opti
 }
 
 Result<void> Measurer::keep(SurveyPtr survey, const SurveyStore::Watch& watch) {
+  // Nobody waits for the register: it takes what it can while finds are made and saved.
+  std::future<void> noted;
+  if (!survey->partial) noted = std::async(std::launch::async, [&] { place_.noteLargeFiles(*survey); });
   auto prepared = surveys_.prepare(place_.site(), survey, watch);
   if (!prepared) return tl::unexpected(prepared.error());
   auto rebound = plan_.rebind(prepared->content);

@@ -50,8 +50,10 @@ public:
   /// The figures of a survey that was kept just now.
   void adopt(const Survey& survey);
 
-  /// Notes the visit and the large files of the drive in the register.
+  /// Notes the visit in the register.
   void noteVisit(const Survey& survey) const;
+  /// Notes the large files of the drive, for visits to other drives. Any thread, while the place stays.
+  void noteLargeFiles(const Survey& survey) const;
   /// What comparing told of large files, for visits to other drives.
   void noteContents(const Survey& survey, const std::vector<std::pair<NodeId, Digest>>& read) const;
   /// Lengths of files that other drives have, ascending; at least `worthKnowingElsewhere`.
@@ -65,7 +67,6 @@ public:
 private:
   Result<void> loadIdentity();
   PathBytes belowTop() const;
-  void noteLargeFiles(const Survey& survey) const;
 
   const Workshop& workshop_;
   JobFile& file_;

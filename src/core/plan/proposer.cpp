@@ -233,7 +233,10 @@ bool mayPropose(const Find& find, const Marks& marks) {
   if (mark == Mark::notNow) return false;
   const bool known = find.standing == Standing::rebuilds || find.standing == Standing::spent;
   // A way back that a known place keeps is one of the rungs; everything else of an owner is the owner's.
-  const bool wayBack = find.standing == Standing::ownersCall && find.regret == Regret::wayBack;
+  // Folders by date hold what was deleted since as well, and nobody but their owner knows whether that was
+  // meant.
+  const bool folders = find.kind == "stale-backups" && hasFact(find, "newest-stays");
+  const bool wayBack = find.standing == Standing::ownersCall && find.regret == Regret::wayBack && !folders;
   return (known && find.regret <= Regret::wayBack) || wayBack;
 }
 

@@ -7,6 +7,7 @@
 #include <random>
 #include <set>
 
+#include "core/plan/proposer.h"
 #include "core/points/points.h"
 #include "core/points/series_name.h"
 #include "support/code_of.h"
@@ -230,6 +231,9 @@ TEST_F(LinkedFolders, TheNewestIsRefused) {
   // What is lost is a way back, to before the last that stays; by itself no proposal has it.
   EXPECT_EQ(find->regret, Regret::wayBack);
   EXPECT_EQ(find->standing, Standing::unjudged);
+  Find owned = *find;
+  owned.standing = owned.judged = Standing::ownersCall;
+  EXPECT_FALSE(mayPropose(owned, {})) << "whatever its place says";
   const auto said = std::find_if(find->facts.begin(), find->facts.end(),
                                  [](const Fact& f) { return f.id == "newest-stays"; });
   ASSERT_NE(said, find->facts.end());

@@ -4,10 +4,13 @@
 #include <absl/container/flat_hash_map.h>
 
 #include <algorithm>
+#include <array>
 #include <charconv>
 #include <chrono>
 
+#include "core/base/path_bytes.h"
 #include "core/images/bundle.h"
+#include "core/images/parent_images.h"
 
 namespace zt {
 
@@ -234,7 +237,30 @@ private:
     return opened ? std::move(disk) : nullptr;
   }
 
-  std::optional<NodeId> nodeNamed(NodeId image, std::string name) const {
+  /// A parent that is named by its id lies in the folder of the image or in the one around it.
+  std::optional<NodeId> vdiNamed(NodeId image, const std::string& name) {
+    constexpr std::size_t most = 1000;
+    std::size_t asked = 0;
+    NodeId folder = tree_.parent(image);
+    for (int up = 0; up < 2; ++up) {
+      const FolderTotals& t = tree_.totals(folder);
+      for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id) {
+        const bool perhaps = id != image && !tree_.isGone(id) && tree_.kind(id) == EntryKind::file &&
+                             lowered(tree_.name(id)).ends_with(".vdi") && tree_.length(id) >= 512;
+        if (!perhaps || ++asked > most) continue;
+        std::array<char, 512> head{};
+        const auto file = open(id);
+        const auto got = file ? (*file)->read(0, head) : Result<std::size_t>(std::size_t{0});
+        if (got && *got == head.size() && vdiOwnName({head.data(), head.size()}) == name) return id;
+      }
+      if (folder == 0) break;
+      folder = tree_.parent(folder);
+    }
+    return std::nullopt;
+  }
+
+  std::optional<NodeId> nodeNamed(NodeId image, std::string name) {
+    if (name.starts_with("vdi:")) return vdiNamed(image, name);
     if (name.starts_with("file:")) name.erase(0, 5);
     PathBytes path;
     if (name.starts_with('/')) {

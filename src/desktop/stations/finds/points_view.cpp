@@ -88,6 +88,7 @@ QSpinBox* PointsView::amount(const char* rule, int least, int most, int usual) {
   auto* box = new QSpinBox;
   box->setObjectName(QStringLiteral("amount ") + QString::fromLatin1(rule));
   box->setRange(least, most);
+  box->setFixedWidth(76);
   box->setValue(usual);
   return box;
 }
@@ -107,13 +108,14 @@ void PointsView::addRule(const Rule& rule, QSpinBox* amount) {
     amount->setAccessibleName(rule.sentence.arg(QStringLiteral("…")));
     box->addWidget(amount);
   }
-  const auto tell = [this, rule, amount, button] {
+  const auto tell = [this, rule, amount, button, row] {
     const std::vector<bool> here = picksOf(rule, amount);
     GainModel::Points only(context_->points.size(), false);
     for (std::size_t i = 0; i < here.size(); ++i) only[series_->points[i]] = here[i];
     const auto count = static_cast<std::uint64_t>(std::count(here.begin(), here.end(), true));
     const QString sentence = amount != nullptr ? rule.sentence.arg(amount->value()) : rule.sentence;
     button->setEnabled(count > 0);
+    row->setHidden(amount == nullptr && count == 0);  // an amount can be changed
     button->setText(count == 0
                         ? tr("%1: none goes").arg(sentence)
                         : (count == 1 ? tr("%1: %2 goes, %3 come free") : tr("%1: %2 go, %3 come free"))
