@@ -327,14 +327,15 @@ Consent PlanBook::toldConsent() const {
   Consent consent = consentFor(plan_);
   if (!surveys_.context()) return consent;
   const auto kept = copies(plan_);
+  const auto together = kept ? kept->takenTogether() : decltype(kept->takenTogether()){};
   for (Consent::Line& asked : consent.lines) {
     const PlanLine* line = plan_.find(asked.id);
     if (line == nullptr) continue;
     asked.lost = lossesOf(*line, *surveys_.context());
-    if (!kept) continue;
     for (const Subject& item : line->items) {
-      if (item.node == noNode) continue;
-      for (const EqualFiles* group : kept->allTakenWith(item.node)) {
+      const auto last = item.node == noNode ? together.end() : together.find(item.node);
+      if (last == together.end()) continue;
+      for (const EqualFiles* group : last->second) {
         ++asked.lost.lastCopies;
         asked.lost.lastCopy = surveys_.context()->tree.path(group->nodes.front());
       }

@@ -39,27 +39,34 @@ bool Copies::goesWithin(NodeId node, NodeId thing) const {
 
 std::vector<const EqualFiles*> Copies::allTaken() const {
   std::vector<const EqualFiles*> all;
-  for (const EqualFiles& group : *groups_) {
-    if (planned_.empty()) break;
-    if (group.links) continue;
-    const auto& nodes = group.nodes;
-    const NodeId first = plannedWith(nodes.front());
-    const bool taken =
-        first != noNode && std::all_of(nodes.begin(), nodes.end(), [&](NodeId n) { return goes(n); });
-    if (taken && !std::all_of(nodes.begin(), nodes.end(), [&](NodeId n) { return goesWithin(n, first); }))
-      all.push_back(&group);
-  }
+  eachTaken([&](const EqualFiles& group, NodeId together) {
+    if (together == noNode) all.push_back(&group);
+  });
   return all;
 }
 
-std::vector<const EqualFiles*> Copies::allTakenWith(NodeId thing) const {
-  std::vector<const EqualFiles*> all;
-  for (const EqualFiles& group : *groups_)
-    if (!group.links && !context_.names.hasOthers(group.nodes.front()) &&
-        std::all_of(group.nodes.begin(), group.nodes.end(),
-                    [&](NodeId n) { return goes(n) && goesWithin(n, thing); }))
-      all.push_back(&group);
+absl::flat_hash_map<NodeId, std::vector<const EqualFiles*>> Copies::takenTogether() const {
+  absl::flat_hash_map<NodeId, std::vector<const EqualFiles*>> all;
+  eachTaken([&](const EqualFiles& group, NodeId together) {
+    if (together != noNode) all[together].push_back(&group);
+  });
   return all;
+}
+
+/// Every group that the plan takes whole, and the one thing that it goes with; noNode where there are
+/// several.
+template <class Each>
+void Copies::eachTaken(const Each& each) const {
+  if (planned_.empty()) return;
+  for (const EqualFiles& group : *groups_) {
+    if (group.links) continue;
+    const auto& nodes = group.nodes;
+    const NodeId first = plannedWith(nodes.front());
+    if (first == noNode || !std::all_of(nodes.begin(), nodes.end(), [&](NodeId n) { return goes(n); }))
+      continue;
+    const bool one = std::all_of(nodes.begin(), nodes.end(), [&](NodeId n) { return goesWithin(n, first); });
+    each(group, one ? first : noNode);
+  }
 }
 
 Result<void> Copies::checkPlan() const {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <absl/container/flat_hash_map.h>
 #include <absl/container/flat_hash_set.h>
 
 #include "core/finds/match/matcher.h"
@@ -19,8 +20,8 @@ public:
   /// The groups of which the plan would take all, in several things. What lies in one thing that goes as a
   /// whole was never judged as copies of each other.
   std::vector<const EqualFiles*> allTaken() const;
-  /// The groups that go as a whole with one thing of the plan.
-  std::vector<const EqualFiles*> allTakenWith(NodeId thing) const;
+  /// The groups that go as a whole with one thing of the plan, by that.
+  absl::flat_hash_map<NodeId, std::vector<const EqualFiles*>> takenTogether() const;
   /// lastCopy if there is one. On paper.
   Result<void> checkPlan() const;
   /// Whether of everything at or beneath a thing that was taken (it lies in `at` as `name` now) a copy stays:
@@ -34,6 +35,8 @@ private:
   /// Whether a file goes: with all its names.
   bool goes(NodeId node) const;
   bool goesWithin(NodeId node, NodeId thing) const;
+  template <class Each>
+  void eachTaken(const Each& each) const;
   Result<void> checkOne(const GuardedDrive& drive, const std::pair<NodeId, std::size_t>& entry, NodeId thing,
                         const Folder& at, std::string_view name, const std::stop_token& stop) const;
   Result<OpenedFilePtr> openWithin(const GuardedDrive& drive, NodeId file, NodeId folder, const Folder& at,
