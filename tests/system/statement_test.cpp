@@ -181,7 +181,8 @@ TEST(Btrfs, KnowsTheSubvolumeOfEveryFile) {
   const Survey& survey = *job->surveys().survey();
   const Statement& s = survey.statement;
   EXPECT_LE(std::abs(s[StatementLine::unexplained]), static_cast<SignedBytes>(survey.usage.capacity / 1000));
-  EXPECT_GE(job->surveys().context()->gain.of(std::vector<NodeId>{*survey.tree.find("log/file")}).sure, 8'000'000u);
+  EXPECT_GE(job->surveys().context()->gain.of(std::vector<NodeId>{*survey.tree.find("log/file")}).sure,
+            8'000'000u);
 }
 
 TEST(Statement, NamesWhatFilesShareOnXfs) {
