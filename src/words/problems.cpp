@@ -82,9 +82,7 @@ const char* problemText(Errc code) {
     case Errc::lastCopy:
       return "it is the last of several that would be left";
     case Errc::pinned:
-      return "since it was measured something else has come to hold its bytes, and nothing would come free; "
-             "measure "
-             "again";
+      return "something that came since holds its bytes: nothing would come free; measure again";
     case Errc::io:
       return "the system reports a failure; check the drive and its cable";
   }
