@@ -133,6 +133,8 @@ TEST_F(OddDrive, KnowsWhatLiesOnDrivesMeasuredBefore) {
   EXPECT_EQ(known.elsewhere[0].file.drive, "shelf");
   EXPECT_EQ(known.elsewhere[0].file.path, "backups/take-9.wav");
   EXPECT_EQ(known.elsewhere[0].of, "srv/takes/take-9.wav");
+  EXPECT_FALSE(known.elsewhere[0].file.equal);
+  EXPECT_FALSE(known.onlyHere) << "a name says nothing of that";
   EXPECT_TRUE(evidence("srv/takes/only-here.wav").elsewhere.empty());
   const std::string here = job->site().drive().id;
   const auto noted = workshop.visits->elsewhere("other-drive", {"x/only-here.wav", 2'000'000, 0}).files;

@@ -205,6 +205,9 @@ TEST_F(Copying, NamesAreNotFiles) {
   // All names of the copy, and with the original that would be the last.
   EXPECT_EQ(codeOf(job->planBook().addPaths({"a/one.wav", "b/again.wav", "c/one.wav"}, "discard")),
             Errc::lastCopy);
+  // By whichever name its group knows it.
+  ASSERT_TRUE(job->planBook().addPaths({"a/one.wav", "b/again.wav"}, "discard"));
+  ASSERT_TRUE(job->planBook().set(Plan{}));
   ASSERT_TRUE(job->planBook().addPaths({"a/one.wav", "c/one.wav"}, "discard"));
   EXPECT_EQ(run().lines.at(0).state, LineOutcome::State::done);
   EXPECT_EQ(t.read("drive/b/again.wav"), noise(2'000'000, 1));
