@@ -355,7 +355,7 @@ void Words::sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all
                                           ? t("%1; the same content when it was compared", {text})
                                           : t("%1; same name and length when it was measured", {text})});
   }
-  if (e.onlyHere && f.regret >= Regret::personalMoved)
+  if (e.onlyHere && f.items.size() == 1 && f.regret >= Regret::personalMoved)
     all.push_back({t("Only here"), t("no other drive that was compared has its content")});
 }
 

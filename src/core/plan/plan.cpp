@@ -159,7 +159,20 @@ Result<void> checkMember(const FindContext& context, NodeId node, const PathByte
   return fail(Errc::lastCopy, "plan", path, std::string(name(lock)));
 }
 
+namespace {
+/// The top of a subvolume goes only where it is known as a state that nobody has mounted or starts from.
+bool mayGoWithItsTop(const FindContext& context, NodeId node) {
+  constexpr std::uint64_t topOfOne = 256;
+  if (context.survey.fsType != "btrfs" || node == 0 || context.survey.standIn) return true;
+  if (!context.tree.isFolder(node) || context.tree.inode(node) != topOfOne) return true;
+  const auto state = context.points.memberAt(node);
+  return state && context.points.seriesOf(*state).walked &&
+         context.points.lock(*state) == PointLock::writable && !context.points[*state].isDefault;
+}
+}  // namespace
+
 Result<void> checkWhole(const FindContext& context, NodeId node, const PathBytes& path) {
+  if (!mayGoWithItsTop(context, node)) return fail(Errc::otherDevice, "plan", path);
   if (!context.cannotGo(node)) return {};
   const SurveyTree& tree = context.tree;
   const auto in = [&](NodeId id) { return id != noNode && context.gain.beneath(id, node); };

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/reclaim/steps/hold_place.h"
 
+#include <algorithm>
+
+#include "core/os/snapshots.h"
 #include "core/reclaim/held_things.h"
 
 namespace zt {
@@ -48,6 +51,17 @@ Result<void> HoldPlace::makeHoldIn(const FolderPtr& base) {
   return {};
 }
 
+namespace {
+/// Whether a subvolume is mounted by now, or what starts; by its number. What cannot be asked is.
+bool isUsed(const GuardedDrive& drive, std::uint64_t id) {
+  if (!drive.snapshots) return true;
+  const auto all = drive.snapshots->list(drive.mountTarget);
+  if (!all) return true;
+  return std::any_of(all->begin(), all->end(),
+                     [&](const Subvolume& s) { return s.id == id && (s.mounted || s.isDefault); });
+}
+}  // namespace
+
 Result<void> HoldPlace::choose(JournalRecord& record) {
   const auto now = look(drive_, record.path);
   if (!now) return tl::unexpected(now.error());
@@ -55,6 +69,11 @@ Result<void> HoldPlace::choose(JournalRecord& record) {
   // The top of a subvolume has a number of its own; its name lies in the one around it, and moves there.
   const auto around = drive_.files->stat(*now->parent, {});
   if (!around) return tl::unexpected(around.error());
+  if (around->device != record.device) {
+    const auto state = drive_.context->points.memberAt(drive_.nodeAt(record.path));
+    if (!state || isUsed(drive_, drive_.context->points[*state].id))
+      return fail(Errc::otherDevice, "hold", record.path);
+  }
   Error last{Errc::otherDevice, "hold", record.path, 0, {}};
   for (const PathBytes& folder : foldersAbove(record.path)) {
     const auto base = drive_.files->openBeneath(*drive_.root, folder);
