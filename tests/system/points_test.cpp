@@ -250,6 +250,22 @@ TEST_F(WritableStates, AreWeighedWhereTheyLieBesideWhatIsMeasured) {
   (void)runProgram({"/usr/bin/umount", t / "at"});
 }
 
+/// The top of a subvolume that is no state of another, or that is mounted, goes with no folder.
+TEST_F(WritableStates, OtherTopsAreRefusedWhenPlanned) {
+  btrfs({"subvolume", "create", drive / "plain"});
+  const TempFolder t;
+  t.folder("at");
+  const std::string device = runProgram({"/usr/bin/findmnt", "-no", "SOURCE", drive.path()}).out;
+  ASSERT_EQ(runProgram({"/usr/bin/mount", "-o", "subvol=work", device.substr(0, device.find('\n')), t / "at"})
+                .status,
+            0);
+  const auto job = measured(drive.path());
+  for (const char* path : {"plain", "work"})
+    EXPECT_FALSE(job->planBook().addPaths({path}, "discard")) << path;
+  EXPECT_TRUE(job->planBook().addPaths({"layer"}, "discard"));
+  (void)runProgram({"/usr/bin/umount", t / "at"});
+}
+
 /// Two machines send their states to one folder by turns: each is a series, whatever lies beside it, and of
 /// each the newest stays.
 TEST(PointsOnBtrfs, OfTwoMachinesInOneFolderNoneLosesItsLast) {
