@@ -22,7 +22,7 @@ void placeFile(std::string_view text) {
 void packageList(std::string_view text) {
   auto all = zt::parseDpkgStatus(text);
   zt::markAutomatic(text, all);
-  if (!all.empty()) (void)zt::goesWith(all, all.front().name);
+  if (!all.empty()) (void)zt::PackageGraph(all).goesWith(all.front().name);
 }
 
 }  // namespace

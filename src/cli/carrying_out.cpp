@@ -103,7 +103,8 @@ int reclaim(Console& console, const Arguments& args) {
                       {{"open_files_complete", job->site().seesAllOpenFiles()}});
   RunControl control;
   control.stop = console.stop;
-  control.progress = [&](const LineOutcome& o) {
+  control.progress = [&](const RunProgress& progress) {
+    const LineOutcome& o = progress.line;
     if (console.progress)
       console.err << "\r" << o.line << ": " << o.itemsDone << " of " << o.items << "   " << std::flush;
   };

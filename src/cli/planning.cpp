@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // propose, plan
+#include <unistd.h>
+
 #include <algorithm>
 #include <fstream>
 #include <iomanip>
@@ -8,6 +10,8 @@
 #include "cli/verbs.h"
 #include "core/job/named_path.h"
 #include "core/job/outcome_json.h"
+#include "core/finds/evidence.h"
+#include "core/plan/line_conditions.h"
 #include "core/plan/plan_json.h"
 
 namespace zt::cli {
@@ -20,7 +24,7 @@ Json planJson(const Job& job, const Plan& plan) {
   const auto adds = stepGains(plan, context);
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     j["lines"][i]["adds_bytes"] = adds[i].sure;
-    j["lines"][i]["conditions"] = Json::array();
+    j["lines"][i]["conditions"] = conditionsOf(plan.lines[i], context, ::geteuid());
     j["lines"][i]["held_by"] = heldByJson(context, plan.lines[i].items);
   }
   const PlannedGain planned = job.planBook().gainOf(plan);
@@ -49,6 +53,8 @@ void printPlan(Console& console, const Job& job, const Plan& plan) {
                                                  words().path(line.place))
                 << "\n                        regret: " << words().regret(line.regret());
     if (adds[i].sure < adds[i].atMost) console.out << "; at most " << words().bytes(adds[i].atMost);
+    for (const std::string& c : conditionsOf(line, context, ::geteuid()))
+      console.out << "\n                        " << words().lineCondition(c);
     console.out << '\n';
   }
   const PlannedGain planned = job.planBook().gainOf(plan);
@@ -78,6 +84,22 @@ bool writeText(const std::string& path, const std::string& text) {
   return out.good();
 }
 
+/// What others would have to see to, as far as it is among the finds.
+std::vector<const Find*> adviceOf(const Job& job, const Proposal& p) {
+  std::vector<const Find*> all;
+  for (const std::string& id : p.advice)
+    if (const Find* f = job.surveys().find(id)) all.push_back(f);
+  return all;
+}
+
+/// The command or the words by which a thing is let go on its own system.
+std::string howOf(const Find& f) {
+  if (std::string command = textIn(f, "command"); !command.empty()) return command;
+  const Place* place = placeOf(f, *KnownPlaces::builtIn());
+  if (place == nullptr) return {};
+  return place->command.empty() ? place->words : place->command;
+}
+
 Json proposalJson(const Job& job, const Proposal& p) {
   Json j = planJson(job, p.plan);
   j["ceiling"] = name(p.ceiling);
@@ -85,13 +107,23 @@ Json proposalJson(const Job& job, const Proposal& p) {
   j["short_bytes"] = p.shortBy;
   j["proof"] = {{"optimal", p.optimal}, {"bound_gap", p.boundGap}};
   j["ladder"] = Json::array();
-  Bytes before = 0;
-  for (std::size_t i = 0; i < static_cast<std::size_t>(regrets); ++i) {
+  for (std::size_t i = 0; i < static_cast<std::size_t>(regrets); ++i)
     j["ladder"].push_back({{"regret", name(static_cast<Regret>(i))},
-                           {"adds_bytes", p.possible[i] - std::min(before, p.possible[i])},
-                           {"lines", p.steps[i]}});
-    before = p.possible[i];
+                           {"adds_bytes", p.ladder.rungs[i].adds},
+                           {"lines", p.ladder.rungs[i].steps}});
+  j["advice"] = Json::array();
+  for (const Find* f : adviceOf(job, p)) {
+    Json advice{{"find", f->id}, {"title", words().findTitle(*f)}, {"at_most_bytes", f->gain.atMost}};
+    putPath(advice, "path", whereIs(*f));
+    advice["how"] = howOf(*f);
+    j["advice"].push_back(std::move(advice));
   }
+  j["last_resorts"] = Json::array();
+  for (const LastResort& r : p.lastResorts)
+    j["last_resorts"].push_back({{"id", r.id},
+                                 {"at_most_bytes", r.atMost},
+                                 {"finds", r.finds},
+                                 {"needs", words().lastResort(r.id)}});
   j["decisions"] = Json::array();
   for (const Decision& d : p.decisions) {
     Json decision{{"find", d.find},
@@ -113,11 +145,19 @@ void printProposal(Console& console, const Job& job, const Proposal& p) {
   console.out << (p.reached ? "reaches the target; the worst to regret: "
                             : "does not reach the target; ceiling: ")
               << words().regret(p.ceiling) << '\n';
-  if (p.decisions.empty()) return;
-  console.out << "What only a person can decide:\n";
+  if (const std::string ladder = words().ladder(p.ladder); !ladder.empty())
+    console.out << "The ladder: " << ladder << '\n';
+  const auto advice = adviceOf(job, p);
+  if (!advice.empty()) console.out << "For its own system to do, none of it sure:\n";
+  for (const Find* f : advice)
+    console.out << column(f->gain.atMost) << "  " << words().findTitle(*f) << ": " << howOf(*f) << '\n';
+  if (!p.decisions.empty()) console.out << "What only a person can decide:\n";
   for (const Decision& d : p.decisions)
     console.out << column(d.bytes) << "  " << escapePath(d.path) << ": "
                 << words().decision(d, job.surveys().context()->options.now) << '\n';
+  if (!p.lastResorts.empty()) console.out << "Last, if all that is not enough; at most:\n";
+  for (const LastResort& r : p.lastResorts)
+    console.out << column(r.atMost) << "  " << words().lastResort(r.id) << '\n';
 }
 
 }  // namespace

@@ -36,6 +36,10 @@ std::string Words::regret(Regret r) const {
   return t(pick(texts, r));
 }
 
+std::string Words::planMark(const StepKind& step) const {
+  return !step.touches ? t("advised") : step.setsAside() ? t("to hold") : t("planned");
+}
+
 std::string Words::role(DriveRole r) const {
   static constexpr std::array<const char*, driveRoles> texts{"system",   "data", "backup", "removable",
                                                              "recovery", "boot", "network"};

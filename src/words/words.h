@@ -55,6 +55,8 @@ public:
   std::string standing(Standing s) const;
   std::string standingMeaning(Standing s) const;
   std::string regret(Regret r) const;
+  /// What stands at a find that is on the plan: "planned", "to hold", "advised".
+  std::string planMark(const StepKind& step) const;
   std::string role(DriveRole r) const;
   std::string kind(DriveKind k) const;
   std::string size(SizeClass s) const;
@@ -103,6 +105,10 @@ public:
   std::string loss(std::string_view action, Regret regret) const;  ///< what a consent says will be lost
   std::string consent(const Consent::Line& line) const;
   std::string losses(const Losses& lost) const;  ///< what goes beside bytes; empty where nothing is known to
+  /// What is left when nothing else reaches, with what it needs, by its id.
+  std::string lastResort(std::string_view id) const;
+  /// A condition of a line of the plan, by its id.
+  std::string lineCondition(std::string_view id) const;
   std::string closedBecause(const Offer& offer) const;  ///< why a way cannot be gone
   std::string decision(const Decision& d, TimeNs now) const;
   /// The ladder in one line: "nothing to regret 4.2 GB · waiting +6.1 GB · …".
@@ -127,6 +133,7 @@ private:
   void sayOfImage(const Find& find, std::vector<Said>& all) const;
   void sayOfKeeper(const Find& find, std::vector<Said>& all) const;
   void sayOfPoints(const Find& find, const FindContext& context, std::vector<Said>& all) const;
+  void sayOfMemory(const Find& f, std::vector<Said>& all) const;
   void sayOfHolders(const Find& find, const FindContext& context, std::vector<Said>& all) const;
   void sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all) const;
   void sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all) const;

@@ -23,11 +23,9 @@ TEST_F(Flow, ByKeyboard) {
   EXPECT_GT(session().view().planned.atMost, session().view().planned.sure);
 
   station(5);
-  auto* agree = find<QCheckBox>("agree");
   auto* start = find<QPushButton>("startRun");
   EXPECT_FALSE(start->isEnabled()) << "no start without consent";
-  agree->setFocus();
-  key(agree, Qt::Key_Space);
+  agree();
   EXPECT_TRUE(start->isEnabled());
   start->setFocus();
   key(start, Qt::Key_Space);
@@ -76,8 +74,8 @@ TEST_F(Flow, ByMouse) {
   ASSERT_TRUE(idle());
   EXPECT_TRUE(text("planSummary").contains(QStringLiteral("reaches"))) << text("planSummary").toStdString();
   click("toReclaim");
-  QTest::mouseClick(find<QCheckBox>("agree"), Qt::LeftButton, {},
-                    QPoint(8, find<QCheckBox>("agree")->height() / 2));
+  for (QCheckBox* tick : agreements())
+    QTest::mouseClick(tick, Qt::LeftButton, {}, QPoint(8, tick->height() / 2));
   click("startRun");
   ASSERT_TRUE(waitFor([&] { return session().view().proof.has_value(); }));
   ASSERT_TRUE(idle());
@@ -100,8 +98,8 @@ TEST_F(Flow, MakesRoomForTheUpgradeOfTheFerryLaptop) {
   ASSERT_TRUE(idle());
   EXPECT_NEAR(static_cast<double>(session().view().free), 5.3e9, 1e7);
   station(3);
-  EXPECT_TRUE(text("findsLadder").contains(QStringLiteral("nothing to regret")))
-      << text("findsLadder").toStdString();
+  const QString ladder = find<FindsStation>("findsStation")->findChild<LadderStrip*>(QStringLiteral("ladder"))->tableTwin();
+  EXPECT_TRUE(ladder.contains(QStringLiteral("nothing to regret"))) << ladder.toStdString();
   station(4);
   key(window.get(), Qt::Key_P, Qt::ControlModifier);
   ASSERT_TRUE(waitFor([&] { return session().view().proposal.has_value(); }));

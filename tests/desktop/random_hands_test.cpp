@@ -92,7 +92,7 @@ public:
                         event->type() == QEvent::MouseButtonDblClick || event->type() == QEvent::KeyPress ||
                         event->type() == QEvent::KeyRelease;
     const QString name = to->objectName();
-    return acting && (name == QLatin1String("agree") || name == QLatin1String("startRun"));
+    return acting && (name.startsWith(QLatin1String("agree-")) || name == QLatin1String("startRun"));
   }
 
 private:

@@ -292,13 +292,12 @@ TEST_F(Stations, TheConsentIsForOnePlanOnly) {
   station(3);
   judge(QStringLiteral("large, logger.raw"), Qt::Key_P);
   station(5);
-  auto* agree = find<QCheckBox>("agree");
-  agree->setChecked(true);
+  agree();
   EXPECT_TRUE(find<QPushButton>("startRun")->isEnabled());
   station(3);
   judge(QStringLiteral("large, logger.qcow2"), Qt::Key_P);
   station(5);
-  EXPECT_FALSE(agree->isChecked());
+  for (const QCheckBox* tick : agreements()) EXPECT_FALSE(tick->isChecked());
   EXPECT_FALSE(find<QPushButton>("startRun")->isEnabled());
 }
 
@@ -453,7 +452,7 @@ TEST_F(Stations, ARunPausesAndGoesOn) {
   judge(QStringLiteral("old, in home/warden, not older 3 y"), Qt::Key_P);
   station(5);
   auto* pause = find<QPushButton>("pauseRun");
-  key(find<QCheckBox>("agree"), Qt::Key_Space);
+  agree();
   click("startRun");
   ASSERT_TRUE(waitFor([&] { return pause->isVisible(); }));
   QTest::mouseClick(pause, Qt::LeftButton);
@@ -474,7 +473,7 @@ TEST_F(Stations, ARunIsStoppedAndNotClosedUnasked) {
   judge(QStringLiteral("old, in home/warden, not older 3 y"), Qt::Key_P);
   station(5);
   auto* pause = find<QPushButton>("pauseRun");
-  key(find<QCheckBox>("agree"), Qt::Key_Space);
+  agree();
   click("startRun");
   ASSERT_TRUE(waitFor([&] { return pause->isVisible(); }));
   QTest::mouseClick(pause, Qt::LeftButton);

@@ -131,6 +131,22 @@ protected:
     const auto* shelf = window->findChild<DriveShelf*>(QStringLiteral("shelf"));
     return shelf->chosen() >= 0 && shelf->drives()[shelf->chosen()].standIn;
   }
+  /// The ticks of the consents, one a group.
+  QList<QCheckBox*> agreements() {
+    QList<QCheckBox*> all;
+    for (QCheckBox* tick : window->findChildren<QCheckBox*>())
+      if (tick->objectName().startsWith(QLatin1String("agree-")) && tick->isVisible()) all.append(tick);
+    return all;
+  }
+  /// Ticks all of them by the keyboard.
+  void agree() {
+    const auto ticks = agreements();
+    ASSERT_FALSE(ticks.isEmpty());
+    for (QCheckBox* tick : ticks) {
+      tick->setFocus();
+      key(tick, Qt::Key_Space);
+    }
+  }
   Session& session() { return window->session(); }
   QString text(const char* name) { return find<QLabel>(name)->text(); }
 

@@ -130,7 +130,8 @@ void whole(Studio& s, const QString& standIn) {
   s.grab(QStringLiteral("plan"));
   s.window.goTo(reclaimStation);
   s.grab(QStringLiteral("reclaim"));
-  s.find<QCheckBox>("agree")->setChecked(true);
+  for (QCheckBox* tick : s.window.findChildren<QCheckBox*>())
+    if (tick->objectName().startsWith(QLatin1String("agree-"))) tick->setChecked(true);
   QTest::mouseClick(s.find<QPushButton>("startRun"), Qt::LeftButton);
   waitFor([&] { return s.session().view().proof.has_value(); });
   s.idle();

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Series of snapshots on real drives: what may go and what stays, whatever happens meanwhile.
 #include <gtest/gtest.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
 #include <fstream>
 #include <random>
@@ -264,6 +267,37 @@ TEST_F(WritableStates, OtherTopsAreRefusedWhenPlanned) {
     EXPECT_FALSE(job->planBook().addPaths({path}, "discard")) << path;
   EXPECT_TRUE(job->planBook().addPaths({"layer"}, "discard"));
   (void)runProgram({"/usr/bin/umount", t / "at"});
+}
+
+TEST_F(WritableStates, TheOneThatADriveStartsFromIsRefusedWhenPlanned) {
+  btrfs({"subvolume", "set-default", drive / "layer"});
+  const auto job = measured(drive.path());
+  EXPECT_TRUE(job->surveys().context()->points[pointAt(*job, "layer")].isDefault);
+  EXPECT_FALSE(job->planBook().addPaths({"layer"}, "discard"));
+  EXPECT_TRUE(job->planBook().addPaths({"work"}, "discard"));
+}
+
+/// Its inodes have numbers of their own, and it can be reached by another mount than the measured one.
+TEST_F(WritableStates, WhatIsHeldThroughAnotherMountIsInUse) {
+  const TempFolder t;
+  t.folder("at");
+  const std::string device = runProgram({"/usr/bin/findmnt", "-no", "SOURCE", drive.path()}).out;
+  ASSERT_EQ(runProgram({"/usr/bin/mount", "-o", "subvol=vol", device.substr(0, device.find('\n')), t / "at"})
+                .status,
+            0);
+  std::ofstream(drive / "f") << "of the same number, perhaps";
+  const auto open = std::make_unique<std::ifstream>(t / "at/f");
+  const pid_t holder = ::fork();
+  if (holder == 0)
+    for (;;) ::pause();
+  const auto job = measured(drive.path());
+  const auto held = job->planBook().addPaths({"vol/f"}, "discard");
+  ::kill(holder, SIGKILL);
+  ::waitpid(holder, nullptr, 0);
+  (void)runProgram({"/usr/bin/umount", "-l", t / "at"});
+  EXPECT_EQ(codeOf(held), Errc::inUse);
+  for (const char* free : {"f", "work/f", "layer/f"})
+    EXPECT_TRUE(job->planBook().addPaths({free}, "discard")) << free;
 }
 
 /// Two machines send their states to one folder by turns: each is a series, whatever lies beside it, and of

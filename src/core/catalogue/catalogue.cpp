@@ -54,6 +54,12 @@ Catalogue::Part* Catalogue::partFor(std::string_view path) {
       continue;
     }
     std::string key = foldsCase(family_) ? lowered(part) : std::string(part);
+    if (key == "**") {
+      if (!at->deep) at->deep = std::make_unique<Part>();
+      at = at->deep.get();
+      at->anyDepth = true;
+      continue;
+    }
     if (!NamePattern::isWild(key)) {
       auto& child = at->exact[key];
       if (!child) child = std::make_unique<Part>();
@@ -80,7 +86,7 @@ const Place* Catalogue::speaksAt(std::string_view path) const {
     const Part* next = part == userMark ? home_.get() : nullptr;
     if (next == nullptr)
       step(*at, foldsCase(family_) ? lowered(part) : std::string(part),
-           [&](const Part& to, std::uint8_t) { next = &to; });
+           [&](const Part& to, std::uint8_t) { next = &to; });  // the most exact way comes last
     if (next == nullptr) break;
     at = next;
     if (at->place != nullptr) speaking = at->place;
@@ -111,6 +117,11 @@ const Place* Catalogue::placeWrittenAt(std::string_view path) const {
       continue;
     }
     const std::string key = foldsCase(family_) ? lowered(part) : std::string(part);
+    if (key == "**") {
+      at = at->deep.get();
+      if (at == nullptr) return nullptr;
+      continue;
+    }
     const auto exact = at->exact.find(key);
     const auto wild =
         std::find_if(at->wild.begin(), at->wild.end(), [&](const auto& w) { return w.first.text() == key; });
@@ -207,7 +218,8 @@ Result<std::shared_ptr<const KnownPlaces>> KnownPlaces::withOwn(std::string_view
     for (std::size_t i = 0; i < places->size(); ++i) {
       if (families[i] != "any" && families[i] != name(family)) continue;
       if (auto added = catalogue.addOwn((*places)[i]); !added) {
-        added.error().detail = text.name + ": " + added.error().detail;
+        added.error().detail =
+            text.name + ", line " + std::to_string((*places)[i].line) + ": " + added.error().detail;
         return tl::unexpected(added.error());
       }
     }

@@ -48,6 +48,8 @@ public:
   struct Part {
     absl::flat_hash_map<std::string, std::unique_ptr<Part>> exact;
     std::vector<std::pair<NamePattern, std::unique_ptr<Part>>> wild;
+    std::unique_ptr<Part> deep;  ///< what may lie here or any number of folders further down ("a/**/b")
+    bool anyDepth = false;       ///< it is such a `deep` itself
     const Place* place = nullptr;
     bool home = false;  ///< the folders here are homes
   };
@@ -64,6 +66,8 @@ public:
   static constexpr std::uint8_t wholeName = 255;
   template <class Each>
   void step(const Part& from, const std::string& name, Each each) const {
+    if (from.anyDepth) each(from, std::uint8_t{0});
+    if (from.deep) step(*from.deep, name, each);
     for (const auto& [pattern, to] : from.wild)
       if (pattern.fits(name)) each(*to, pattern.letters());
     if (const auto to = from.exact.find(name); to != from.exact.end()) each(*to->second, wholeName);

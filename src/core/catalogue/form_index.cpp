@@ -1,18 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/catalogue/form_index.h"
 
-#include <absl/strings/string_view.h>
-
 #include <algorithm>
+
+#include "core/base/string_key.h"
 
 namespace zt {
 
 namespace {
 unsigned char lowerLetter(char c) {
   return static_cast<unsigned char>(c >= 'A' && c <= 'Z' ? c - 'A' + 'a' : c);
-}
-absl::string_view key(std::string_view text) {
-  return {text.data(), text.size()};
 }
 }  // namespace
 
@@ -87,10 +84,10 @@ void FormIndex::take(const Key& key, const SurveyTree& tree, NodeId id, bool fol
 
 void FormIndex::look(const Names& names, const SurveyTree& tree, NodeId id, std::string_view name,
                      Candidates& all) const {
-  if (const auto at = names.exact.find(key(name)); at != names.exact.end())
+  if (const auto at = names.exact.find(keyOf(name)); at != names.exact.end())
     for (const Key& key : at->second) take(key, tree, id, names.fold, all);
   if (const auto dot = name.rfind('.'); dot != std::string_view::npos)
-    if (const auto at = names.endings.find(key(name.substr(dot))); at != names.endings.end())
+    if (const auto at = names.endings.find(keyOf(name.substr(dot))); at != names.endings.end())
       for (const Key& key : at->second) take(key, tree, id, names.fold, all);
   for (const auto& [pattern, key] : names.others)
     if (pattern.fits(name)) take(key, tree, id, names.fold, all);
@@ -98,13 +95,16 @@ void FormIndex::look(const Names& names, const SurveyTree& tree, NodeId id, std:
 
 FormIndex::Candidates FormIndex::candidatesIn(const SurveyTree& tree) const {
   Candidates all;
+  std::string low;  // a million names pass through it
   for (NodeId id = 1; id < tree.size(); ++id) {
     const auto name = tree.name(id);
     if (name.empty() || !(mayBegin_[lowerLetter(name.front())] || mayEnd_[lowerLetter(name.back())]))
       continue;
     if (tree.isGone(id)) continue;
     look(names_[0], tree, id, name, all);
-    look(names_[1], tree, id, lowered(name), all);
+    low.assign(name);
+    for (char& c : low) c = static_cast<char>(lowerLetter(c));
+    look(names_[1], tree, id, low, all);
   }
   return all;
 }

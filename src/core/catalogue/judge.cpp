@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <map>
 
-#include "core/catalogue/earlier_system.h"
+#include "core/catalogue/cut_apart.h"
 #include "core/catalogue/personal_names.h"
 
 namespace zt {
@@ -45,7 +45,7 @@ public:
     leaveNewest();
     const auto spoken = static_cast<std::uint32_t>(out_.all.size());
     for (std::uint32_t i = 1; i < spoken; ++i)
-      if (out_.all[i].place->byKinds() && out_.all[i].verdict == Verdict::asSaid) Sorting(*this, i).run();
+      if (out_.all[i].verdict == Verdict::asSaid) cutApart(i, map_, tree_, out_);
     return std::move(out_);
   }
 
@@ -101,152 +101,7 @@ private:
     return static_cast<std::uint32_t>(out_.all.size() - 1);
   }
 
-  /// What a place says of an entry holds for each thing beneath it that is of a kind which its maker makes.
-  /// All else is cut out: it is a person's.
-  class Sorting {
-  public:
-    Sorting(Judge& judge, std::uint32_t sighting)
-        : judge_(judge),
-          tree_(judge.tree_),
-          sighting_(sighting),
-          top_(judge.out_.all[sighting].node),
-          place_(*judge.out_.all[sighting].place),
-          fold_(foldsCase(judge.map_.layers()[judge.out_.all[sighting].layer].catalogue->family())),
-          own_(ownParts()) {}
-
-    void run() {
-      const Seen seen = sort(top_);
-      if (seen.foreign == 0) return;
-      Sighting& s = judge_.out_.all[sighting_];
-      if (seen.made == 0) {
-        s.verdict = Verdict::foreign;
-        judge_.hold(s);
-        return;
-      }
-      for (const NodeId node : cut_) cutOut(node);
-      judge_.out_.cutApart.insert(sighting_);
-      if (place_.whole) takeApart(top_);
-    }
-
-  private:
-    /// Nobody makes folders that deep; what lies there is left.
-    static constexpr std::size_t deepest = 500;
-    struct Seen {
-      std::uint64_t made = 0;
-      std::uint64_t foreign = 0;
-    };
-
-    /// The name of the place's own entry counts where a wildcard stands for it.
-    std::size_t ownParts() const {
-      const std::string own = folded(tree_.name(top_));
-      const bool exact = std::any_of(place_.paths.begin(), place_.paths.end(), [&](const std::string& path) {
-        return path == "**" || (fold_ ? lowered(baseName(path)) : std::string(baseName(path))) == own;
-      });
-      return exact ? 1 : 0;
-    }
-    std::string folded(std::string_view name) const { return fold_ ? lowered(name) : std::string(name); }
-
-    Seen sort(NodeId node) {
-      names_.push_back(folded(tree_.name(node)));
-      Seen seen;
-      if (!tree_.isFolder(node)) {
-        (fits() ? seen.made : seen.foreign) = 1;
-      } else if (names_.size() > deepest || isWorkingCopy(node)) {
-        seen.foreign = 1;
-      } else {
-        std::vector<NodeId> cut;
-        const FolderTotals& t = tree_.totals(node);
-        for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id) {
-          if (judge_.out_.of[id] != sighting_ || tree_.isGone(id)) continue;
-          const Seen in = sort(id);
-          seen.made += in.made;
-          seen.foreign += in.foreign;
-          if (in.foreign > 0 && in.made == 0) cut.push_back(id);
-        }
-        // A folder of nothing but foreign things is cut out where something beside it stays.
-        if (seen.made > 0) cut_.insert(cut_.end(), cut.begin(), cut.end());
-      }
-      names_.pop_back();
-      return seen;
-    }
-
-    bool fits() const {
-      // Whoever writes a place of his own knows what is there; without a list only what is plainly personal
-      // stays.
-      if (place_.own && place_.holds.empty()) return !looksPersonal(names_.back());
-      std::vector<std::string_view> way(names_.begin(), names_.end());
-      return place_.holds.fits(way, own_, fold_);
-    }
-
-    /// What is kept under version control is somebody's work, wherever it lies.
-    bool isWorkingCopy(NodeId folder) const {
-      bool sign = false;
-      each(folder, [&](NodeId id) { sign = sign || isWorkingCopySign(tree_.name(id)); });
-      return sign;
-    }
-
-    void cutOut(NodeId node) {
-      Sighting s = judge_.out_.all[sighting_];
-      s.node = node;
-      s.above = sighting_;
-      s.verdict = Verdict::foreign;
-      judge_.hold(s);
-      judge_.out_.all.push_back(s);
-      relabel(node, static_cast<std::uint32_t>(judge_.out_.all.size() - 1));
-    }
-
-    void relabel(NodeId node, std::uint32_t as) {
-      std::vector<NodeId> waiting{node};
-      while (!waiting.empty()) {
-        const NodeId at = waiting.back();
-        waiting.pop_back();
-        judge_.out_.of[at] = as;
-        each(at, [&](NodeId id) {
-          if (judge_.out_.of[id] == sighting_) waiting.push_back(id);
-        });
-      }
-    }
-
-    /// What is not all its maker's does not go as a whole.
-    void takeApart(NodeId node) {
-      std::vector<NodeId> waiting{node};
-      while (!waiting.empty()) {
-        const NodeId at = waiting.back();
-        waiting.pop_back();
-        each(at, [&](NodeId id) {
-          judge_.out_.part[id] = false;
-          waiting.push_back(id);
-        });
-      }
-    }
-
-    template <class Each>
-    void each(NodeId folder, Each each) const {
-      if (!tree_.isFolder(folder)) return;
-      const FolderTotals& t = tree_.totals(folder);
-      for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id) each(id);
-    }
-
-    Judge& judge_;
-    const SurveyTree& tree_;
-    std::uint32_t sighting_;
-    NodeId top_;
-    const Place& place_;
-    bool fold_;
-    std::size_t own_;
-    std::vector<std::string> names_;  ///< from the place's own entry down to where one is
-    std::vector<NodeId> cut_;
-  };
-
-  /// An age that is not reached, or something personal or foreign in it, makes it unjudged; any other
-  /// condition that is not met leaves it as the place above says, never milder than unjudged.
-  void hold(Sighting& s) const {
-    s.standing = std::min(s.place->standing, Standing::unjudged);
-    const bool perhaps =
-        s.verdict == Verdict::tooYoung || s.verdict == Verdict::personal || s.verdict == Verdict::foreign;
-    if (!perhaps) s.standing = std::min(s.standing, out_.all[s.above].standing);
-    s.regret = Regret::personalGone;
-  }
+  void hold(Sighting& s) const { holdBack(s, out_); }
 
   Verdict verdictOn(const Place& place, NodeId node, bool certain, std::uint16_t layer) const {
     if (place.standing <= Standing::unjudged) return Verdict::asSaid;  // cannot become milder
@@ -254,7 +109,8 @@ private:
     if (tree_.kind(node) == EntryKind::symlink && place.ageDays == 0) return Verdict::link;
     if (!marked(place, node, layer)) return Verdict::unmarked;
     if (place.ageDays > 0 && !agedBy(node, place.ageDays)) return Verdict::tooYoung;
-    if (place.impersonal && holdsPersonal(place, node)) return Verdict::personal;
+    // What an earlier system is made of is told apart from what persons left in it.
+    if (place.impersonal && !place.isEarlierSystem() && holdsPersonal(node)) return Verdict::personal;
     return Verdict::asSaid;
   }
 
@@ -273,15 +129,14 @@ private:
     return options_.now != 0 && touched <= options_.now - days * nsPerDay;
   }
 
-  /// Calls `each` for all files in an entry until it says true.
-  template <class Each>
-  bool anyFile(NodeId node, Each each) const {
+  /// Whether a personal kind of file is in it.
+  bool holdsPersonal(NodeId node) const {
     std::vector<NodeId> waiting{node};
     while (!waiting.empty()) {
       const NodeId at = waiting.back();
       waiting.pop_back();
       if (!tree_.isFolder(at)) {
-        if (each(at)) return true;
+        if (looksPersonal(tree_.name(at))) return true;
         continue;
       }
       const FolderTotals& t = tree_.totals(at);
@@ -289,18 +144,6 @@ private:
         waiting.push_back(id);
     }
     return false;
-  }
-
-  SystemFamily familyOf(const Place& place) const {
-    for (const auto family : {SystemFamily::nt, SystemFamily::mac})
-      if (map_.known().of(family).find(place.id) != nullptr) return family;
-    return SystemFamily::linuxFamily;
-  }
-
-  bool holdsPersonal(const Place& place, NodeId node) const {
-    if (place.regret == Regret::wayBack && place.whole && tree_.isFolder(node))
-      return holdsOthersThings(tree_, node, familyOf(place), map_.shared());
-    return anyFile(node, [&](NodeId id) { return looksPersonal(tree_.name(id)); });
   }
 
   /// Whether a marker is there; nothing where it cannot be told.
@@ -406,7 +249,9 @@ private:
     std::map<std::tuple<const Place*, NodeId, std::string>, std::vector<std::uint32_t>> series;
     for (std::uint32_t i = 1; i < out_.all.size(); ++i) {
       const Sighting& s = out_.all[i];
-      if (s.place->newestStay > 0 && s.verdict == Verdict::asSaid && s.node != 0)
+      // What is too young is among the newest, too.
+      const bool counts = s.verdict == Verdict::asSaid || s.verdict == Verdict::tooYoung;
+      if (s.place->newestStay > 0 && counts && s.node != 0)
         series[{s.place, tree_.parent(s.node), seriesOf(*s.place, tree_.name(s.node))}].push_back(i);
     }
     const auto touched = [&](std::uint32_t i) {
@@ -419,6 +264,7 @@ private:
           std::min<std::size_t>(numbers.size(), static_cast<std::size_t>(std::get<0>(key)->newestStay));
       for (std::size_t i = 0; i < stay; ++i) {
         Sighting& s = out_.all[numbers[i]];
+        if (s.verdict != Verdict::asSaid) continue;
         s.verdict = Verdict::stays;
         hold(s);
       }

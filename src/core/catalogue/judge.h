@@ -42,6 +42,12 @@ struct Sighting {
   std::uint32_t above = 0;  ///< what speaks of the folder it lies in
   std::uint16_t layer = 0;  ///< of the map: the catalogue and where it was put to
   bool inHome = false;
+
+  /// One of the newest of what its maker makes again and again, and not of somebody's backups: a person may
+  /// let it go.
+  bool isNewestToAskFor() const {
+    return verdict == Verdict::stays && place->standing >= Standing::rebuilds;
+  }
 };
 
 /// What the places say of every entry of a survey. Immutable; any thread; the places outlive it.

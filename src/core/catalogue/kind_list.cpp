@@ -4,9 +4,8 @@
 #include <algorithm>
 #include <charconv>
 
-#include <absl/strings/string_view.h>
-
 #include "core/base/path_bytes.h"
+#include "core/base/string_key.h"
 #include "core/catalogue/name_pattern.h"
 
 namespace zt {
@@ -24,21 +23,6 @@ bool isHex(char c) {
 }
 bool isLot(char c) {
   return isDigit(c) || isLetter(c) || c == '_';
-}
-
-absl::string_view key(std::string_view text) {
-  return {text.data(), text.size()};
-}
-
-bool inSet(std::string_view set, char c) {
-  const bool wanted = set.empty() || (set.front() != '!' && set.front() != '^');
-  if (!wanted) set.remove_prefix(1);
-  for (std::size_t i = 0; i < set.size(); ++i) {
-    const bool range = i + 2 < set.size() && set[i + 1] == '-';
-    if (range ? c >= set[i] && c <= set[i + 2] : c == set[i]) return wanted;
-    if (range) i += 2;
-  }
-  return !wanted;
 }
 
 }  // namespace
@@ -121,7 +105,7 @@ bool MadeName::matches(std::size_t at, std::string_view rest) const {
         break;
       case Token::Kind::one:
       case Token::Kind::set:
-        if (rest.empty() || (token.kind == Token::Kind::set && !inSet(token.text, rest.front())))
+        if (rest.empty() || (token.kind == Token::Kind::set && !letterInSet(token.text, rest.front())))
           return false;
         rest.remove_prefix(1);
         break;
@@ -192,9 +176,9 @@ std::optional<KindList> KindList::read(std::span<const std::string> patterns, st
 }
 
 bool KindList::fitsName(const Compiled& in, std::string_view name) {
-  if (in.names.contains(key(name))) return true;
+  if (in.names.contains(keyOf(name))) return true;
   if (const auto dot = name.rfind('.');
-      dot != std::string_view::npos && dot > 0 && in.endings.contains(key(name.substr(dot))))
+      dot != std::string_view::npos && dot > 0 && in.endings.contains(keyOf(name.substr(dot))))
     return true;
   return std::any_of(in.wild.begin(), in.wild.end(), [&](const MadeName& w) { return w.fits(name); });
 }

@@ -7,7 +7,14 @@
 
 namespace zt {
 
-/// One part of a path with the wildcards of fnmatch(3). Immutable; any thread.
+/// Whether a name fits a pattern with `*`, `?` and `[…]` (ranges, `!` or `^` for all but those; `\` takes the
+/// next letter as it is). As fnmatch(3) without flags, but byte by byte: names need be in no character set.
+bool globFits(std::string_view pattern, std::string_view name);
+
+/// Whether a letter is in a set as it stands between brackets: "a-z", "!0-9".
+bool letterInSet(std::string_view set, char c);
+
+/// One part of a path with wildcards, see `globFits`. Immutable; any thread.
 class NamePattern {
 public:
   explicit NamePattern(std::string pattern);

@@ -81,12 +81,15 @@ struct Place {
   bool linked = false;      ///< its files have other names elsewhere: alone it frees little
   std::optional<UsualSize> usual;
   Lasts lasts = Lasts::unsaid;
-  bool own = false;  ///< from a user's file: it never loosens bedrock
+  bool own = false;   ///< from a user's file: it never loosens bedrock
+  unsigned line = 0;  ///< of the file it was read from
 
   /// Whether what lies there is judged entry by entry, by what the maker makes.
   bool byKinds() const {
     return go == LetGo::here && (standing == Standing::rebuilds || standing == Standing::spent);
   }
+  /// Whether it is a system that an upgrade or a person set aside, and what persons left in it is theirs.
+  bool isEarlierSystem() const { return whole && impersonal && regret == Regret::wayBack; }
   bool isForm() const { return !paths.empty() && paths.front().starts_with("**"); }
 };
 

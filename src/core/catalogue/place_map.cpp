@@ -178,6 +178,7 @@ bool PlaceMap::bedrockBelow(const Way& way) const {
       if (to.home) waiting.push_back({at.layer, 0, &layers_[at.layer].catalogue->home()});
       return false;
     };
+    if (at.part->deep && look(*at.part->deep)) return true;
     for (const auto& [text, to] : at.part->exact)
       if (look(*to)) return true;
     for (const auto& [pattern, to] : at.part->wild)

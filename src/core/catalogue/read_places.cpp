@@ -145,10 +145,12 @@ void checkPaths(TableReader& in, const Place& place) {
     for (std::size_t i = 0; i < parts.size(); ++i) {
       if (parts[i] == ".." || parts[i] == ".") return in.blame("climbing path: " + path);
       if (i > 0 && parts[i].starts_with("{")) return in.blame("{user} stands first: " + path);
-      if (i > 0 && parts[i].find("**") != std::string_view::npos) return in.blame("** stands first: " + path);
+      const bool deep = parts[i].find("**") != std::string_view::npos;
+      if (deep && (parts[i] != "**" || (i > 0 && i + 1 == parts.size())))
+        return in.blame("** stands alone, and before something: " + path);
+      if (deep && i > 0 && parts[0] == "**") return in.blame("** stands once: " + path);
     }
     if (parts[0].starts_with("{") && parts[0] != "{user}") return in.blame("unknown word: " + path);
-    if (parts[0].starts_with("**") && parts[0] != "**") return in.blame("** stands alone: " + path);
     const bool bare = parts.size() == 1 && parts[0] == "**";
     if (bare && (place.onlyIf.empty() || place.onlyIf.front().where != Marker::Where::in))
       return in.blame("** alone needs something in it to be told by");
@@ -225,6 +227,7 @@ Result<std::vector<Place>> readPlaces(const Catalogue::Text& text, std::vector<s
     if (one == nullptr) return wrongAt(text.name, item.source().begin.line, "no place");
     TableReader in(*one);
     Place place = readPlace(in);
+    place.line = item.source().begin.line;
     if (families != nullptr) {
       place.own = true;
       // What a file says is shown to people: no letters that a terminal obeys.

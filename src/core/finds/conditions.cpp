@@ -2,6 +2,7 @@
 #include "core/finds/conditions.h"
 
 #include <algorithm>
+#include <optional>
 
 namespace zt {
 
@@ -19,26 +20,29 @@ bool isOneOf(std::string_view program, std::string_view makers) {
 
 namespace {
 
-bool isIdle(const FindContext& context, const Place& place, NodeId entry) {
+/// Whether the entry is free; else who of its maker's programs runs, where nothing of it is open.
+std::optional<UnmetNeed> notIdle(const FindContext& context, const Place& place, NodeId entry) {
   const bool held = std::any_of(context.held.begin(), context.held.end(), [&](NodeId file) {
     return file == entry || context.gain.beneath(file, entry);
   });
+  if (held) return UnmetNeed{"idle", {}, false};
   const auto& programs = context.options.programs;
-  return !held && (!context.options.live ||
-                   std::none_of(programs.begin(), programs.end(),
-                                [&](const std::string& program) { return isOneOf(program, place.maker); }));
+  const auto runs = std::find_if(programs.begin(), programs.end(),
+                                 [&](const auto& program) { return isOneOf(program, place.maker); });
+  if (!context.options.live || runs == programs.end()) return std::nullopt;
+  return UnmetNeed{"idle", *runs, true};
 }
 
 }  // namespace
 
-std::vector<std::string> unmetNeeds(const FindContext& context, const Place& place, NodeId entry) {
-  std::vector<std::string> unmet;
+std::vector<UnmetNeed> unmetNeeds(const FindContext& context, const Place& place, NodeId entry) {
+  std::vector<UnmetNeed> unmet;
   for (const std::string& need : place.needs) {
-    const bool met = need == "idle"   ? isIdle(context, place, entry)
-                     : need == "live" ? context.options.live
-                     : need == "off"  ? !context.options.live
-                                      : true;
-    if (!met) unmet.push_back(need);
+    if (need == "idle") {
+      if (auto busy = notIdle(context, place, entry)) unmet.push_back(std::move(*busy));
+    } else if ((need == "live" && !context.options.live) || (need == "off" && context.options.live)) {
+      unmet.push_back({need, {}, false});
+    }
   }
   return unmet;
 }

@@ -9,9 +9,16 @@ namespace zt {
 /// with a dash and more behind it ("apt" is "apt-get", too). Case does not matter.
 bool isOneOf(std::string_view program, std::string_view makers);
 
-/// Which of a place's conditions ("idle", "live", "off") are not met at one of its entries, by what was seen
-/// when the survey was made. That a drive was closed properly ("clean") is asked of the drive itself whenever
-/// something is changed.
-std::vector<std::string> unmetNeeds(const FindContext& context, const Place& place, NodeId entry);
+/// A condition of a place that is not met.
+struct UnmetNeed {
+  std::string need;    ///< "idle", "live", "off"
+  std::string who;     ///< the program that runs, where that is all that is in the way
+  bool waits = false;  ///< a person may plan it: it is asked once more when the step acts
+};
+
+/// Which of a place's conditions are not met at one of its entries, by what was seen when the survey was
+/// made. That a drive was closed properly ("clean") is asked of the drive itself whenever something is
+/// changed.
+std::vector<UnmetNeed> unmetNeeds(const FindContext& context, const Place& place, NodeId entry);
 
 }  // namespace zt

@@ -11,6 +11,8 @@ namespace {
 
 constexpr Bytes worthAsking = worthKnowingElsewhere;
 constexpr std::size_t mostNamesakes = 10;
+/// Of one find: the register answers each by itself, and at most ten of the answers are shown.
+constexpr int mostAskedElsewhere = 200;
 
 }  // namespace
 
@@ -27,16 +29,19 @@ EvidenceDesk::EvidenceDesk(const FindContext& context, std::span<const Find* con
     : context_(context), self_(self) {
   const SurveyTree& tree = context.tree;
   absl::flat_hash_set<Bytes> lengths;  // most entries are told apart by their length alone
-  for (const Find* find : finds)
+  for (const Find* find : finds) {
+    int asked = 0;
     for (const Subject& item : find->items) {
       if (item.node == noNode || tree.kind(item.node) != EntryKind::file) continue;
       if (tree.length(item.node) < worthAsking) continue;
       lengths.insert(tree.length(item.node));
       namesakes_.try_emplace({tree.length(item.node), std::string(tree.name(item.node))});
       if (!context.options.elsewhere || elsewhere_.contains(item.node)) continue;
+      if (asked++ >= mostAskedElsewhere) continue;
       auto known = context.options.elsewhere({item.path, tree.length(item.node), tree.modified(item.node)});
       if (!known.files.empty() || known.compared) elsewhere_.emplace(item.node, std::move(known));
     }
+  }
   if (lengths.empty()) return;
   for (NodeId id = 1; id < tree.size(); ++id) {
     if (tree.kind(id) != EntryKind::file || tree.length(id) < worthAsking ||

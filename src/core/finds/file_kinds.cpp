@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/finds/file_kinds.h"
 
-#include <fnmatch.h>
-
 #include <algorithm>
 #include <bit>
 #include <charconv>
 #include <cstring>
 
+#include "core/base/string_key.h"
+#include "core/catalogue/name_pattern.h"
 #include "core/os/paths.h"
 
 namespace zt {
@@ -86,12 +86,18 @@ std::uint64_t bitOf(char c) {
   return std::uint64_t{1} << (static_cast<unsigned char>(c) & 63u);
 }
 
-/// The letter that the fewest names will have.
-char rarest(std::string_view text) {
-  constexpr std::string_view commonFirst = "etaoinsrhldcumfpgwybvkxjqz0123456789-_. ";
-  return *std::max_element(text.begin(), text.end(), [&](char a, char b) {
-    return commonFirst.find(a) < commonFirst.find(b);  // what is not among them is rarest of all
-  });
+/// Whether a name that begins so can fit: by the first part of the pattern alone.
+bool mayBegin(const std::string& pattern, char c) {
+  if (pattern.front() == '*') return true;
+  const auto part = pattern.front() == '[' ? pattern.find(']', 2) : 0;
+  return part == std::string::npos || globFits(pattern.substr(0, part + 1), {&c, 1});
+}
+
+/// Whether a name that ends so can fit: by the last part of the pattern alone.
+bool mayEnd(const std::string& pattern, char c) {
+  if (pattern.back() == '*') return true;
+  const auto part = pattern.back() == ']' ? pattern.rfind('[') : pattern.size() - 1;
+  return part == std::string::npos || globFits(pattern.substr(part), {&c, 1});
 }
 
 std::string longestLiteral(const std::string& pattern) {
@@ -140,13 +146,13 @@ KindTable::KindTable(std::string_view globs2) {
   }
   std::stable_sort(globs_.begin(), globs_.end(),
                    [](const auto& a, const auto& b) { return a.rule.weight > b.rule.weight; });
-  for (std::uint32_t i = 0; i < globs_.size(); ++i) {
-    const std::string& needle = globs_[i].needle;  // without one, any name may fit
-    const std::uint64_t under = needle.empty() ? ~std::uint64_t{0} : bitOf(rarest(needle));
-    globLetters_ |= under;
-    for (std::uint64_t left = under; left != 0; left &= left - 1)
-      globsBy_[static_cast<std::size_t>(std::countr_zero(left))].push_back(i);
-  }
+  if (globs_.size() > mostGlobs) globs_.resize(mostGlobs);
+  for (std::size_t i = 0; i < globs_.size(); ++i)
+    for (unsigned c = 0; c < 256; ++c) {
+      const std::uint64_t bit = std::uint64_t{1} << i;
+      if (mayBegin(globs_[i].pattern, static_cast<char>(c))) globsByFirst_[c] |= bit;
+      if (mayEnd(globs_[i].pattern, static_cast<char>(c))) globsByLast_[c] |= bit;
+    }
   for (const auto& [name, rule] : names_) {
     nameSizes_ |= std::uint64_t{1} << (name.size() & 63u);
     nameStarts_ |= bitOf(name[0]);
@@ -160,9 +166,6 @@ Result<KindTable> KindTable::ofThisMachine() {
 }
 
 namespace {
-absl::string_view key(std::string_view text) {
-  return {text.data(), text.size()};
-}
 /// Lower-cases ASCII letters eight bytes at a time: of each byte's low seven bits, adding carries into the
 /// eighth where they are at least 'A', and where they are beyond 'Z'. A million names pass through here.
 void lowerWords(std::array<char, 264>& text, std::size_t size) {
@@ -189,24 +192,24 @@ FileKind KindTable::of(std::string_view fileName) const {
   const std::string_view plain(buffer.data(), size);
   // The longest ending wins: ".tar.gz" before ".gz".
   for (auto dot = plain.find('.'); dot != std::string_view::npos; dot = plain.find('.', dot + 1))
-    if (const auto at = endings_.find(key(plain.substr(dot))); at != endings_.end()) return at->second.kind;
+    if (const auto at = endings_.find(keyOf(plain.substr(dot))); at != endings_.end()) return at->second.kind;
   // A million names are asked: what can be no whole name is not looked up.
   if (!plain.empty() && (nameStarts_ & bitOf(plain[0])) != 0 && (nameSizes_ >> (size & 63u) & 1u) != 0)
-    if (const auto at = names_.find(key(plain)); at != names_.end()) return at->second.kind;
+    if (const auto at = names_.find(keyOf(plain)); at != names_.end()) return at->second.kind;
   const Glob* glob = globOf(plain);
   return glob == nullptr ? FileKind::other : glob->rule.kind;
 }
 
 const KindTable::Glob* KindTable::globOf(std::string_view plain) const {
-  std::uint64_t letters = 0;
-  for (const char c : plain) letters |= bitOf(c);
-  auto best = static_cast<std::uint32_t>(globs_.size());
-  for (std::uint64_t left = letters & globLetters_; left != 0; left &= left - 1)
-    for (const std::uint32_t at : globsBy_[static_cast<std::size_t>(std::countr_zero(left))])
-      if (at < best && plain.find(globs_[at].needle) != std::string_view::npos &&
-          ::fnmatch(globs_[at].pattern.c_str(), plain.data(), 0) == 0)
-        best = at;
-  return best < globs_.size() ? &globs_[best] : nullptr;
+  if (plain.empty()) return nullptr;
+  const auto at = [](const auto& table, char c) { return table[static_cast<unsigned char>(c)]; };
+  // The heaviest has the lowest bit.
+  for (std::uint64_t left = at(globsByFirst_, plain.front()) & at(globsByLast_, plain.back()); left != 0;
+       left &= left - 1) {
+    const Glob& glob = globs_[static_cast<std::size_t>(std::countr_zero(left))];
+    if (plain.find(glob.needle) != std::string_view::npos && globFits(glob.pattern, plain)) return &glob;
+  }
+  return nullptr;
 }
 
 }  // namespace zt

@@ -46,11 +46,13 @@ private:
     std::string needle;  ///< its longest part without wildcards: a name without it need not be tried
     Rule rule;
   };
-  /// The heaviest pattern that fits; nullptr if none does. `plain` ends with a zero byte.
+  /// The heaviest pattern that fits; nullptr if none does.
   const Glob* globOf(std::string_view plain) const;
-  std::vector<Glob> globs_;                             ///< heaviest first
-  std::array<std::vector<std::uint32_t>, 64> globsBy_;  ///< by the rarest letter of the needle, folded
-  std::uint64_t globLetters_ = 0;                       ///< those letters
+  static constexpr std::size_t mostGlobs = 64;  ///< the lightest ones beyond are passed over
+  using ByLetter = std::array<std::uint64_t, 256>;
+  std::vector<Glob> globs_;  ///< heaviest first
+  ByLetter globsByFirst_{};  ///< by a name's first letter: those that may fit it, a bit each
+  ByLetter globsByLast_{};
   std::uint64_t nameSizes_ = 0;                         ///< of `names_`, folded
   std::uint64_t nameStarts_ = 0;                        ///< their first letters, folded
 };

@@ -38,6 +38,10 @@ std::string textIn(const Find& find, std::string_view factId) {
   return {};
 }
 
+PathBytes whereIs(const Find& find) {
+  return find.items.size() == 1 ? find.items.front().path : find.place;
+}
+
 bool isOfKind(const Find& find, std::string_view kind) {
   return find.kind == kind || std::any_of(find.facts.begin(), find.facts.end(), [&](const Fact& f) {
            return f.id == "also" && std::get_if<std::string>(&f.value) != nullptr &&

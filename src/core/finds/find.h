@@ -100,6 +100,8 @@ struct Find {
   bool whole = false;  ///< all of it goes, or nothing
 };
 
+/// What its things have in common, or the one thing.
+PathBytes whereIs(const Find& find);
 /// Whether a find is of a kind, or was found by that detector too (a fact "also").
 bool isOfKind(const Find& find, std::string_view kind);
 /// The value of a number among the facts; 0 if there is none.

@@ -64,25 +64,24 @@ Judgement FindContext::strictest(NodeId node) const {
                              : Judgement{standing[node], regret[node], part[node]};
 }
 
-/// Whether an entry lies in a subvolume within the measured one: its top has the first number that Btrfs
-/// gives.
-bool FindContext::inNestedSubvolume(NodeId node) const {
-  constexpr std::uint64_t top = 256;
-  for (NodeId up = node; up != 0 && survey.fsType == "btrfs"; up = tree.parent(up))
-    if (tree.isFolder(up) && tree.inode(up) == top) return true;
-  return false;
+/// The top of the subvolume that an entry lies in: it has the first number that Btrfs gives.
+NodeId FindContext::subvolumeTop(NodeId node) const {
+  NodeId up = node;
+  while (up != 0 && !(survey.fsType == "btrfs" && tree.isFolder(up) && tree.inode(up) == subvolumeTopInode))
+    up = tree.parent(up);
+  return up;
 }
 
 absl::flat_hash_map<NodeId, std::string> FindContext::openEntries() const {
   absl::flat_hash_map<NodeId, std::string> all;
-  for (NodeId id = 1; id < tree.size() && !options.openInodes.empty(); ++id) {
-    const auto who = options.openInodes.find(tree.inode(id));
-    if (who != options.openInodes.end() && !tree.isGone(id) && !inNestedSubvolume(id))
+  absl::flat_hash_set<std::uint64_t> numbers;  // most entries are held by nobody
+  for (const auto& [key, who] : options.openInodes) numbers.insert(key.second);
+  for (NodeId id = 1; id < tree.size() && !numbers.empty(); ++id) {
+    if (!numbers.contains(tree.inode(id)) || tree.isGone(id)) continue;
+    if (const auto who = options.openInodes.find({subvolumeTop(id), tree.inode(id)});
+        who != options.openInodes.end())
       all.emplace(id, who->second);
   }
-  for (const auto& [path, open] : options.openPaths)
-    if (const auto node = tree.find(path); node && tree.inode(*node) == open.first)
-      all.emplace(*node, open.second);
   return all;
 }
 
@@ -176,8 +175,9 @@ std::optional<TrashForm> FindContext::trashAt(NodeId folder) const {
 
 bool FindContext::spokenFor(NodeId node) const {
   const Sighting& s = sightings.all[sightings.of[node]];
-  return inTrash[node] || (s.place != nullptr && !s.place->kind.empty() &&
-                           (s.verdict == Verdict::asSaid || s.verdict == Verdict::personal));
+  const bool told = s.verdict == Verdict::asSaid || s.verdict == Verdict::personal ||
+                    s.verdict == Verdict::tooYoung || s.isNewestToAskFor();
+  return inTrash[node] || (s.place != nullptr && !s.place->kind.empty() && told);
 }
 
 /// What was seen is known by the entries themselves; where something was not looked into, what the places

@@ -28,10 +28,9 @@ struct FindOptions {
   std::size_t mostItems = 5000;  ///< of one find
   KindTable kinds;
   OwnerNames owners;
-  /// Files that somebody holds open, on the drive that is measured, and who does.
-  absl::flat_hash_map<std::uint64_t, std::string> openInodes;
-  /// Likewise in its other subvolumes, which number their inodes each for itself: by path, the inode and who.
-  absl::flat_hash_map<PathBytes, std::pair<std::uint64_t, std::string>> openPaths;
+  /// What somebody holds open on the drive that is measured, and who does: by the top of the subvolume that
+  /// it lies in (0, the root, where there are none), since each numbers its inodes for itself, and the inode.
+  absl::flat_hash_map<std::pair<NodeId, std::uint64_t>, std::string> openInodes;
   std::vector<std::string> programs;  ///< that run on this machine, as far as that can be seen
   bool live = false;                  ///< the system on the drive is the one that runs
   MachineFacts machine;               ///< of the machine that it runs on; empty where it does not
@@ -135,7 +134,7 @@ public:
 
 private:
   void takeJudgements();
-  bool inNestedSubvolume(NodeId node) const;
+  NodeId subvolumeTop(NodeId node) const;
   absl::flat_hash_map<NodeId, std::string> openEntries() const;
   absl::flat_hash_set<NodeId> heldOpen() const;
   void findKinds();

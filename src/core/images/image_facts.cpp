@@ -15,7 +15,7 @@ namespace {
 constexpr Bytes unitOfNew = Bytes{64} * 1024;
 
 /// What drives store files in; a hole is as large at least.
-constexpr Bytes block = 4096;
+constexpr Bytes driveBlock = 4096;
 
 class Look {
 public:
@@ -91,7 +91,7 @@ private:
     }
     if (!options_.readZeros) return {};
     GuestDisk disk(file_, image_);
-    const Bytes unit = std::min(image_.unit, block);
+    const Bytes unit = std::min(image_.unit, driveBlock);
     std::vector<char> buffer(std::size_t{1} << 20);
     for (const Stretch& stretch : plain)
       for (Bytes at = (stretch.from + unit - 1) / unit * unit; at + unit <= stretch.to;) {
@@ -138,7 +138,7 @@ private:
       // How much smaller it is packed without a part of it nobody knows.
       if (at == gone.end() || at->from >= run.end()) packed += run.packed;
     }
-    const Bytes unit = image_.format == "vdi" ? image_.unit : std::min(image_.unit, block);
+    const Bytes unit = image_.format == "vdi" ? image_.unit : std::min(image_.unit, driveBlock);
     return packed + sum(plain) - std::min(sum(plain), common(plain, gone, unit));
   }
 

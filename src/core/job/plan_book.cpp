@@ -118,8 +118,12 @@ Result<void> PlanBook::checkInUse(const Plan& plan) const {
       if (who == nullptr) continue;
       if (place_.site().closed()) return fail(Errc::inUse, "plan", item.path, *who);
       if (!now) now = Holders::read(*place_.site().openFiles());
-      const auto root = place_.site().files()->openRoot(place_.site().root());
-      const auto stat = root ? place_.site().files()->stat(**root, {}) : Result<EntryStat>(EntryStat{});
+      // Each subvolume has a device number of its own.
+      FileSystemReader& files = *place_.site().files();
+      const auto root = files.openRoot(place_.site().root());
+      const auto in = root ? files.openBeneath(**root, parentPath(item.path))
+                           : Result<FolderPtr>(tl::unexpected(root.error()));
+      const auto stat = in ? files.stat(**in, baseName(item.path)) : Result<EntryStat>(EntryStat{});
       const bool above = who->starts_with("overlay ");
       const auto* still = stat ? now->holderWithin(context.tree, item.node, stat->device) : nullptr;
       if (above || still != nullptr) return fail(Errc::inUse, "plan", item.path, still ? *still : *who);
@@ -401,6 +405,18 @@ void PlanBook::leaveOut(std::vector<Find>& finds, const std::vector<PathBytes>& 
   finds = std::move(rest);
 }
 
+/// What a person put on the plan and no proposal would: it stays there, and is not asked for again.
+Plan PlanBook::decidedLines() const {
+  Plan decided;
+  for (const PlanLine& line : plan_.lines) {
+    const Find* find = surveys_.find(line.id);
+    const bool usual = find != nullptr && !find->offers.empty() && find->items.size() == line.items.size() &&
+                       find->offers.front().action == line.step->id && mayPropose(*find, marks_);
+    if (!usual) decided.lines.push_back(line);
+  }
+  return decided;
+}
+
 Result<Proposal> PlanBook::propose(ProposeOptions options) const {
   if (place_.site().closed() == Errc::imported) return fail(Errc::imported, "propose");
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
@@ -412,10 +428,20 @@ Result<Proposal> PlanBook::propose(ProposeOptions options) const {
   if (need > 0) need += need / 2000 + 65536;
   std::vector<Find> finds(surveys_.finds()->begin(), surveys_.finds()->end());
   const FindContext& context = *surveys_.context();
+  const Plan decided = decidedLines();
+  need -= std::min(need, plannedGain(decided, context).sure);
+  std::vector<PathBytes> planned;
+  for (const PlanLine& line : decided.lines)
+    for (const Subject& item : line.items) planned.push_back(item.path);
   addFreed(context, marks_, workshop_.craft->steps, finds);
   while (true) {
-    leaveOut(finds, options.keep);
+    std::vector<PathBytes> out = options.keep;
+    out.insert(out.end(), planned.begin(), planned.end());
+    leaveOut(finds, out);
     Proposal proposal = zt::propose(finds, need, context, workshop_.craft->steps, marks_, options);
+    auto& lines = proposal.plan.lines;
+    lines.insert(lines.begin(), decided.lines.begin(), decided.lines.end());
+    std::stable_partition(lines.begin(), lines.end(), [](const PlanLine& l) { return l.kind != "trash"; });
     const auto kept = copies(proposal.plan);
     const auto taken = kept ? kept->allTaken() : std::vector<const EqualFiles*>{};
     if (taken.empty()) {
@@ -424,7 +450,7 @@ Result<Proposal> PlanBook::propose(ProposeOptions options) const {
     }
     // Of each group one stays; what else there is may make up for it.
     for (const EqualFiles* group : taken)
-      options.keep.push_back(context.tree.path(keeperOf(context, *group, marks_, usualOrder()).node));
+      options.keep.push_back(context.tree.path(keeperOf(context, *group, marks_, surveys_.keeperOrder()).node));
   }
 }
 

@@ -68,6 +68,7 @@ public:
   /// What sees to it that a copy stays of all that this plan takes; nullptr where no contents were compared.
   std::shared_ptr<const Copies> copies(const Plan& plan) const;
   /// Works a plan out for the hardest target, from what is free now.
+  /// Works a plan out. What a person put on the plan, and no proposal would, stays on it.
   Result<Proposal> propose(ProposeOptions options) const;
   Consent consent() const { return consentFor(plan_); }
   /// The same with what each line really loses: goes through everything that is planned.
@@ -92,6 +93,7 @@ public:
   Result<void> load();
 
 private:
+  Plan decidedLines() const;
   Result<void> settle(Plan plan, bool keeps = true);
   Result<void> take(Plan plan, bool keeps);
   void leaveOut(std::vector<Find>& finds, const std::vector<PathBytes>& keep) const;

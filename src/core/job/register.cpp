@@ -252,21 +252,25 @@ KnownElsewhere Register::elsewhere(const std::string& drive, const FileAsked& fi
   const std::scoped_lock lock(mutex_);
   const auto read = guarded(file_, [&] {
     KnownElsewhere known;
-    SQLite::Statement own(*db_, "SELECT 1 FROM content WHERE drive=? AND path=? AND length=? AND modified=?");
-    SQLite::Statement equal(
-        *db_,
-        "SELECT f.title,f.drive,f.path,f.modified,f.seen FROM content o JOIN content c ON c.high=o.high AND "
-        "c.low=o.low AND c.length=o.length JOIN file f ON f.drive=c.drive AND f.path=c.path AND "
-        "f.length=c.length AND f.modified=c.modified WHERE o.drive=? AND o.path=? AND o.length=? AND "
-        "o.modified=? AND c.drive<>o.drive ORDER BY f.drive,f.path LIMIT 10");
-    for (SQLite::Statement* q : {&own, &equal}) {
-      q->bind(1, drive);
-      sqlite::bindBlob(*q, 2, file.path);
-      q->bind(3, static_cast<std::int64_t>(file.length));
-      q->bind(4, file.modified);
-    }
+    SQLite::Statement own(*db_,
+                          "SELECT high,low FROM content WHERE drive=? AND path=? AND length=? AND modified=?");
+    own.bind(1, drive);
+    sqlite::bindBlob(own, 2, file.path);
+    own.bind(3, static_cast<std::int64_t>(file.length));
+    own.bind(4, file.modified);
     known.compared = own.executeStep();
-    while (equal.executeStep()) known.files.push_back(fileOf(equal, true));
+    if (known.compared) {
+      SQLite::Statement equal(
+          *db_,
+          "SELECT f.title,f.drive,f.path,f.modified,f.seen FROM content c JOIN file f ON f.drive=c.drive AND "
+          "f.path=c.path AND f.length=c.length AND f.modified=c.modified WHERE c.high=? AND c.low=? AND "
+          "c.length=? AND c.drive<>? ORDER BY f.drive,f.path LIMIT 10");
+      equal.bind(1, own.getColumn(0).getInt64());
+      equal.bind(2, own.getColumn(1).getInt64());
+      equal.bind(3, static_cast<std::int64_t>(file.length));
+      equal.bind(4, drive);
+      while (equal.executeStep()) known.files.push_back(fileOf(equal, true));
+    }
     SQLite::Statement named(*db_,
                             "SELECT title,drive,path,modified,seen FROM file WHERE length=? AND name=? "
                             "AND drive<>? ORDER BY drive,path LIMIT 10");

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cstdlib>
 #include <future>
+#include <map>
 #include <set>
 
 #include "core/catalogue/systems_seen.h"
@@ -109,21 +110,35 @@ std::vector<HomeRoot> homesElsewhere(const Site& site, const Survey& survey,
   return homes;
 }
 
+/// The device numbers of the subvolumes beneath the measured root: every mount of one has the same.
+std::map<std::uint64_t, NodeId> subvolumesIn(const Site& site, const Folder& root, const Survey& survey) {
+  std::map<std::uint64_t, NodeId> tops;
+  if (survey.fsType != "btrfs") return tops;
+  const SurveyTree& tree = survey.tree;
+  for (NodeId id = 1; id < tree.size(); ++id) {
+    if (!tree.isFolder(id) || tree.inode(id) != subvolumeTopInode || tree.isGone(id)) continue;
+    const auto folder = site.files()->openBeneath(root, tree.path(id));
+    if (!folder) continue;
+    if (const auto now = site.files()->stat(**folder, {})) tops.emplace(now->device, id);
+  }
+  return tops;
+}
+
 /// Notes who holds what on the measured drive now, and what runs.
-void takeHolders(const Site& site, FindOptions& options) {
+void takeHolders(const Site& site, const Survey& survey, FindOptions& options) {
   if (site.closed()) return;
   const auto root = site.files()->openRoot(site.root());
   const auto stat = root ? site.files()->stat(**root, {}) : Result<EntryStat>(tl::unexpected(root.error()));
   const auto listing = site.openFiles()->list();
   if (!stat || !listing) return;
+  std::map<std::uint64_t, NodeId> devices = subvolumesIn(site, **root, survey);
+  devices[stat->device] = 0;
   std::set<std::string> programs;
-  const PathBytes top = site.root() == "/" ? PathBytes{} : site.root();
   for (const OpenFile& file : listing->files) {
+    const auto at = devices.find(file.device);
     // The root is held by its own mount, and never goes.
-    if (file.device == stat->device && file.inode != stat->inode)
-      options.openInodes.emplace(file.inode, file.holder);
-    if (file.device != stat->device && !file.path.empty() && beneath(file.path, top))
-      options.openPaths.emplace(file.path.substr(top.size() + 1), std::pair(file.inode, file.holder));
+    if (at != devices.end() && !(at->second == 0 && file.inode == stat->inode))
+      options.openInodes.emplace(std::pair(at->second, file.inode), file.holder);
     if (file.pid != 0) programs.insert(file.holder);
   }
   options.programs.assign(programs.begin(), programs.end());
@@ -136,7 +151,7 @@ ContextPtr SurveyStore::contextOf(const Site& site, SurveyPtr survey) const {
   options.now = survey->finished;
   options.kinds = *kinds_;
   options.owners = site.ownerNames(*survey);
-  takeHolders(site, options);
+  takeHolders(site, *survey, options);
   options.live = site.drive().liveSystem;
   if (options.live && workshop_.machine) options.machine = workshop_.machine->facts();
   options.keepsAccessTimes = site.keepsAccessTimes();

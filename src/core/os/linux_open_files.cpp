@@ -66,13 +66,6 @@ private:
   bool finished_ = false;
 };
 
-/// What a link of a process leads to; the path itself where it is none.
-PathBytes targetOf(const std::string& link) {
-  std::string path(4096, 0);
-  const ssize_t size = ::readlink(link.c_str(), path.data(), path.size());
-  return size < 0 ? link : path.substr(0, static_cast<std::size_t>(size));
-}
-
 void add(Growing& listing, const std::string& link, int pid, const std::string& holder) {
   struct statx st;
   // What is known of a file without asking its server, which may not answer: its numbers never change.
@@ -87,7 +80,6 @@ void add(Growing& listing, const std::string& link, int pid, const std::string& 
   file.inode = st.stx_ino;
   file.deleted = S_ISREG(st.stx_mode) && st.stx_nlink == 0;
   file.occupied = static_cast<Bytes>(st.stx_blocks) * 512;
-  if (st.stx_dev_major == 0 && !file.deleted) file.path = targetOf(link);
   listing.add(std::move(file));
 }
 

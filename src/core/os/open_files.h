@@ -19,8 +19,6 @@ struct OpenFile {
   std::uint64_t inode = 0;
   bool deleted = false;  ///< no name left: the space comes back on the last close
   Bytes occupied = 0;
-  PathBytes path =
-      {};  ///< where its device number says too little: of a subvolume, of which each has its own
 };
 
 /// The port to what is in use. `list` covers the processes that the caller may look into; `complete` says if

@@ -10,7 +10,7 @@ namespace zt {
 
 Ladder ladderOf(std::span<const Find* const> finds, const FindContext& context, const Marks& marks) {
   Ladder ladder;
-  std::vector<const Find*> takes;
+  std::vector<const Find*> takes, asks;
   for (const Find* f : finds) {
     if (f->offers.empty()) continue;
     const bool may = mayPropose(*f, marks);
@@ -22,6 +22,7 @@ Ladder ladderOf(std::span<const Find* const> finds, const FindContext& context, 
       ++ladder.laterSteps;
     } else if (!may && f->standing >= Standing::unjudged && !marks.locks(*f)) {
       ++ladder.decisions;
+      asks.push_back(f);
     }
   }
   // The gentlest first, so that what two finds share counts on the lower rung.
@@ -35,6 +36,10 @@ Ladder ladderOf(std::span<const Find* const> finds, const FindContext& context, 
     rung.adds += f->offers.front().gain.sure;
     ++rung.steps;
   }
+  std::stable_sort(asks.begin(), asks.end(),
+                   [](const Find* a, const Find* b) { return a->gain.atMost > b->gain.atMost; });
+  for (const Find* f : asks)
+    if (disjoint.take(*f)) ladder.decisionBytes += f->gain.atMost;
   return ladder;
 }
 

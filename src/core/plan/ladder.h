@@ -21,6 +21,7 @@ struct Ladder {
   Bytes later = 0;                    ///< at most, by somebody else's hand
   std::size_t laterSteps = 0;
   std::size_t decisions = 0;  ///< finds that only a person may judge
+  Bytes decisionBytes = 0;    ///< what these would give at most; what overlaps counts once
 };
 
 /// Pure; any thread. Overlapping finds count once.

@@ -162,9 +162,8 @@ Result<void> checkMember(const FindContext& context, NodeId node, const PathByte
 namespace {
 /// The top of a subvolume goes only where it is known as a state that nobody has mounted or starts from.
 bool mayGoWithItsTop(const FindContext& context, NodeId node) {
-  constexpr std::uint64_t topOfOne = 256;
   if (context.survey.fsType != "btrfs" || node == 0 || context.survey.standIn) return true;
-  if (!context.tree.isFolder(node) || context.tree.inode(node) != topOfOne) return true;
+  if (!context.tree.isFolder(node) || context.tree.inode(node) != subvolumeTopInode) return true;
   const auto state = context.points.memberAt(node);
   return state && context.points.seriesOf(*state).walked &&
          context.points.lock(*state) == PointLock::writable && !context.points[*state].isDefault;

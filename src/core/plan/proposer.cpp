@@ -73,7 +73,44 @@ struct Choices {
   const FindContext& context;
   const Marks& marks;
   const ProposeOptions& options;
+  /// One for each thing that somebody said may go as it is, whatever was found in it.
+  std::vector<Find> said;
+
+  bool inSaid(const Find& find) const {
+    const auto in = [&](const Subject& item) {
+      return std::any_of(said.begin(), said.end(), [&](const Find& whole) {
+        const PathBytes& top = whole.items.front().path;
+        return item.path == top || beneath(item.path, top);
+      });
+    };
+    return std::all_of(find.items.begin(), find.items.end(), in);
+  }
 };
+
+/// What somebody said may go, each as one thing: unless something in it is locked, kept, or not to go now.
+std::vector<Find> saidToGo(const FindContext& context, const StepTable& steps, const Marks& marks,
+                           const std::vector<PathBytes>& keep) {
+  std::vector<Find> all;
+  for (const auto& [path, said] : marks.all()) {
+    const auto node = said.mark == Mark::mayGo ? context.tree.find(path) : std::nullopt;
+    if (!node || *node == 0 || marks.locks(path) || context.locked(path)) continue;
+    const bool stays = context.points.lockAround(context.tree, *node) != PointLock::none ||
+                       context.cannotGo(*node) || context.holderIn(*node) != nullptr;
+    if (stays) continue;
+    if (!all.empty() && beneath(path, all.back().items.front().path)) continue;  // by path: it comes after
+    const bool held = std::any_of(marks.all().begin(), marks.all().end(),
+                                  [&](const auto& other) {
+                                    return other.second.mark == Mark::notNow && beneath(other.first, path);
+                                  }) ||
+                      std::any_of(keep.begin(), keep.end(),
+                                  [&](const PathBytes& kept) { return beneath(kept, path); });
+    if (held || context.strictest(*node).standing <= Standing::kept) continue;
+    Find find = pickedFind(context, *node);
+    priceOffers(find, steps);
+    all.push_back(std::move(find));
+  }
+  return all;
+}
 
 bool keptOut(const Find& find, const ProposeOptions& options) {
   if (std::find(options.without.begin(), options.without.end(), find.id) != options.without.end())
@@ -86,10 +123,13 @@ bool keptOut(const Find& find, const ProposeOptions& options) {
 
 std::vector<const Find*> usable(const Choices& choices, Regret ceiling) {
   std::vector<const Find*> list;
-  for (const Find& f : choices.finds) {
-    if (f.offers.empty() || f.offers.front().gain.sure == 0 || !mayPropose(f, choices.marks)) continue;
+  const auto take = [&](const Find& f) {
+    if (f.offers.empty() || f.offers.front().gain.sure == 0 || !mayPropose(f, choices.marks)) return;
     if (f.regret <= ceiling && !keptOut(f, choices.options)) list.push_back(&f);
-  }
+  };
+  for (const Find& f : choices.said) take(f);
+  for (const Find& f : choices.finds)
+    if (!choices.inSaid(f)) take(f);
   return list;
 }
 
@@ -208,13 +248,56 @@ std::vector<Decision> decisionsOf(const Choices& choices, Bytes shortBy) {
   return decisions;
 }
 
+Ladder ladderIn(const Choices& choices) {
+  std::vector<const Find*> all;
+  for (const Find& f : choices.said) all.push_back(&f);
+  for (const Find& f : choices.finds)
+    if (!choices.inSaid(f) && !keptOut(f, choices.options)) all.push_back(&f);
+  return ladderOf(all, choices.context, choices.marks);
+}
+
+/// What is known to be free to go, and only its own system or its owner's program can let go.
+std::vector<std::string> adviceIn(const Choices& choices) {
+  std::vector<std::string> all;
+  for (const Find& f : choices.finds)
+    if (!f.offers.empty() && f.offers.front().gain.when == GainTime::later && mayPropose(f, choices.marks) &&
+        !keptOut(f, choices.options))
+      all.push_back(f.id);
+  return all;
+}
+
+/// In the order in which they are less bad.
+std::vector<LastResort> lastResortsOf(const Choices& choices) {
+  std::vector<LastResort> all;
+  const auto add = [&](const char* id, auto belongs) {
+    LastResort resort{id, 0, 0};
+    Disjoint disjoint(choices.context.tree);
+    for (const Find& f : choices.finds) {
+      if (!belongs(f) || choices.marks.locks(f) || keptOut(f, choices.options) || !disjoint.take(f)) continue;
+      resort.atMost += f.gain.atMost;
+      ++resort.finds;
+    }
+    if (resort.finds > 0) all.push_back(std::move(resort));
+  };
+  add("programs", [](const Find& f) {
+    return f.kind == "programs" && !f.offers.empty() && f.standing != Standing::bedrock;
+  });
+  add("memory-files", [](const Find& f) { return f.kind == "memory-files" && !f.offers.empty(); });
+  add("move", [](const Find& f) {
+    return f.standing == Standing::ownersCall && f.regret >= Regret::personalMoved && f.kind != "programs";
+  });
+  return all;
+}
+
 Plan planOf(const Choice& choice, const StepTable& steps, const Marks& marks) {
   Plan plan;
   for (const Find* f : choice.finds)
     if (auto line = lineFor(*f, steps, f->offers.front().action, marks))
       plan.lines.push_back(std::move(*line));
   std::stable_sort(plan.lines.begin(), plan.lines.end(), [](const PlanLine& a, const PlanLine& b) {
-    return std::pair(a.regret(), b.gain.sure) < std::pair(b.regret(), a.gain.sure);
+    // What goes into the trash goes before it.
+    return std::tuple(a.kind == "trash", a.regret(), b.gain.sure) <
+           std::tuple(b.kind == "trash", b.regret(), a.gain.sure);
   });
   return plan;
 }
@@ -231,6 +314,11 @@ bool mayPropose(const Find& find, const Marks& marks) {
            std::all_of(find.items.begin(), find.items.end(),
                        [&](const Subject& item) { return marks.all().contains(item.path); });
   if (mark == Mark::notNow) return false;
+  // What has to be closed, stopped or shut down first is a person's to ask for.
+  const bool waits = !find.offers.empty() &&
+                     std::any_of(find.offers.front().conditions.begin(), find.offers.front().conditions.end(),
+                                 [](const std::string& condition) { return condition.starts_with("not-"); });
+  if (waits) return false;
   const bool known = find.standing == Standing::rebuilds || find.standing == Standing::spent;
   // A way back that a known place keeps is one of the rungs; everything else of an owner is the owner's.
   // Folders by date hold what was deleted since as well, and nobody but their owner knows whether that was
@@ -242,13 +330,10 @@ bool mayPropose(const Find& find, const Marks& marks) {
 
 Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& context, const StepTable& steps,
                  const Marks& marks, const ProposeOptions& options) {
-  const Choices choices{finds, context, marks, options};
+  const Choices choices{finds, context, marks, options, saidToGo(context, steps, marks, options.keep)};
   Proposal proposal;
-  for (std::size_t level = 0; level < regrets; ++level) {
-    const auto list = withoutOverlap(usable(choices, static_cast<Regret>(level)), true, context.tree);
-    proposal.steps[level] = list.size();
-    for (const Find* f : list) proposal.possible[level] += f->gain.sure;
-  }
+  proposal.ladder = ladderIn(choices);
+  proposal.advice = adviceIn(choices);
   if (need == 0) {
     proposal.reached = proposal.optimal = true;
     return proposal;
@@ -279,6 +364,7 @@ Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& con
           : static_cast<double>(regretBytes - choice.bound) / static_cast<double>(choice.bound);
   proposal.optimal = proposal.reached && proposal.boundGap == 0;
   if (!proposal.reached) proposal.decisions = decisionsOf(choices, proposal.shortBy);
+  if (!proposal.reached) proposal.lastResorts = lastResortsOf(choices);
   return proposal;
 }
 

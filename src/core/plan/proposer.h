@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <array>
 #include <optional>
 #include <span>
 
+#include "core/plan/ladder.h"
 #include "core/plan/plan.h"
 
 namespace zt {
@@ -29,14 +29,22 @@ struct Decision {
   bool comesAgain = false;  ///< it can be fetched again, as what is known of it says
 };
 
+/// What is left when nothing else reaches: named last, with what it needs.
+struct LastResort {
+  std::string id;        ///< "programs", "memory-files", "move"
+  Bytes atMost = 0;      ///< all of it together; what overlaps counts once
+  std::size_t finds = 0;
+};
+
 /// A plan worked out.
 struct Proposal {
   Plan plan;
   Regret ceiling = Regret::none;
   bool reached = false;
   Bytes shortBy = 0;                         ///< of the hardest target, if not reached
-  std::array<Bytes, regrets> possible{};     ///< the most that each ceiling could give for certain
-  std::array<std::size_t, regrets> steps{};  ///< by how many steps
+  Ladder ladder;                        ///< what each rung adds, whatever is needed
+  std::vector<std::string> advice;      ///< ids of finds that others would have to see to, the biggest first
+  std::vector<LastResort> lastResorts;  ///< only where nothing else reaches
   bool optimal = false;                      ///< no plan under this ceiling has fewer bytes of regret
   double boundGap =
       0;  ///< (bytes of regret − lower bound) ÷ lower bound; the bound is the linear relaxation's

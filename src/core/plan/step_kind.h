@@ -33,6 +33,8 @@ struct StepKind {
   std::shared_ptr<const StepExecutor> executor;  ///< carries it out
   bool touches = true;  ///< changes the drive; else it is words for somebody else to act on
 
+  /// Whether its things are only put aside, and can be put back.
+  bool setsAside() const { return undo == UndoRule::putBack; }
   bool frees() const { return when == GainTime::now; }
   /// What the step costs and gives, for something whose letting go costs `found` and gives `gain`.
   Regret regretOf(Regret found) const { return regret == RegretRule::moved ? Regret::personalMoved : found; }

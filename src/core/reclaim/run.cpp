@@ -207,7 +207,7 @@ void Runner::giveUp(Batch& batch) {
 
 void Runner::end(Part& part) {
   part.outcome.state = stateOf(part.outcome);
-  if (control_.progress) control_.progress(part.outcome);
+  if (control_.progress) control_.progress({part.outcome, false, space_->last()});
 }
 
 std::vector<JournalRecord> Runner::rehearse(const Plan& plan) {
@@ -283,7 +283,7 @@ void Runner::tell(const Batch& batch, std::size_t at) {
     outcome.freed += batch.records[i].freed;
     outcome.itemsDone += isDone(*part.line, batch.records[i]);
   }
-  control_.progress(outcome);
+  control_.progress({std::move(outcome), true, space_->last()});
 }
 
 /// Places are chosen before the journal is written, so that it says where an item will be.

@@ -72,12 +72,19 @@ private:
 /// The consents that a plan's steps need, by their kinds. The token depends on every line, path and identity.
 Consent consentFor(const Plan& plan);
 
+/// How a run goes: what one line has come to, and the drive's counter.
+struct RunProgress {
+  LineOutcome line;
+  bool atWork = false;  ///< things of it still go; else it is over, and its `state` counts
+  Bytes free = 0;       ///< as the drive's own counter was last read
+};
+
 /// How a run is watched and steered.
 struct RunControl {
   std::stop_token stop;
   std::shared_ptr<PauseGate> pause;  ///< waited at between items; may be nullptr
-  /// Called between items, at most 20 times a second, with what the line has come to; on the running thread.
-  std::function<void(const LineOutcome&)> progress;
+  /// Called between items, at most 20 times a second, and at the end of each line; on the running thread.
+  std::function<void(const RunProgress&)> progress;
   /// How often the drive's free counter is read, to tell which line it rose by.
   std::chrono::milliseconds readingsApart = SpaceLedger::usuallyApart;
 };

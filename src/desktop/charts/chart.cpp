@@ -24,8 +24,13 @@ void Chart::contextMenuEvent(QContextMenuEvent* event) {
   menu.exec(event->globalPos());
 }
 
+void Chart::focusInEvent(QFocusEvent* event) {
+  byMouse_ = event->reason() == Qt::MouseFocusReason || event->reason() == Qt::ActiveWindowFocusReason;
+  QWidget::focusInEvent(event);
+}
+
 void Chart::paintFocus(QPainter& painter, const QRectF& around) {
-  if (!hasFocus()) return;
+  if (!hasFocus() || byMouse_) return;
   painter.setPen(QPen(face().ink, 1, Qt::DotLine));
   painter.setBrush(Qt::NoBrush);
   painter.drawRect(around);

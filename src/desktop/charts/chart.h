@@ -16,8 +16,13 @@ public:
 protected:
   void keyPressEvent(QKeyEvent* event) override;
   void contextMenuEvent(QContextMenuEvent* event) override;
+  void focusInEvent(QFocusEvent* event) override;
+  /// Whoever came by the mouse sees where he is without a frame.
   void paintFocus(QPainter& painter, const QRectF& around);
   void twinChanged();
+
+private:
+  bool byMouse_ = false;
 };
 
 /// Text at a place, cut with an ellipsis where it does not fit.

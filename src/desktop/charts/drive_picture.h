@@ -20,6 +20,7 @@ struct DrivePicture {
   Bytes free = 0;
   TimeNs freeAt = 0;   ///< 0: read with the drive
   bool stale = false;  ///< something was done since it was measured
+  bool running = false;  ///< a run is under way: `planned` is what is still to come
   PlannedGain planned;
   std::array<Bytes, standings> strata{};       ///< occupied bytes by standing, every inode once
   std::array<Bytes, standings> plannedFrom{};  ///< of it, planned to be discarded

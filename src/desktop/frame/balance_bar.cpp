@@ -33,14 +33,16 @@ QList<BalanceBar::Part> BalanceBar::parts() const {
   if (!view_.shown) return {};
   const Target* target = hardest(view_.targets);
   QList<Part> all;
-  all.append({view_.freeAt == 0 ? tr("free")
+  all.append({view_.running       ? tr("free now")
+              : view_.freeAt == 0 ? tr("free")
               : view_.stale     ? tr("free, read %1").arg(clockTime(view_.freeAt))
                                 : tr("free, measured %1").arg(clockTime(view_.freeAt)),
               say(&Words::bytes, view_.free)});
   const PlannedGain& planned = view_.planned;
   const bool more = planned.atMost > planned.sure;
   const bool refills = planned.refills > 0 || !planned.refillKnown;
-  all.append({refills && planned.refillKnown
+  all.append({view_.running ? tr("still to come, sure")
+              : refills && planned.refillKnown
                   ? tr("planned, sure (%1 fill up the reserve)").arg(say(&Words::bytes, planned.refills))
               : refills ? tr("planned, sure (the reserve comes first)")
               : more    ? tr("planned, sure (at most %1)").arg(say(&Words::bytes, view_.planned.atMost))
@@ -48,8 +50,11 @@ QList<BalanceBar::Part> BalanceBar::parts() const {
               say(&Words::bytes, view_.planned.sure)});
   if (target == nullptr) return all;
   all.append({tr("target: %1").arg(say(&Words::targetName, *target)), say(&Words::bytes, target->bytes)});
+  const SignedBytes now = surplus(*target, view_.free);
   const SignedBytes over = surplus(*target, view_.free + view_.planned.sure);
-  all.append({view_.planned.sure > 0 ? tr("after the plan") : tr("as it stands"),
+  all.append({view_.running && now >= 0      ? tr("met already; after the run")
+              : view_.running                ? tr("after the run")
+              : view_.planned.sure > 0 ? tr("after the plan") : tr("as it stands"),
               over >= 0 ? tr("%1 to spare").arg(say(&Words::signedBytes, over))
                         : tr("%1 short").arg(say(&Words::signedBytes, -over)),
               over < 0});

@@ -100,9 +100,7 @@ void MainWindow::setupSession() {
   connectDrives();
   connect(opener_, &Opener::starting, failure_, &QWidget::hide);
   connect(opener_, &Opener::surveyWanted, this, [this] { goTo(surveyStation); });
-  connect(&session_, &Session::lineProgressed, this, [this](const LineOutcome& o) {
-    strip_->setProgress(2, tr("%1 of %2 things; Esc stops between them").arg(o.itemsDone).arg(o.items));
-  });
+  connect(&session_, &Session::runProgressed, this, &MainWindow::showRun);
 }
 
 void MainWindow::connectSession() {
@@ -152,7 +150,11 @@ void MainWindow::showWork() {
     level_->setAccounted(0);
     strip_->setProgress(-1, {});
   }
-  for (Station* s : at_.all) s->refresh();
+  // What ends brings a new view, and that a new look.
+  if (session_.busy()) {
+    at_.all[station()]->refresh();
+    refreshStrip();
+  }
 }
 
 namespace {
@@ -166,7 +168,8 @@ QString stationName(int station) {
 /// On the Bench the chosen drive, elsewhere the one that is worked on.
 void MainWindow::showPicture() {
   const bool chosen = station() == benchStation || !session_.view().open;
-  const DrivePicture picture = chosen ? at_.bench->picture() : session_.view().picture();
+  DrivePicture picture = chosen ? at_.bench->picture() : session_.view().picture();
+  if (session_.run() && !chosen) picture = duringRun(std::move(picture), session_.view(), *session_.run());
   level_->show(picture);
   balance_->show(picture);
   const QString place = stationName(station());
@@ -175,7 +178,7 @@ void MainWindow::showPicture() {
 
 void MainWindow::refresh() {
   showPicture();
-  for (Station* s : at_.all) s->refresh();
+  at_.all[station()]->refresh();  // the others when they are gone to
   refreshStrip();
 }
 
@@ -214,6 +217,19 @@ void MainWindow::showProgress(const Progress& progress) {
     if (left > 2) note += tr(", about %1 s left").arg(left, 0, 'f', 0);
   }
   strip_->setProgress(share, note + tr("; Ctrl+B pauses, Esc stops"));
+}
+
+void MainWindow::showRun() {
+  showPicture();
+  refreshStrip();
+  if (!session_.run() || session_.paused()) return;
+  const JobView& view = session_.view();
+  const Bytes freed = session_.run()->freed();
+  const double share = view.planned.sure == 0
+                           ? 2
+                           : std::min(1.0, static_cast<double>(freed) / static_cast<double>(view.planned.sure));
+  strip_->setProgress(share, tr("%1 of %2 freed; Ctrl+B pauses, Esc stops between things")
+                                 .arg(say(&Words::bytes, freed), say(&Words::bytes, view.planned.sure)));
 }
 
 void MainWindow::showFailure(const Error& error) {

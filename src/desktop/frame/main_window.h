@@ -43,6 +43,7 @@ private:
   void refresh();
   void refreshStrip();
   void showProgress(const Progress& progress);
+  void showRun();
   void showFailure(const Error& error);
   void showWork();
   void showPicture();

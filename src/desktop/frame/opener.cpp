@@ -20,12 +20,21 @@ Opener::Opener(Session& session, DriveWatch& drives, Prompter& prompter, QWidget
   });
   connect(&session_, &Session::onDriveRefused, this,
           [this](const QByteArray& path, bool standIn, const QByteArray& file) {
-            const auto keeping = askJobPlace(prompter_, window_, file.toStdString(), drives_.drives());
-            if (keeping)
-              session_.openPlace(path.toStdString(), standIn, *keeping);
-            else
-              then_ = {};
+            // It is asked with the drives that there are.
+            if (drives_.known()) return askPlace(path, standIn, file);
+            connect(
+                &drives_, &DriveWatch::looked, this,
+                [this, path, standIn, file] { askPlace(path, standIn, file); },
+                static_cast<Qt::ConnectionType>(Qt::QueuedConnection | Qt::SingleShotConnection));
           });
+}
+
+void Opener::askPlace(const QByteArray& path, bool standIn, const QByteArray& file) {
+  const auto keeping = askJobPlace(prompter_, window_, file.toStdString(), drives_.drives());
+  if (keeping)
+    session_.openPlace(path.toStdString(), standIn, *keeping);
+  else
+    then_ = {};
 }
 
 void Opener::chooseFolder() {

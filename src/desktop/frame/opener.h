@@ -37,6 +37,7 @@ Q_SIGNALS:
   void surveyWanted();
 
 private:
+  void askPlace(const QByteArray& path, bool standIn, const QByteArray& file);
   void importSurvey(const QString& file);
 
   Session& session_;

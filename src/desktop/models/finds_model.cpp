@@ -14,12 +14,16 @@ void FindsModel::show(const FindsShown& shown) {
       shown.finds == view_.finds && shown.context == view_.context && shown.shortfall == view_.shortfall;
   view_ = shown;
   if (!same || nodes_.empty()) return rebuild();
-  // The same finds with another plan: rows stay, so that nothing jumps under the user's hand.
-  for (std::size_t n = 1; n < nodes_.size(); ++n)
-    if (nodes_[n].find >= 0) {
-      const QModelIndex at = createIndex(nodes_[n].row, 0, static_cast<quintptr>(n));
-      Q_EMIT dataChanged(at, at.siblingAtColumn(1));
-    }
+  // The same finds with another plan: rows stay, so that nothing jumps under the user's hand, and only those
+  // are drawn anew that say something else.
+  for (std::size_t n = 1; n < nodes_.size(); ++n) {
+    if (nodes_[n].find < 0) continue;
+    QString mark = markText(find(nodes_[n].find));
+    if (mark == nodes_[n].mark) continue;
+    nodes_[n].mark = std::move(mark);
+    const QModelIndex at = createIndex(nodes_[n].row, 0, static_cast<quintptr>(n));
+    Q_EMIT dataChanged(at, at.siblingAtColumn(1));
+  }
 }
 
 void FindsModel::setQuestion(const Question& question) {
@@ -50,6 +54,8 @@ void FindsModel::rebuild() {
                                     Standing::unjudged, Standing::kept, Standing::bedrock})
       addGroup(standing, matcher, small);
   }
+  for (Node& node : nodes_)
+    if (node.find >= 0) node.mark = markText(find(node.find));
   endResetModel();
 }
 
@@ -62,8 +68,11 @@ void FindsModel::addGroup(Standing standing, const FindMatcher& matcher, Bytes s
     const Find& f = find(i);
     if (f.standing != standing || !matcher.fits(f)) continue;
     (f.gain.atMost < small ? little : big).push_back(i);
-    // Of what could only be made smaller the rest stays.
-    if (f.offers.empty() && f.gain.when == GainTime::later) {
+    // Packages are no entries of the survey; of what could only be made smaller the rest stays.
+    const bool elsewhere = std::all_of(f.items.begin(), f.items.end(), [](const Subject& s) {
+      return s.node == noNode && s.kind != SubjectKind::point;
+    });
+    if (elsewhere || (f.offers.empty() && f.gain.when == GainTime::later)) {
       parts += f.gain.atMost;
       continue;
     }
@@ -128,7 +137,7 @@ int FindsModel::rowCount(const QModelIndex& parent) const {
 QString FindsModel::markText(const Find& find) const {
   if (view_.plan)
     if (const PlanLine* line = view_.plan->find(find.id))
-      return line->step->frees() ? tr("● planned") : tr("● to hold");
+      return QStringLiteral("● ") + say(&Words::planMark, *line->step);
   if (find.judged == Standing::bedrock) return tr("locked");
   if (!view_.marks) return {};
   if (view_.marks->locks(find)) return tr("◆ kept");

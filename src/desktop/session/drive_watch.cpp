@@ -2,6 +2,9 @@
 #include "desktop/session/drive_watch.h"
 
 #include <QSettings>
+#include <QSocketNotifier>
+#include <QTimer>
+#include <algorithm>
 
 #include "core/job/sites/site.h"
 
@@ -49,7 +52,23 @@ Result<DriveAtHand> standInAt(const Workshop& workshop, const PathBytes& folder)
 }  // namespace
 
 DriveWatch::DriveWatch(const Workshop& workshop, QObject* parent)
-    : QObject(parent), workshop_(workshop), queue_(std::make_unique<WorkQueue>(QStringLiteral("drives"))) {}
+    : QObject(parent), workshop_(workshop), queue_(std::make_unique<WorkQueue>(QStringLiteral("drives"))) {
+  watchMounts();
+}
+
+/// A drive that is unmounted or unplugged leaves the Bench, and one that comes stands there: the kernel tells
+/// of every change of the mount table (proc_pid_mountinfo(5)).
+void DriveWatch::watchMounts() {
+  constexpr int settles = 700;  // ms: mounting one drive is several changes
+  mounts_.setFileName(QStringLiteral("/proc/self/mountinfo"));
+  if (!mounts_.open(QIODevice::ReadOnly | QIODevice::Unbuffered)) return;
+  auto* changed = new QSocketNotifier(mounts_.handle(), QSocketNotifier::Exception, this);
+  auto* later = new QTimer(this);
+  later->setSingleShot(true);
+  later->setInterval(settles);
+  connect(changed, &QSocketNotifier::activated, later, qOverload<>(&QTimer::start));
+  connect(later, &QTimer::timeout, this, &DriveWatch::look);
+}
 
 void DriveWatch::show(std::vector<DriveAtHand> found, bool standIn) {
   if (standIn) {
@@ -85,8 +104,15 @@ void DriveWatch::look() {
       }
     QMetaObject::invokeMethod(
         this,
-        [this, all = all ? Result<void>{} : Result<void>(tl::unexpected(all.error())), found, again] {
+        [this, all = all ? Result<void>{} : Result<void>(tl::unexpected(all.error())), found, again, standIns] {
           if (!all) Q_EMIT failed(all.error());
+          known_ = true;
+          // A stand-in whose folder is gone is at hand no more.
+          std::erase_if(drives_, [&](const DriveAtHand& d) {
+            const auto is = [&](const auto& other) { return other.path == d.path; };
+            const bool asked = std::find(standIns.begin(), standIns.end(), d.path) != standIns.end();
+            return d.standIn && asked && std::none_of(again.begin(), again.end(), is);
+          });
           for (const DriveAtHand& standIn : again) show({standIn}, true);
           show(found, false);
         },

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <QFile>
 #include <QObject>
 #include <QStringList>
 
@@ -29,6 +30,8 @@ public:
 
   /// Drives that were found last, stand-ins first; without attached drives until they were looked for.
   const std::vector<DriveAtHand>& drives() const { return drives_; }
+  /// Whether attached drives were looked for already.
+  bool known() const { return known_; }
   void look();
   /// Reads a stand-in and puts it on the shelf.
   void addStandIn(const PathBytes& folder);
@@ -48,7 +51,10 @@ Q_SIGNALS:
 private:
   void show(std::vector<DriveAtHand> found, bool standIn);
   Workshop workshop_;
+  void watchMounts();
   std::vector<DriveAtHand> drives_;
+  bool known_ = false;
+  QFile mounts_;  ///< tells when something is mounted or unmounted
   std::unique_ptr<WorkQueue> queue_;
 };
 

@@ -7,6 +7,8 @@
 
 #include <algorithm>
 
+#include "core/plan/line_conditions.h"
+
 namespace zt::desktop {
 
 DrivePicture JobView::picture() const {
@@ -90,6 +92,8 @@ void fillSurvey(Job& job, const JobView& before, JobView& v) {
   v.points = same && !before.stale ? before.points : heldByPoints(*v.context);
   if (v.stale) lowerStrata(job, v);
   v.adds = stepGains(v.plan, *v.context);
+  for (const PlanLine& line : v.plan.lines)
+    v.conditions.push_back(conditionsOf(line, *v.context, ::geteuid()));
   v.planned = job.planBook().planned();
   if (same && before.evidence) {
     v.evidence = before.evidence;

@@ -28,6 +28,7 @@ struct JobView {
   Plan plan;
   std::vector<LeftLine> left;
   std::vector<GainBounds> adds;  ///< what each line adds to those before it
+  std::vector<std::vector<std::string>> conditions;  ///< of each line, see `conditionsOf`
   PlannedGain planned;
   Ladder ladder;  ///< what each rung of regret would add
   std::array<Bytes, standings> strata{};

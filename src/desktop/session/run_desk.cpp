@@ -3,19 +3,36 @@
 
 namespace zt::desktop {
 
-void RunDesk::reclaim(const std::string& token) {
+namespace {
+/// Switches lines of a plan on or off.
+Result<void> setEnabled(Job& job, const std::set<std::string>& lines, bool on) {
+  if (lines.empty()) return {};
+  return job.planBook().edit([&](Plan& plan) {
+    for (PlanLine& line : plan.lines)
+      if (lines.contains(line.id)) line.enabled = on;
+  });
+}
+}  // namespace
+
+void RunDesk::reclaim(const std::string& shown, const std::set<std::string>& waiting) {
+  session_.beginRun();
   session_.post(
       Session::Work::running,
-      [session = &session_, token](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
+      [session = &session_, shown, waiting](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
         if (!job) return {};
+        // What was agreed to is what was shown, and of it what was ticked.
+        if (job->consent().token != shown) return fail(Errc::noConsent, "reclaim");
+        if (auto off = setEnabled(*job, waiting, false); !off) return off;
+        const std::string token = waiting.empty() ? shown : job->consent().token;
         RunControl control;
         control.stop = stop;
         control.pause = session->pauseGate();
-        control.progress = [session](const LineOutcome& outcome) {
+        control.progress = [session](const RunProgress& progress) {
           QMetaObject::invokeMethod(
-              session, [session, outcome] { Q_EMIT session->lineProgressed(outcome); }, Qt::QueuedConnection);
+              session, [session, progress] { session->takeRun(progress); }, Qt::QueuedConnection);
         };
         auto done = job->reclaim(token, control);
+        if (auto on = setEnabled(*job, waiting, true); !on && done) return on;
         if (!done) return tl::unexpected(done.error());
         return done->journalFailed ? Result<void>(tl::unexpected(done->journalFailure)) : Result<void>{};
       },

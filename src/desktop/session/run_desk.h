@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <set>
+
 #include "desktop/session/session.h"
 
 namespace zt::desktop {
@@ -11,7 +13,9 @@ class RunDesk final {
 public:
   explicit RunDesk(Session& session) : session_(session) {}
 
-  void reclaim(const std::string& token);
+  /// Carries the plan out whose consent was shown under this token, but for the lines that nobody agreed to:
+  /// they wait, and stay on the plan.
+  void reclaim(const std::string& shown, const std::set<std::string>& waiting = {});
   void undo();
   void release(const std::string& token);
   void prove();

@@ -83,6 +83,18 @@ bool Session::paused() const {
   return pause_->paused();
 }
 
+void Session::beginRun() {
+  run_.emplace();
+  run_->since = workshop_.clock->now();
+  run_->freeBefore = run_->free = view_->free;
+}
+
+void Session::takeRun(const RunProgress& progress) {
+  if (!run_) return;
+  run_->take(progress);
+  Q_EMIT runProgressed();
+}
+
 void Session::post(Work work, Task task, std::function<void()> then) {
   auto stop =
       queue_->post([this, task = std::move(task), then = std::move(then)](const std::stop_token& token) {
@@ -105,6 +117,7 @@ void Session::finish(const Result<void>& done, std::shared_ptr<const JobView> fr
   view_ = std::move(fresh);
   live_.reset();  // no one sees both what grows and what it grew into
   coming_.reset();
+  if (waiting_.front().work == Work::running) run_.reset();
   waiting_.pop_front();
   Q_EMIT workChanged();
   Q_EMIT changed();

@@ -5,6 +5,7 @@
 #include <deque>
 
 #include "desktop/session/glance.h"
+#include "desktop/session/run_so_far.h"
 #include "desktop/session/work_queue.h"
 
 namespace zt::desktop {
@@ -36,6 +37,11 @@ public:
   /// What can be watched while a survey is being made; nullptr at other times.
   const std::shared_ptr<const LiveSurvey>& live() const { return live_; }
   const std::shared_ptr<const ComingFinds>& coming() const { return coming_; }
+
+  /// The run under way; nothing at other times.
+  const std::optional<RunSoFar>& run() const { return run_; }
+  void beginRun();
+  void takeRun(const RunProgress& progress);
 
   const Workshop& workshop() const { return workshop_; }
 
@@ -74,7 +80,7 @@ Q_SIGNALS:
   void workChanged();
   void progressed(const zt::Progress& progress);
   void findsCame();
-  void lineProgressed(const zt::LineOutcome& outcome);
+  void runProgressed();
   void failed(const zt::Error& error);
   void onDriveRefused(const QByteArray& path, bool standIn, const QByteArray& jobFile);
   void opened();
@@ -107,6 +113,7 @@ private:
   std::shared_ptr<PauseGate> pause_ = std::make_shared<PauseGate>();
   std::shared_ptr<const LiveSurvey> live_;
   std::shared_ptr<const ComingFinds> coming_;
+  std::optional<RunSoFar> run_;
   bool withRights_ = false;  ///< the survey on show was made with them
   Glance glance_;
   std::unique_ptr<WorkQueue> queue_;

@@ -81,8 +81,12 @@ TEST_F(Judged, LetsTheNewestOfASeriesStay) {
   add({"var/log/boot.log.1"}, 90);
   judgeAll();
   EXPECT_EQ(at("var/log/mail.log.1").verdict, Verdict::stays);
-  EXPECT_EQ(standing("var/log/mail.log.1"), Standing::kept) << "as its folder";
+  EXPECT_EQ(standing("var/log/mail.log.1"), Standing::unjudged) << "a person may be asked";
   EXPECT_EQ(standing("var/log/mail.log.2.gz"), Standing::spent);
+  add({"timeshift/snapshots/2023-01-01/x", "timeshift/snapshots/2023-02-01/x"}, 31);
+  judgeAll();
+  EXPECT_EQ(at("timeshift/snapshots/2023-02-01").verdict, Verdict::stays);
+  EXPECT_FALSE(at("timeshift/snapshots/2023-02-01").isNewestToAskFor()) << "the newest way back stays";
   EXPECT_EQ(at("var/log/boot.log.1").verdict, Verdict::stays) << "a series of its own";
 }
 
@@ -159,7 +163,7 @@ TEST_F(Judged, KnowsNoHomesThatAreNone) {
   EXPECT_EQ(standing("Users/DEFAULT/NTUSER.DAT"), Standing::bedrock);
 }
 
-/// Nobody gives an earlier system up by itself while somebody's things lie in it, whatever they are called.
+/// An earlier system is what it is made of; somebody's things in it are theirs, whatever they are called.
 TEST_F(Judged, LooksIntoTheHomesOfAnEarlierSystem) {
   const auto earlier = [this](const char* own) {
     MemoryFileSystem drive;
@@ -173,11 +177,16 @@ TEST_F(Judged, LooksIntoTheHomesOfAnEarlierSystem) {
                                                            {"Windows.old", "", SystemFamily::nt, true, true}},
                                    PathBytes{});
     all = judge(*map, survey->tree, {now, {}});
-    return at("Windows.old").standing;
+    EXPECT_EQ(at("Windows.old/Windows/System32/x.dll").standing, Standing::ownersCall);
+    EXPECT_EQ(at("Windows.old/Windows/System32/x.dll").regret, Regret::wayBack);
+    EXPECT_TRUE(all.part[*survey->tree.find("Windows.old/Windows/System32")]) << "its parts stay together";
+    return own == nullptr ? Standing::ownersCall : at(own).standing;
   };
   EXPECT_EQ(earlier(nullptr), Standing::ownersCall);
   EXPECT_EQ(earlier("Windows.old/Users/Kim/thesis.tex"), Standing::unjudged);
   EXPECT_EQ(earlier("Windows.old/Users/Kim/Desktop/no-ending"), Standing::unjudged);
+  EXPECT_EQ(at("Windows.old/Users/Kim/Desktop").verdict, Verdict::personal) << "by the highest folder";
+  EXPECT_FALSE(all.part[*survey->tree.find("Windows.old/Users/Kim/Desktop/no-ending")]);
 }
 
 TEST_F(Judged, JudgesBundlesAsAWhole) {

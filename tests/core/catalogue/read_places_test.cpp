@@ -29,7 +29,7 @@ TEST(ReadPlaces, SaysWhatIsWrongAndWhere) {
       {"[[place]]\nid='a'\npaths=['b/../c']", "climbing path"},
       {"[[place]]\nid='a'\npaths=['/b']", "no path from the top"},
       {"[[place]]\nid='a'\npaths=['b/{user}/c']", "{user} stands first"},
-      {"[[place]]\nid='a'\npaths=['b/**']", "** stands first"},
+      {"[[place]]\nid='a'\npaths=['b/**']", "** stands alone, and before something"},
       {"[[place]]\nid='a'\npaths=['**']", "needs something in it"},
       {"[[place]]\nid='a'\npaths=['b']\n\nstanding='x'", "line 5: standing is unknown: x"},
       {"[[place]]\nid='a'\npaths=['b']\nregret='much'", "line 4: regret is unknown"},

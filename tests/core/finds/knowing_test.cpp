@@ -77,7 +77,9 @@ TEST_F(Knowing, WeighsThePackagesOfPacman) {
   ASSERT_TRUE(programs.contains("viewer"));
   EXPECT_EQ(programs.size(), 3u) << "a name that climbs is no package";
   EXPECT_EQ(programs["viewer"]->items[0].occupied,
-            survey->tree.occupied(survey->tree.find("usr/bin/viewer").value()));
+            survey->tree.occupied(survey->tree.find("usr/bin/viewer").value()) +
+                survey->tree.occupied(survey->tree.find("usr/share/viewer/data").value()))
+      << "with what is there for it alone";
   EXPECT_EQ(fact(*programs["viewer"], "command"), "pacman -Rs viewer");
   EXPECT_EQ(fact(*programs["viewer"], "goes-with"), "viewer-data");
   EXPECT_EQ(programs["viewer-data"]->standing, Standing::bedrock) << "somebody else's need";
@@ -221,7 +223,7 @@ TEST_F(Knowing, LeavesWhatIsHeldOpenAndSaysSo) {
   add("home/kim/.cache/tool/data", 9'000);
   add("home/kim/.cache/tool/lock", 100);
   look();
-  options.openInodes = {{survey->tree.inode(survey->tree.find("home/kim/.cache/tool/lock").value()), "tool"}};
+  options.openInodes = {{{0, survey->tree.inode(survey->tree.find("home/kim/.cache/tool/lock").value())}, "tool"}};
   look();
   const Find* f = find("caches");
   ASSERT_NE(f, nullptr);
@@ -334,7 +336,9 @@ TEST_F(Knowing, WeighsProgramsByWhatTheyOccupy) {
   look();
   const Find* painter = find("programs", "painter");
   ASSERT_NE(painter, nullptr);
-  EXPECT_EQ(painter->gain.atMost, survey->tree.occupied(*survey->tree.find("usr/bin/painter")));
+  EXPECT_EQ(painter->gain.atMost, survey->tree.occupied(*survey->tree.find("usr/bin/painter")) +
+                                      survey->tree.occupied(*survey->tree.find("usr/share/colours/a")))
+      << "with what is there for it alone";
   EXPECT_EQ(painter->gain.when, GainTime::later);
   EXPECT_EQ(fact(*painter, "goes-with"), "colours");
   EXPECT_EQ(fact(*find("programs", "colours"), "wanted"), "pulled-in");

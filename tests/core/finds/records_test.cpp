@@ -86,8 +86,8 @@ TEST(PackageRecords, ReadsWhatIsInstalledAndCountsWhatIsTorn) {
   markAutomatic("Package: words\nArchitecture: amd64\nAuto-Installed: 1\n\n", all);
   EXPECT_TRUE(all[0].byHand);
   EXPECT_FALSE(all[1].byHand);
-  EXPECT_EQ(goesWith(all, "editor"), (std::vector<std::string>{"words"})) << "nothing else needs it";
-  EXPECT_TRUE(goesWith(all, "none").empty());
+  EXPECT_EQ(PackageGraph(all).goesWith("editor"), (std::vector<std::string>{"words"})) << "nothing else needs it";
+  EXPECT_TRUE(PackageGraph(all).goesWith("none").empty());
 }
 
 TEST(PackageRecords, BearsAnyCut) {
@@ -102,7 +102,7 @@ TEST(PackageRecords, BearsThatPackagesNeedEachOther) {
       "installed\nDepends: "
       "aa\n\n");
   markAutomatic("Package: bb\nAuto-Installed: 1\n", all);
-  EXPECT_EQ(goesWith(all, "aa"), (std::vector<std::string>{"bb"}));
+  EXPECT_EQ(PackageGraph(all).goesWith("aa"), (std::vector<std::string>{"bb"}));
 }
 
 TEST(Kernels, OrdersVersionsByTheirNumbers) {

@@ -35,11 +35,9 @@ struct Needs : ::testing::Test {
 TEST_F(Needs, AProgramThatUsesItsCacheClosesTheOffer) {
   EXPECT_FALSE(caches({}).offers.empty());
   FindOptions held;
-  held.openInodes[surveyOf(borrowed(files), "/")
-                      ->tree.inode(
-                          *surveyOf(borrowed(files), "/")
-                               ->tree.find("home/kim/.cache/mozilla/firefox/k.default/cache2/index"))] =
-      "browser";
+  const auto survey = surveyOf(borrowed(files), "/");
+  const auto index = survey->tree.find("home/kim/.cache/mozilla/firefox/k.default/cache2/index");
+  held.openInodes[{0, survey->tree.inode(*index)}] = "browser";
   const Find find = caches(held);
   EXPECT_TRUE(find.offers.empty());
   ASSERT_FALSE(find.closed.empty());
@@ -61,7 +59,11 @@ TEST_F(Needs, ARunningMakerCountsOnItsOwnSystemAlone) {
   (void)caches(options);
   const Sighting& live =
       context->sightings.all[context->sightings.of[node("var/cache/apt/archives/tool_1_amd64.deb")]];
-  EXPECT_EQ(unmetNeeds(*context, *live.place, live.node), std::vector<std::string>{"idle"});
+  const auto unmet = unmetNeeds(*context, *live.place, live.node);
+  ASSERT_EQ(unmet.size(), 1u);
+  EXPECT_EQ(unmet[0].need, "idle");
+  EXPECT_EQ(unmet[0].who, "apt-get");
+  EXPECT_TRUE(unmet[0].waits) << "it can be closed: a person may plan it, and it is asked again";
 }
 
 TEST_F(Needs, AreAskedAgainAsTheThingGoes) {

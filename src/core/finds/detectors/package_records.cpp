@@ -167,37 +167,42 @@ std::string pacmanFiles(std::string_view text) {
   return all;
 }
 
-std::vector<std::string> goesWith(const std::vector<PackageRecord>& packages, std::string_view name) {
-  absl::flat_hash_map<std::string, const PackageRecord*> byName;
-  for (const PackageRecord& p : packages) byName[p.name] = &p;
+PackageGraph::PackageGraph(const std::vector<PackageRecord>& packages) : packages_(packages) {
+  for (std::uint32_t i = 0; i < packages.size(); ++i) byName_[packages[i].name] = i;
+  needs_.resize(packages.size());
+  for (std::uint32_t i = 0; i < packages.size(); ++i)
+    for (const std::string& need : packages[i].needs)
+      if (const auto at = byName_.find(need); at != byName_.end()) needs_[i].push_back(at->second);
+}
+
+std::vector<std::string> PackageGraph::goesWith(std::string_view name) const {
+  const auto own = byName_.find(std::string(name));
+  if (own == byName_.end()) return {};
   // What can still be reached from somebody's wish without the package stays.
-  absl::flat_hash_set<std::string> stays;
-  std::vector<const PackageRecord*> waiting;
-  const auto reach = [&](const PackageRecord& p) {
-    if (p.name != name && stays.insert(p.name).second) waiting.push_back(&p);
+  std::vector<bool> seen(packages_.size(), false);
+  std::vector<std::uint32_t> waiting;
+  const auto reach = [&](std::uint32_t i) {
+    if (seen[i]) return false;
+    seen[i] = true;
+    waiting.push_back(i);
+    return true;
   };
-  for (const PackageRecord& p : packages)
-    if (p.byHand || p.essential) reach(p);
-  while (!waiting.empty()) {
-    const PackageRecord* p = waiting.back();
-    waiting.pop_back();
-    for (const std::string& need : p->needs)
-      if (const auto at = byName.find(need); at != byName.end()) reach(*at->second);
-  }
+  seen[own->second] = true;
+  for (std::uint32_t i = 0; i < packages_.size(); ++i)
+    if (packages_[i].byHand || packages_[i].essential) reach(i);
+  const auto follow = [&](auto each) {
+    while (!waiting.empty()) {
+      const std::uint32_t i = waiting.back();
+      waiting.pop_back();
+      for (const std::uint32_t need : needs_[i])
+        if (reach(need)) each(need);
+    }
+  };
+  follow([](std::uint32_t) {});
   // Only what the package itself brought in goes with it; other orphans are not its doing.
   std::vector<std::string> gone;
-  absl::flat_hash_set<std::string> seen{std::string(name)};
-  if (const auto at = byName.find(std::string(name)); at != byName.end()) waiting.push_back(at->second);
-  while (!waiting.empty()) {
-    const PackageRecord* p = waiting.back();
-    waiting.pop_back();
-    for (const std::string& need : p->needs) {
-      const auto at = byName.find(need);
-      if (at == byName.end() || stays.contains(need) || !seen.insert(need).second) continue;
-      gone.push_back(need);
-      waiting.push_back(at->second);
-    }
-  }
+  waiting.push_back(own->second);
+  follow([&](std::uint32_t i) { gone.push_back(packages_[i].name); });
   std::sort(gone.begin(), gone.end());
   return gone;
 }

@@ -34,7 +34,17 @@ std::optional<PackageRecord> parsePacmanDesc(std::string_view text);
 /// Its `files`: the paths beneath %FILES%, made absolute; folders are left out.
 std::string pacmanFiles(std::string_view text);
 
-/// What would go with a package because nothing else needs it: names, without the package itself.
-std::vector<std::string> goesWith(const std::vector<PackageRecord>& packages, std::string_view name);
+/// Who needs whom. The records must outlive it. Immutable; any thread.
+class PackageGraph {
+public:
+  explicit PackageGraph(const std::vector<PackageRecord>& packages);
+  /// What would go with a package because nothing else needs it: names in order, without the package itself.
+  std::vector<std::string> goesWith(std::string_view name) const;
+
+private:
+  const std::vector<PackageRecord>& packages_;
+  absl::flat_hash_map<std::string, std::uint32_t> byName_;
+  std::vector<std::vector<std::uint32_t>> needs_;
+};
 
 }  // namespace zt

@@ -5,6 +5,7 @@
 #include "core/finds/detectors/flatpaks.h"
 #include "core/finds/detectors/kernels.h"
 #include "core/finds/detectors/place_finds.h"
+#include "core/finds/detectors/snaps.h"
 
 namespace zt {
 
@@ -29,6 +30,8 @@ public:
       }
       for (const Flatpak& runtime : flatpaksIn(input, system))
         if (runtime.runtime && !runtime.used && !sink(unusedRuntime(c, runtime))) return {};
+      for (const SnapRevision& snap : disabledSnaps(input, system))
+        if (!sink(disabledRevision(c, snap))) return {};
     }
     return {};
   }
@@ -48,6 +51,25 @@ private:
     find.facts.push_back({"package", runtime.id});
     find.facts.push_back({"wanted", std::string("unused")});
     find.facts.push_back({"command", "flatpak uninstall " + runtime.id});
+    find.band = ageBand(find.newest, c.options.now);
+    return find;
+  }
+
+  Find disabledRevision(const FindContext& c, const SnapRevision& snap) const {
+    Find find;
+    find.kind = this->id();
+    find.likelihood = 75;
+    find.whole = true;
+    find.items.push_back(c.subject(snap.image));
+    // Its manager keeps the list of them: only that can let one go.
+    find.offers = {{"advise", {}, {}, {"live"}}, {"remove", {}, {}, {}}};
+    c.complete(find);
+    find.standing = find.judged = Standing::spent;
+    find.regret = Regret::wayBack;
+    find.facts.push_back({"package", snap.name});
+    find.facts.push_back({"package-version", snap.revision});
+    find.facts.push_back({"wanted", std::string("disabled")});
+    find.facts.push_back({"command", "snap remove " + snap.name + " --revision=" + snap.revision});
     find.band = ageBand(find.newest, c.options.now);
     return find;
   }

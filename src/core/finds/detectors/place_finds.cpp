@@ -20,15 +20,11 @@ bool isNamedExactly(const Place& place, std::string_view name) {
   });
 }
 
-bool isForAPerson(Verdict verdict) {
-  return verdict == Verdict::personal || verdict == Verdict::foreign;
-}
-
-/// Whether it is a thing in a place's entry that the place's maker does not make, and not the entry itself.
+/// Whether it is a thing in a place's entry that was cut out of it, and not the entry itself.
 bool isCutOut(const Sighting& s, const Sightings& seen) {
   const Sighting& above = seen.all[s.above];
-  return s.verdict == Verdict::foreign && above.place == s.place && above.verdict == Verdict::asSaid &&
-         above.node != s.node;
+  return (s.verdict == Verdict::foreign || s.verdict == Verdict::personal) && above.place == s.place &&
+         above.verdict == Verdict::asSaid && above.node != s.node;
 }
 
 }  // namespace
@@ -83,32 +79,40 @@ NodeId PlaceFinds::gatheredAt(const Sighting& s) const {
   return way.size() < 2 ? tree.parent(s.node) : way[way.size() - 2];
 }
 
-std::vector<PlaceFinds::Group> PlaceFinds::groups() const {
-  std::map<std::tuple<const Place*, NodeId, bool>, Group> groups;
+PlaceFinds::Face PlaceFinds::faceOf(const Sighting& s) {
+  if (s.verdict == Verdict::personal || s.verdict == Verdict::foreign) return Face::foreign;
+  return s.verdict == Verdict::tooYoung || s.isNewestToAskFor() ? Face::waiting : Face::asSaid;
+}
+
+PlaceFinds::Group& PlaceFinds::groupAt(Groups& groups, const Place* place, NodeId folder, Face face) {
+  Group& group = groups[{place, folder, face}];
+  group.place = place;
+  group.folder = folder;
+  group.face = face;
+  return group;
+}
+
+PlaceFinds::Groups PlaceFinds::groups() const {
+  Groups groups;
   const Sightings& seen = context_.sightings;
   for (std::uint32_t i = 1; i < seen.all.size(); ++i) {
     const Sighting& s = seen.all[i];
     if (s.place->kind != kind_ || context_.tree.isGone(s.node)) continue;
     if (isCutOut(s, seen)) {
-      ++groups[{s.place, gatheredAt(seen.all[s.above]), false}].left;
+      ++groupAt(groups, s.place, gatheredAt(seen.all[s.above]), Face::asSaid).left;
+      // What persons left in an earlier system is one question.
+      if (s.verdict == Verdict::personal)
+        groupAt(groups, s.place, seen.all[s.above].node, Face::foreign).sightings.push_back(i);
       continue;
     }
+    const Face face = faceOf(s);
     const NodeId folder = gatheredAt(s);
-    Group& group = groups[{s.place, folder, isForAPerson(s.verdict)}];
-    group.place = s.place;
-    group.folder = folder;
-    // What holds personal or unknown things is shown, for a person to look at.
-    if (s.verdict == Verdict::asSaid || isForAPerson(s.verdict))
-      group.sightings.push_back(i);
-    else if (s.verdict == Verdict::tooYoung)
-      ++group.young;
-    else if (s.verdict == Verdict::stays)
-      ++group.stay;
+    if (face != Face::asSaid || s.verdict == Verdict::asSaid)
+      groupAt(groups, s.place, folder, face).sightings.push_back(i);
+    if (s.verdict == Verdict::tooYoung) ++groupAt(groups, s.place, folder, Face::asSaid).young;
+    if (s.verdict == Verdict::stays) ++groupAt(groups, s.place, folder, Face::asSaid).stay;
   }
-  std::vector<Group> list;
-  for (auto& [key, group] : groups)
-    if (!group.sightings.empty()) list.push_back(std::move(group));
-  return list;
+  return groups;
 }
 
 /// Folders in which another place speaks of something further down: they are not taken as they are.
@@ -145,27 +149,40 @@ void PlaceFinds::collect(NodeId node, std::uint32_t sighting, const absl::flat_h
     if (context_.sightings.of[id] == sighting) collect(id, sighting, broken, items);
 }
 
-/// Takes out what was made or changed more lately than it was modified: what is unpacked keeps its old times,
-/// and where it lies it is young. Asked of the things themselves, where the drive is at hand; gives how many
-/// went.
-std::uint64_t PlaceFinds::leaveTouched(const Place& place, std::vector<NodeId>& nodes) const {
-  if (place.ageDays == 0 || !input_.files || !input_.root) return 0;
+/// By when it was made or last changed, asked of the thing itself. `in` and `folder` are kept for the next.
+bool PlaceFinds::isYoung(const Place& place, NodeId id, NodeId& in, FolderPtr& folder) const {
   const TimeNs line = context_.options.now - place.ageDays * nsPerDay;
-  NodeId in = noNode;
-  FolderPtr folder;
-  const auto young = [&](NodeId id) {
-    if (const NodeId up = context_.tree.parent(id); up != in) {
-      in = up;
-      folder = input_.files->openBeneath(*input_.root, context_.tree.path(up)).value_or(nullptr);
-    }
-    const auto stat = folder ? input_.files->stat(*folder, context_.tree.name(id))
-                             : Result<EntryStat>(fail(Errc::notThere, "stat"));
-    return !stat || std::max(stat->changed, stat->born) > line;
-  };
-  return std::erase_if(nodes, young);
+  if (const NodeId up = context_.tree.parent(id); up != in) {
+    in = up;
+    folder = input_.files->openBeneath(*input_.root, context_.tree.path(up)).value_or(nullptr);
+  }
+  const auto stat = folder ? input_.files->stat(*folder, context_.tree.name(id))
+                           : Result<EntryStat>(fail(Errc::notThere, "stat"));
+  return !stat || std::max(stat->changed, stat->born) > line;
 }
 
-Find PlaceFinds::findOf(const Group& group, const absl::flat_hash_set<NodeId>& broken) const {
+/// Takes out what was made or changed more lately than it was modified: what is unpacked keeps its old times,
+/// and where it lies it is young. It waits with what is young by all its times.
+void PlaceFinds::leaveTouched(Groups& groups) const {
+  if (!input_.files || !input_.root) return;
+  for (auto& [key, group] : groups) {
+    if (group.face == Face::waiting || group.place->ageDays == 0) continue;
+    NodeId in = noNode;
+    FolderPtr folder;
+    const auto young = std::stable_partition(group.nodes.begin(), group.nodes.end(), [&](NodeId id) {
+      return !isYoung(*group.place, id, in, folder);
+    });
+    if (young == group.nodes.end()) continue;
+    group.young += static_cast<std::uint64_t>(group.nodes.end() - young);
+    if (group.face == Face::asSaid) {
+      Group& waiting = groupAt(groups, group.place, group.folder, Face::waiting);
+      waiting.nodes.insert(waiting.nodes.end(), young, group.nodes.end());
+    }
+    group.nodes.erase(young, group.nodes.end());
+  }
+}
+
+std::vector<NodeId> PlaceFinds::nodesOf(const Group& group, const absl::flat_hash_set<NodeId>& broken) const {
   const Place& place = *group.place;
   const SurveyTree& tree = context_.tree;
   std::vector<NodeId> nodes;
@@ -190,50 +207,88 @@ Find PlaceFinds::findOf(const Group& group, const absl::flat_hash_set<NodeId>& b
     for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
       if (context_.sightings.of[id] == i) collect(id, i, broken, nodes);
   }
-  const std::uint64_t touched = leaveTouched(place, nodes);
+  return nodes;
+}
+
+Find PlaceFinds::findOf(const Group& group) const {
+  const Place& place = *group.place;
+  const SurveyTree& tree = context_.tree;
+  std::vector<NodeId> nodes = group.nodes;
   Find find;
   find.kind = kind_;
   find.likelihood = likelihoodOf(place);
   find.placeId = place.id;
   takeLargest(find, context_, nodes);
   if (find.items.empty()) return find;
-  if (group.young + touched > 0) find.facts.push_back({"left-young", group.young + touched});
-  if (const auto open = heldIn(group); open > 0) find.facts.push_back({"held-open", open});
+  if (group.young > 0) find.facts.push_back({"left-young", group.young});
+  if (const auto open = heldIn(group); !open.empty()) {
+    find.facts.push_back({"held-open", std::uint64_t{open.size()}});
+    find.facts.push_back({"held-by", context_.holderOf(open.front())});
+  }
   if (group.left > 0) find.facts.push_back({"left-foreign", group.left});
   if (group.stay > 0) find.facts.push_back({"newest-stay", group.stay});
   const bool one = group.sightings.size() == 1;
   find.place = tree.path(one ? context_.sightings.all[group.sightings.front()].node : group.folder);
   find.offers = offersOf(place);
-  closeUnmet(find, group);
+  const std::string runs = closeUnmet(find, group);
   context_.complete(find);
   find.placeId = place.id;
   // Of a user's own place nobody else knows what it is.
   const Place* shipped = placeOf(find, *KnownPlaces::builtIn());
   if (shipped == nullptr || shipped->what != place.what) find.facts.push_back({"what", place.what});
-  const Verdict verdict = context_.sightings.all[group.sightings.front()].verdict;
-  const bool personal = isForAPerson(verdict);
-  if (personal)
-    find.facts.push_back(
-        {verdict == Verdict::personal ? "personal-files" : "not-its-makers", std::uint64_t{1}});
-  find.id = FindContext::findId(kind_, place.id + (personal ? "//" : "/") + find.place, find.band);
+  sayWhyNotAsSaid(find, group);
+  if (!runs.empty()) {
+    find.facts.push_back({"owner-runs", runs});
+    find.standing = find.judged = std::min(find.judged, Standing::unjudged);
+  }
+  static constexpr std::string_view marks[] = {"/", "//", "/+"};
+  find.id = FindContext::findId(
+      kind_, place.id + std::string(marks[static_cast<std::size_t>(group.face)]) + find.place, find.band);
   find.band = ageBand(find.newest, context_.options.now);
   addOtherReasons(find);
   return find;
 }
 
-/// What a place needs, and does not have now, closes the ways that we would go ourselves.
-void PlaceFinds::closeUnmet(Find& find, const Group& group) const {
+/// Why a find is a person's to decide, though its place is known.
+void PlaceFinds::sayWhyNotAsSaid(Find& find, const Group& group) const {
+  if (group.face == Face::asSaid) return;
+  if (group.face == Face::waiting) {
+    std::uint64_t newest = 0;
+    for (const std::uint32_t i : group.sightings)
+      newest += context_.sightings.all[i].verdict == Verdict::stays;
+    if (newest > 0) find.facts.push_back({"among-newest", newest});
+    if (newest < find.items.size())
+      find.facts.push_back({"younger-than", static_cast<std::uint64_t>(group.place->ageDays)});
+    // What was made lately is old by its own times: its standing is that of the young.
+    find.standing = find.judged = std::min(find.judged, Standing::unjudged);
+    find.regret = Regret::personalGone;
+    return;
+  }
+  const Verdict verdict = context_.sightings.all[group.sightings.front()].verdict;
+  find.facts.push_back(
+      {verdict == Verdict::personal ? "personal-files" : "not-its-makers", std::uint64_t{1}});
+}
+
+/// What a place needs, and does not have now, closes the ways that we would go ourselves; where only a
+/// program has to be closed they stay open to a person, with that condition. Gives the program.
+std::string PlaceFinds::closeUnmet(Find& find, const Group& group) const {
+  if (group.place->go != LetGo::here) return {};
   std::set<std::string> unmet;
+  std::string runs;
   for (const std::uint32_t i : group.sightings)
-    for (const std::string& need : unmetNeeds(context_, *group.place, context_.sightings.all[i].node))
-      unmet.insert(need);
-  if (unmet.empty() || group.place->go != LetGo::here) return;
+    for (const UnmetNeed& need : unmetNeeds(context_, *group.place, context_.sightings.all[i].node)) {
+      if (!need.waits) unmet.insert(need.need);
+      if (need.waits) runs = need.who;
+    }
   for (Offer& offer : find.offers) {
     offer.conditions.clear();
     for (const std::string& need : unmet) offer.conditions.push_back("not-" + need);
-    find.closed.push_back(std::move(offer));
+    if (unmet.empty() && !runs.empty()) offer.conditions.emplace_back("not-idle");
+    if (!unmet.empty()) find.closed.push_back(offer);
   }
+  if (unmet.empty()) return runs;
   find.offers.clear();
+  return {};
 }
 
 /// Whether something was cut out of what a sighting speaks of.
@@ -241,11 +296,12 @@ bool PlaceFinds::cutApart(std::uint32_t sighting) const {
   return context_.sightings.cutApart.contains(sighting);
 }
 
-std::uint64_t PlaceFinds::heldIn(const Group& group) const {
+std::vector<NodeId> PlaceFinds::heldIn(const Group& group) const {
   const std::set<std::uint32_t> sightings(group.sightings.begin(), group.sightings.end());
-  return static_cast<std::uint64_t>(std::count_if(context_.held.begin(), context_.held.end(), [&](NodeId id) {
-    return sightings.contains(context_.sightings.of[id]);
-  }));
+  std::vector<NodeId> open;
+  std::copy_if(context_.held.begin(), context_.held.end(), std::back_inserter(open),
+               [&](NodeId id) { return sightings.contains(context_.sightings.of[id]); });
+  return open;
 }
 
 /// A thing stands once, with all its reasons: what other detectors would have said of it.
@@ -258,13 +314,21 @@ void PlaceFinds::addOtherReasons(Find& find) const {
   if (find.files == 1 && find.gain.atMost >= context_.large()) also("large");
 }
 
+/// What waits and is small is left alone without a question.
+bool PlaceFinds::isWorthAsking(const Find& find, const Group& group) const {
+  const Bytes least = group.face == Face::waiting ? context_.large() / 10 : 1;
+  return !find.items.empty() && find.gain.atMost >= least;
+}
+
 Result<void> PlaceFinds::give(const FindSink& sink, const std::stop_token& stop) const {
+  Groups all = groups();
   const auto folders = broken();
-  for (const Group& group : groups()) {
+  for (auto& [key, group] : all) group.nodes = nodesOf(group, folders);
+  leaveTouched(all);
+  for (const auto& [key, group] : all) {
     if (stop.stop_requested()) return {};
-    Find find = findOf(group, folders);
-    if (find.items.empty() || find.gain.atMost == 0) continue;
-    if (!sink(std::move(find))) return {};
+    Find find = findOf(group);
+    if (isWorthAsking(find, group) && !sink(std::move(find))) return {};
   }
   return {};
 }

@@ -3,6 +3,9 @@
 
 #include <absl/container/flat_hash_set.h>
 
+#include <map>
+#include <tuple>
+
 #include "core/finds/detector.h"
 
 namespace zt {
@@ -18,26 +21,42 @@ public:
   Result<void> give(const FindSink& sink, const std::stop_token& stop) const;
 
 private:
+  /// What is said of the things of a group.
+  enum class Face : std::uint8_t {
+    asSaid,   ///< what their place says
+    foreign,  ///< personal or unknown things are in them: for a person to look at
+    waiting   ///< too young, or among the newest: for a person to decide
+  };
   struct Group {
     const Place* place = nullptr;
     NodeId folder = noNode;
+    Face face = Face::asSaid;
     std::vector<std::uint32_t> sightings;
     std::uint64_t young = 0;  ///< left out because they are too young
     std::uint64_t stay = 0;   ///< left out because they are the newest
     std::uint64_t left = 0;   ///< cut out because their maker makes no such thing
+    std::vector<NodeId> nodes = {};
   };
-  std::vector<Group> groups() const;
+  /// What waits stands behind what its place says.
+  using Groups = std::map<std::tuple<const Place*, NodeId, Face>, Group>;
+  static Face faceOf(const Sighting& sighting);
+  static Group& groupAt(Groups& groups, const Place* place, NodeId folder, Face face);
+  bool isWorthAsking(const Find& find, const Group& group) const;
+  Groups groups() const;
   NodeId gatheredAt(const Sighting& sighting) const;
-  std::uint64_t heldIn(const Group& group) const;
+  std::vector<NodeId> heldIn(const Group& group) const;
   bool cutApart(std::uint32_t sighting) const;
-  void closeUnmet(Find& find, const Group& group) const;
+  std::string closeUnmet(Find& find, const Group& group) const;
   void addOtherReasons(Find& find) const;
-  Find findOf(const Group& group, const absl::flat_hash_set<NodeId>& broken) const;
+  std::vector<NodeId> nodesOf(const Group& group, const absl::flat_hash_set<NodeId>& broken) const;
+  Find findOf(const Group& group) const;
+  void sayWhyNotAsSaid(Find& find, const Group& group) const;
   absl::flat_hash_set<NodeId> broken() const;
   void collect(NodeId node, std::uint32_t sighting, const absl::flat_hash_set<NodeId>& broken,
                std::vector<NodeId>& items) const;
 
-  std::uint64_t leaveTouched(const Place& place, std::vector<NodeId>& nodes) const;
+  void leaveTouched(Groups& groups) const;
+  bool isYoung(const Place& place, NodeId id, NodeId& in, FolderPtr& folder) const;
 
   const DetectInput& input_;
   const FindContext& context_;

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <absl/container/flat_hash_map.h>
 #include <absl/container/flat_hash_set.h>
 
 #include <algorithm>
@@ -60,6 +61,19 @@ struct PackageWeight {
   std::vector<NodeId> files;
   Bytes occupied = 0;
   std::int64_t used = 0;
+
+  void add(const PackageWeight& other) {
+    files.insert(files.end(), other.files.begin(), other.files.end());
+    occupied += other.occupied;
+    used = std::max(used, other.used);
+  }
+};
+
+/// A package with what would go with it, because nothing else needs that.
+struct Weighed {
+  const PackageRecord* package = nullptr;
+  PackageWeight weight;
+  std::vector<std::string> with;
 };
 
 /// Programs by what they really occupy: packages of the drive's own database, program folders and bundles of
@@ -88,22 +102,14 @@ public:
   }
 
 private:
-  /// The folders of "Program Files", the bundles of "Applications".
+  /// What lies in "Program Files" and "Applications".
   void giveFolders(const FindContext& c, const SystemRoot& system, const FindSink& sink) const {
-    for (std::uint32_t i = 1; i < c.sightings.all.size(); ++i) {
-      const Sighting& s = c.sightings.all[i];
-      const bool holder = s.place->id == "nt-programs" || s.place->id == "mac-programs";
-      if (!holder || !c.tree.isFolder(s.node)) continue;
-      if (c.tree.name(s.node).ends_with(".app")) {
-        if (c.tree.weight(s.node) >= c.large() && !sink(folderFind(c, s.node))) return;
-        continue;
-      }
-      if (system.family != SystemFamily::nt) continue;
-      const FolderTotals& t = c.tree.totals(s.node);
-      for (NodeId id = t.firstChild; t.children > 0 && id < t.firstChild + t.children; ++id)
-        if (c.tree.isFolder(id) && c.sightings.of[id] == i && c.tree.weight(id) >= c.large() &&
-            !sink(folderFind(c, id)))
-          return;
+    const std::string_view place =
+        system.family == SystemFamily::nt ? "nt-programs" : "mac-programs";
+    for (const Sighting& s : c.sightings.all) {
+      if (s.place == nullptr || s.place->id != place || !c.tree.isFolder(s.node)) continue;
+      const bool program = system.family == SystemFamily::nt || c.tree.name(s.node).ends_with(".app");
+      if (program && c.tree.weight(s.node) >= c.large() && !sink(folderFind(c, s.node))) return;
     }
   }
 
@@ -141,21 +147,33 @@ private:
   Result<void> packagesOf(const PackageSource& source, const FindContext& c, const SystemRoot& system,
                           const FindSink& sink, const std::stop_token& stop) const {
     const NodeId top = c.tree.find(system.at).value_or(0);
-    std::vector<std::pair<PackageWeight, const PackageRecord*>> weighed;
+    absl::flat_hash_map<std::string_view, PackageWeight> each;
     for (const PackageRecord& package : source.packages) {
       if (stop.stop_requested()) return {};
-      const auto list = source.files(package);
-      if (!list) continue;
-      PackageWeight weight = weigh(c, top, *list);
-      if (weight.occupied >= c.large() / 4) weighed.emplace_back(std::move(weight), &package);
+      if (const auto list = source.files(package)) each.emplace(package.name, weigh(c, top, *list));
+    }
+    const PackageGraph graph(source.packages);
+    std::vector<Weighed> weighed;
+    for (const PackageRecord& package : source.packages) {
+      if (stop.stop_requested()) return {};
+      const auto own = each.find(package.name);
+      if (own == each.end()) continue;
+      Weighed w{&package, own->second, {}};
+      // One that holds little itself may be all that others are there for.
+      if (isWanted(package)) w.with = graph.goesWith(package.name);
+      for (const std::string& name : w.with)
+        if (const auto other = each.find(name); other != each.end()) w.weight.add(other->second);
+      if (w.weight.occupied >= c.large() / 4) weighed.push_back(std::move(w));
     }
     std::sort(weighed.begin(), weighed.end(),
-              [](const auto& a, const auto& b) { return a.first.occupied > b.first.occupied; });
+              [](const auto& a, const auto& b) { return a.weight.occupied > b.weight.occupied; });
     if (weighed.size() > mostPrograms) weighed.resize(mostPrograms);
-    for (auto& [weight, package] : weighed)
-      if (!sink(packageFind(c, source, weight, *package))) return {};
+    for (const Weighed& w : weighed)
+      if (!sink(packageFind(c, source, w))) return {};
     return {};
   }
+
+  static bool isWanted(const PackageRecord& package) { return package.byHand && !package.essential; }
 
   static PackageWeight weigh(const FindContext& c, NodeId top, std::string_view list) {
     PackageWeight weight;
@@ -175,11 +193,13 @@ private:
     return weight;
   }
 
-  Find packageFind(const FindContext& c, const PackageSource& source, const PackageWeight& weight,
-                   const PackageRecord& package) const {
+  Find packageFind(const FindContext& c, const PackageSource& source, const Weighed& weighed) const {
+    const PackageRecord& package = *weighed.package;
+    const PackageWeight& weight = weighed.weight;
     Find find;
     find.kind = this->id();
-    find.likelihood = package.byHand && !package.essential ? 40 : 10;
+    const bool wanted = isWanted(package);
+    find.likelihood = wanted ? 40 : 10;
     Subject subject;
     subject.kind = SubjectKind::package;
     subject.path = package.name;
@@ -189,7 +209,6 @@ private:
     find.place = source.place;
     find.placeId = "system-tree";
     // The system's own tree: nothing of it goes by hand, all of it goes by its package.
-    const bool wanted = package.byHand && !package.essential;
     find.standing = find.judged = wanted ? Standing::ownersCall : Standing::bedrock;
     find.regret = Regret::timeOrBandwidth;
     find.gain = {weight.occupied, weight.occupied, GainTime::now};
@@ -204,8 +223,7 @@ private:
     if (wanted) {
       find.facts.push_back({"command", source.removal + package.name});
       std::string with;
-      for (const std::string& name : goesWith(source.packages, package.name))
-        with += (with.empty() ? "" : " ") + name;
+      for (const std::string& name : weighed.with) with += (with.empty() ? "" : " ") + name;
       if (!with.empty()) find.facts.push_back({"goes-with", std::move(with)});
     }
     find.id = FindContext::findId(this->id(), package.name + ":" + package.architecture, AgeBand::today);

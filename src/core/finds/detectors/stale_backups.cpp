@@ -38,7 +38,11 @@ public:
   Result<void> detect(const DetectInput& input, const FindSink& sink,
                       const std::stop_token& stop) const override {
     const FindContext& c = *input.context;
-    if (auto given = PlaceFinds(input, id()).give(sink, stop); !given) return given;
+    const FindSink told = [&](Find find) {
+      sayMakerGone(c, find);
+      return sink(std::move(find));
+    };
+    if (auto given = PlaceFinds(input, id()).give(told, stop); !given) return given;
     for (NodeId id = 1; id < c.tree.size(); ++id) {
       if (stop.stop_requested()) return {};
       if (isPackedCopy(c, id) && !sink(findOf(c, {id}, 75))) return {};
@@ -48,6 +52,30 @@ public:
 
 private:
   static TimeNs line(const FindContext& c) { return c.options.now - staleDays * nsPerDay; }
+
+  /// Where the program that made and would remove them is on the drive no more, they are folders like others:
+  /// for a person to let go.
+  static void sayMakerGone(const FindContext& c, Find& find) {
+    const Place* place = c.places.known().find(find.placeId);
+    if (place == nullptr || place->go != LetGo::owner || place->command.empty()) return;
+    const std::string program = place->command.substr(0, place->command.find(' '));
+    for (const SystemRoot& system : c.places.systems()) {
+      const bool here = system.at.empty() || find.place == system.at || beneath(find.place, system.at);
+      if (!here || system.family != SystemFamily::linuxFamily || !system.certain || system.previous ||
+          !system.prefix.empty())
+        continue;
+      static constexpr const char* folders[] = {"usr/bin/", "usr/sbin/", "bin/", "sbin/", "usr/local/bin/"};
+      if (std::any_of(std::begin(folders), std::end(folders), [&](const char* folder) {
+            return c.tree.find(joinPath(system.at, folder + program)).has_value();
+          }))
+        return;
+      find.facts.push_back({"maker-gone", program});
+      find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
+      find.standing = find.judged = std::min(find.judged, Standing::unjudged);
+      find.likelihood = 75;
+      return;
+    }
+  }
 
   static bool open(const FindContext& c, NodeId id) {
     if (c.inTrash[id] || c.part[id] || c.tree.isGone(id)) return false;

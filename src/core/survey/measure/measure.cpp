@@ -179,7 +179,7 @@ void learnSubvolumes(const MeasurePorts& ports, const Folder& root, const Survey
                      StoredFiles& stored) {
   (void)stored.stat(root, {});
   for (NodeId id = 1; id < tree.size(); ++id) {
-    if (tree.isGone(id) || !tree.isFolder(id) || tree.inode(id) != topOfSubvolume) continue;
+    if (tree.isGone(id) || !tree.isFolder(id) || tree.inode(id) != subvolumeTopInode) continue;
     if (tree.isBeneath(id, except) && id != except) continue;
     if (const auto top = ports.files->openBeneath(root, tree.path(id))) (void)stored.stat(**top, {});
   }

@@ -75,7 +75,7 @@ Result<void> StoredFiles::scan(const Folder& at, ScanSink& sink) {
     bool take(std::span<const ScannedEntry> entries) override {
       batch_.assign(entries.begin(), entries.end());
       for (auto& e : batch_) {
-        if (e.stat.kind == EntryKind::folder && e.stat.inode == topOfSubvolume) mark(e);
+        if (e.stat.kind == EntryKind::folder && e.stat.inode == subvolumeTopInode) mark(e);
         // The entries of a folder are its subvolume's, but for the tops of others and mounts: those are
         // folders.
         const bool own = e.stat.kind != EntryKind::folder;

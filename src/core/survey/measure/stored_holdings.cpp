@@ -71,7 +71,7 @@ private:
       const std::uint64_t around = treeOf_[tree_.folderIndex(up)];
       std::uint64_t& own = treeOf_[tree_.folderIndex(id)];
       own = around;
-      if (tree_.inode(id) != topOfSubvolume) continue;
+      if (tree_.inode(id) != subvolumeTopInode) continue;
       const auto there = inFolder.find({around, tree_.inode(up)});
       for (const std::size_t i : there == inFolder.end() ? std::vector<std::size_t>{} : there->second) {
         if (sizes_.trees[i].is.name != tree_.name(id)) continue;

@@ -6,9 +6,6 @@
 
 namespace zt {
 
-/// The inode that every subvolume's top folder has.
-constexpr std::uint64_t topOfSubvolume = 256;
-
 /// Who holds what by the nodes of a finished tree. `walked`: the subvolumes that it is of, by their places in
 /// `sizes.trees`; `rootTree`: the one that its root lies in. Points are the other read-only snapshots.
 HoldingsPtr holdingsOf(const StoredSizes& sizes, const std::vector<bool>& walked, std::uint64_t rootTree,

@@ -19,6 +19,8 @@ namespace zt {
 
 using NodeId = std::uint32_t;
 constexpr NodeId noNode = ~NodeId{0};
+/// The inode of every subvolume's top folder on Btrfs (BTRFS_FIRST_FREE_OBJECTID).
+constexpr std::uint64_t subvolumeTopInode = 256;
 
 /// Sums over everything beneath a folder, the folder's own blocks among them.
 struct FolderTotals {

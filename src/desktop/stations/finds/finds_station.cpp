@@ -34,9 +34,13 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
   });
   head->addWidget(match_);
   left->addLayout(head);
-  ladder_ = noteLabel({}, page, "findsLadder");
-  ladder_->setProperty("word", QStringLiteral("ladder"));
-  ladder_->setWordWrap(true);
+  ladder_ = new LadderStrip(page);
+  connect(ladder_, &LadderStrip::rungPicked, this, [this](Regret ceiling) {
+    if (!session_.busy()) desk_.propose(ceiling), Q_EMIT goTo(planStation);
+  });
+  connect(ladder_, &LadderStrip::decisionsPicked, this, [this] {
+    if (!session_.busy()) desk_.propose({}), Q_EMIT goTo(planStation);
+  });
   left->addWidget(ladder_);
   list_ = ledgerView("finds", page);
   list_->setUniformRowHeights(false);
@@ -132,7 +136,9 @@ QStringList FindsStation::currentPaths() const {
 void FindsStation::planChosen(const std::vector<const Find*>& finds, const std::string& action) {
   const auto planned = [&](const Find* f) {
     const PlanLine* line = view().plan.find(f->id);
-    return line != nullptr && (action.empty() ? line->step->frees() : line->step->id == action);
+    // The usual step of a find is its first offer.
+    const bool usual = line != nullptr && !f->offers.empty() && line->step->id == f->offers.front().action;
+    return line != nullptr && (action.empty() ? usual : line->step->id == action);
   };
   std::vector<std::string> ids;
   ids.reserve(finds.size());
@@ -286,8 +292,8 @@ void FindsStation::refresh() {
                 .arg(say(&Words::findKind, problem.detector), say(&Words::error, problem.error));
   summary_->setText(text);
   summary_->setToolTip(text);
-  ladder_->setText(session_.coming() ? QString() : say(&Words::ladder, view().ladder));
-  ladder_->setVisible(!ladder_->text().isEmpty());
+  ladder_->show(view().picture(), view().ladder, {});
+  ladder_->setVisible(!session_.coming() && view().survey != nullptr);
   showEvidence(model_->findAt(list_->currentIndex()));
 }
 

@@ -4,6 +4,7 @@
 #include "desktop/models/finds_model.h"
 #include "desktop/stations/finds/evidence_panel.h"
 #include "desktop/stations/question_line.h"
+#include "desktop/charts/ladder_strip.h"
 #include "desktop/stations/station.h"
 
 class QHBoxLayout;
@@ -47,7 +48,7 @@ private:
   void select(const QModelIndex& index);
 
   QLabel* summary_ = nullptr;
-  QLabel* ladder_ = nullptr;
+  LadderStrip* ladder_ = nullptr;
   QPushButton* match_ = nullptr;
   QTreeView* list_ = nullptr;
   FindsModel* model_ = nullptr;

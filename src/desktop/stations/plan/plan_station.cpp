@@ -25,7 +25,7 @@ PlanStation::PlanStation(Session& session, Prompter& prompter, QWidget* parent)
   box->addLayout(head);
   stairs_ = new Staircase(page);
   box->addWidget(stairs_, 4);
-  setupCeilings(box);
+  setupLadder(box);
   setupLines(box);
   connect(stairs_, &Staircase::stepPicked, this, [this](int line) {
     const auto& lines = view().plan.lines;
@@ -35,48 +35,22 @@ PlanStation::PlanStation(Session& session, Prompter& prompter, QWidget* parent)
   });
 }
 
-void PlanStation::setupCeilings(QVBoxLayout* box) {
-  auto* row = new QHBoxLayout;
-  auto* label = new QLabel(tr("ceiling"), this);
-  label->setFont(typeface(Type::small));
-  label->setForegroundRole(QPalette::PlaceholderText);
-  label->setToolTip(
-      tr("A proposal takes nothing that one would be sorrier for than this. \"as low as can be\" finds the "
-         "lowest that reaches the target."));
-  row->addWidget(label);
-  row->addSpacing(8);
-  ceilings_ = new QButtonGroup(this);
-  auto* lowest = linkButton(tr("lowest"), "ceilingLowest", this);
-  lowest->setCheckable(true);
-  lowest->setChecked(true);
-  ceilings_->addButton(lowest, regrets);
-  row->addWidget(lowest);
-  row->addSpacing(8);
-  for (int i = 0; i < regrets; ++i) {
-    if (static_cast<Regret>(i) == Regret::personalMoved) continue;  // no step that only moves frees bytes yet
-    auto* b = linkButton(say(&Words::regret, static_cast<Regret>(i)),
-                         QByteArray("ceiling" + QByteArray::number(i)).constData(), this);
-    b->setCheckable(true);
-    ceilings_->addButton(b, i);
-    row->addWidget(b);
-    row->addSpacing(8);
-  }
-  row->addStretch();
-  others_ = noteLabel({}, this, "ladderOthers");
-  row->addWidget(others_);
-  connect(ceilings_, &QButtonGroup::idClicked, this, &PlanStation::propose);
-  box->addLayout(row);
+void PlanStation::setupLadder(QVBoxLayout* box) {
+  ladder_ = new LadderStrip(this);
+  box->addWidget(ladder_);
+  connect(ladder_, &LadderStrip::rungPicked, this, [this](Regret ceiling) { proposeUpTo(ceiling); });
+  connect(ladder_, &LadderStrip::decisionsPicked, this, [this] { proposeUpTo(std::nullopt); });
 }
 
 void PlanStation::setupLines(QVBoxLayout* box) {
   lines_ = ledgerView("planLines", this);
   lines_->setProperty("word", QStringLiteral("plan"));
-  rows_ = new RowsModel({tr("line"), tr("step"), tr("when"), tr("regret"), tr("adds"), tr("at most")}, {4, 5},
+  rows_ = new RowsModel({tr("line"), tr("step"), tr("condition"), tr("regret"), tr("adds"), tr("at most")}, {4, 5},
                         this);
   lines_->setModel(rows_);
   lines_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
   lines_->setColumnWidth(1, 76);
-  lines_->setColumnWidth(2, 104);
+  lines_->setColumnWidth(2, 190);
   lines_->setColumnWidth(3, 134);
   lines_->setColumnWidth(4, 80);
   lines_->setColumnWidth(5, 80);
@@ -166,9 +140,19 @@ void PlanStation::switchAction() {
 }
 
 void PlanStation::propose() {
-  if (session_.busy() || !ready()) return;
-  const int id = ceilings_->checkedId();
-  desk_.propose(id == regrets ? std::nullopt : std::optional(static_cast<Regret>(id)));
+  proposeUpTo(std::nullopt);
+}
+
+void PlanStation::proposeUpTo(std::optional<Regret> ceiling) {
+  if (!session_.busy() && ready()) desk_.propose(ceiling);
+}
+
+/// The highest rung of which the plan has taken something.
+std::optional<Regret> PlanStation::taken() const {
+  std::optional<Regret> highest;
+  for (const PlanLine& line : view().plan.lines)
+    if (line.takesPart()) highest = std::max(highest.value_or(Regret::none), line.regret());
+  return highest;
 }
 
 QString PlanStation::summary() const {
@@ -198,20 +182,14 @@ QString PlanStation::standOfPlan() const {
   return text;
 }
 
-void PlanStation::fillCeilings() {
-  const Ladder& ladder = view().ladder;
-  others_->setText(ladder.laterSteps == 0
-                       ? QString()
-                       : tr("by its own system, later: %1 at most").arg(say(&Words::bytes, ladder.later)));
-  for (auto* b : ceilings_->buttons()) {
-    const int id = ceilings_->id(b);
-    if (id == regrets) continue;
-    const Ladder::Rung& rung = view().ladder.rungs[static_cast<std::size_t>(id)];
-    QString text = say(&Words::regret, static_cast<Regret>(id));
-    if (rung.steps > 0) text += QStringLiteral("  +") + say(&Words::bytes, rung.adds);
-    b->setText(text);
-    b->setToolTip(tr("What this rung adds for certain. Unjudged and personal things are left alone."));
-  }
+/// When a line gives what it gives, and what has to be so before.
+QString PlanStation::conditions(std::size_t at) const {
+  const PlanLine& line = view().plan.lines[at];
+  QStringList all;
+  if (line.gain.when != GainTime::now && line.gain.when != GainTime::later)
+    all.append(say(&Words::when, line.gain.when));
+  for (const std::string& id : view().conditions[at]) all.append(say(&Words::lineCondition, id));
+  return all.join(QStringLiteral("; "));
 }
 
 Row PlanStation::row(std::size_t at) const {
@@ -229,7 +207,7 @@ Row PlanStation::row(std::size_t at) const {
       line.enabled,
       {{title, title, line.enabled, false, !line.enabled, false},
        {line.enabled ? say(&Words::action, line.step->id) : tr("off"), {}, false, false, false, false},
-       {say(&Words::when, line.gain.when), {}, false, false, true, false},
+       {conditions(at), conditions(at), false, false, true, false},
        {say(&Words::regret, line.regret()), {}, false, gone && line.enabled, true, false},
        {say(&Words::bytes, adds.sure), say(&Words::exact, adds.sure), true, false, !line.step->frees(), true},
        {say(&Words::bytes, line.gain.atMost), say(&Words::exact, line.gain.atMost), false, false, true,
@@ -286,7 +264,7 @@ void PlanStation::refresh() {
   summary_->setText(summary());
   summary_->setToolTip(summary());
   stairs_->show(view().picture(), view().plan, view().adds);
-  fillCeilings();
+  ladder_->show(view().picture(), view().ladder, taken());
   fillLines();
   fillDecisions();
   fillLeft();

@@ -1,17 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "desktop/charts/ladder_strip.h"
 #include "desktop/charts/staircase.h"
 #include "desktop/models/rows_model.h"
 #include "desktop/stations/station.h"
 
-class QButtonGroup;
 class QStackedWidget;
 class QVBoxLayout;
 
 namespace zt::desktop {
 
-/// The staircase, the regret ceilings, and the lines beneath.
+/// The staircase, the ladder, and the lines beneath.
 class PlanStation final : public Station {
   Q_OBJECT
 public:
@@ -26,10 +26,12 @@ protected:
   bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
-  void setupCeilings(QVBoxLayout* box);
+  void setupLadder(QVBoxLayout* box);
+  void proposeUpTo(std::optional<Regret> ceiling);
+  std::optional<Regret> taken() const;
   void setupLines(QVBoxLayout* box);
-  void fillCeilings();
   Row row(std::size_t at) const;
+  QString conditions(std::size_t at) const;
   void setupDecisions(QVBoxLayout* box);
   void decide(bool goes);
   void fillLines();
@@ -42,8 +44,7 @@ private:
 
   QLabel* summary_ = nullptr;
   Staircase* stairs_ = nullptr;
-  QButtonGroup* ceilings_ = nullptr;
-  QLabel* others_ = nullptr;  ///< what others would have to do
+  LadderStrip* ladder_ = nullptr;
   QTreeView* lines_ = nullptr;
   RowsModel* rows_ = nullptr;
   QTreeView* decisions_ = nullptr;

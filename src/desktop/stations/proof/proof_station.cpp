@@ -166,9 +166,12 @@ void ProofStation::fillLines() {
 }
 
 void ProofStation::refresh() {
-  showPage(ready(), view().survey ? tr("Nothing has been carried out yet, so there is nothing to prove.")
+  const bool runs = session_.work() == Session::Work::running;
+  showPage(ready() && !runs,
+           runs           ? tr("A run is under way. The proof comes after it: the drive is then read again.")
+           : view().survey ? tr("Nothing has been carried out yet, so there is nothing to prove.")
                                   : tr("Proof waits for a run. Choose a drive on the Bench and measure it."));
-  if (!ready()) return;
+  if (!ready() || runs) return;
   heading_->setText(tr("read again %1").arg(clockTime(view().proof->when)));
   columns_->show(view().picture(), view().proof);
   fillTargets();
@@ -178,6 +181,8 @@ void ProofStation::refresh() {
 }
 
 QString ProofStation::figure() const {
+  if (session_.work() == Session::Work::running) return tr("after the run");
+  if (session_.work() == Session::Work::proving) return tr("reading again");
   if (!ready()) return QStringLiteral("–");
   for (const auto& t : view().proof->targets)
     if (!t.met) return tr("not reached");

@@ -21,14 +21,48 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
   heading_ = noteLabel({}, page, "reclaimHeading");
   head->addWidget(heading_, 1);
   box->addLayout(head);
+  faces_ = new QStackedWidget(page);
+  consents_ = new ConsentFace(faces_);
+  faces_->addWidget(consents_);
+  faces_->addWidget(runPage());
+  box->addWidget(faces_, 1);
+  unseen_ = noteLabel({}, page, "unseenFiles");
+  unseen_->setWordWrap(true);
+  box->addWidget(unseen_);
+  auto* foot = new QHBoxLayout;
+  note_ = noteLabel({}, page, "reclaimNote");
+  foot->addWidget(note_, 1);
+  pause_ = button(tr("Pause"), "pauseRun", page);
+  stop_ = button(tr("Stop"), "stopRun", page);
+  start_ = button(tr("Start"), "startRun", page, true);
+  toProof_ = button(tr("On to Proof"), "toProof", page, true);
+  for (auto* b : {pause_, stop_, start_, toProof_}) foot->addWidget(b);
+  box->addLayout(foot);
+  connect(consents_, &ConsentFace::ticked, this, &ReclaimStation::showStart);
+  connect(start_, &QPushButton::clicked, this, &ReclaimStation::start);
+  connect(stop_, &QPushButton::clicked, &session_, &Session::stop);
+  connect(pause_, &QPushButton::clicked, this, [this] {
+    session_.setPaused(!session_.paused());
+    refresh();
+  });
+  connect(toProof_, &QPushButton::clicked, this, [this] { Q_EMIT goTo(proofStation); });
+  connect(&session_, &Session::runProgressed, this, &ReclaimStation::refresh);
+}
+
+QWidget* ReclaimStation::runPage() {
+  auto* page = new QWidget(faces_);
+  auto* box = new QVBoxLayout(page);
+  box->setContentsMargins(0, 0, 0, 0);
+  bar_ = new RunBar(page);
+  box->addWidget(bar_);
   lines_ = ledgerView("runLines", page);
-  lines_->setProperty("word", QStringLiteral("consent"));
-  rows_ = new RowsModel({tr("line"), tr("step"), tr("state"), tr("things"), tr("promised"), tr("freed")},
-                        {3, 4, 5}, this);
+  lines_->setProperty("word", QStringLiteral("run"));
+  rows_ = new RowsModel({tr("line"), tr("step"), tr("state"), tr("freed"), tr("promised")}, {3, 4}, this);
   lines_->setModel(rows_);
-  lines_->setColumnWidth(0, 280);
-  lines_->header()->setSectionResizeMode(2, QHeaderView::Stretch);  // what is lost: all of it in the tip
-  for (const int c : {1, 3, 4, 5}) lines_->setColumnWidth(c, c < 4 ? 70 : 84);
+  lines_->setColumnWidth(0, 330);
+  lines_->header()->setSectionResizeMode(2, QHeaderView::Stretch);
+  lines_->setColumnWidth(1, 120);
+  for (const int c : {3, 4}) lines_->setColumnWidth(c, 90);
   box->addWidget(lines_, 3);
   problemsTitle_ = new QLabel(tr("What would not go, and why"), page);
   problemsTitle_->setFont(typeface(Type::strong));
@@ -40,51 +74,20 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
   problems_->setColumnWidth(0, 380);
   problems_->setColumnWidth(2, 120);
   box->addWidget(problems_, 2);
-  agree_ = new QCheckBox(page);
-  agree_->setObjectName(QStringLiteral("agree"));
-  box->addWidget(agree_);
-  auto* foot = new QHBoxLayout;
-  foot->addStretch();
-  pause_ = button(tr("Pause"), "pauseRun", page);
-  stop_ = button(tr("Stop after this item"), "stopRun", page);
-  start_ = button(tr("Start"), "startRun", page, true);
-  toProof_ = button(tr("On to Proof"), "toProof", page, true);
-  for (auto* b : {pause_, stop_, start_, toProof_}) foot->addWidget(b);
-  unseen_ = noteLabel({}, page, "unseenFiles");
-  unseen_->setWordWrap(true);
-  box->addWidget(unseen_);
-  box->addLayout(foot);
-  connect(agree_, &QCheckBox::toggled, this, [this](bool on) {
-    agreedTo_ = on ? view().consent.token : std::string{};
-    refresh();
-  });
-  connect(start_, &QPushButton::clicked, this, &ReclaimStation::start);
-  connect(stop_, &QPushButton::clicked, &session_, &Session::stop);
-  connect(pause_, &QPushButton::clicked, this, [this] {
-    session_.setPaused(!session_.paused());
-    refresh();
-  });
-  connect(toProof_, &QPushButton::clicked, this, [this] { Q_EMIT goTo(proofStation); });
-  connect(&session_, &Session::lineProgressed, this, [this](const LineOutcome& outcome) {
-    running_[outcome.line] = outcome;
-    refresh();
-  });
-  connect(&session_, &Session::runEnded, this, [this] {
-    running_.clear();
-    refresh();
-  });
+  return page;
+}
+
+bool ReclaimStation::runs() const {
+  return session_.work() == Session::Work::running;
 }
 
 void ReclaimStation::start() {
   if (session_.busy() || (view().plan.lines.empty() && view().cutShort.empty())) return;
-  const std::string token = view().consent.token;
-  if (!view().consent.lines.empty() && agreedTo_ != token) return;
+  if (!view().plan.lines.empty() && !consents_->anyAgreed()) return;
   for (const PlanLine& line : view().plan.lines) titles_[line.id] = titleOf(line.id);
-  running_.clear();
-  agreedTo_.clear();
-  const QSignalBlocker quiet(agree_);
-  agree_->setChecked(false);
-  RunDesk(session_).reclaim(token);
+  waiting_ = consents_->waiting();
+  consents_->clearTicks();
+  RunDesk(session_).reclaim(view().consent.token, waiting_);
 }
 
 QString ReclaimStation::titleOf(const std::string& id) const {
@@ -95,66 +98,114 @@ QString ReclaimStation::titleOf(const std::string& id) const {
   return known == titles_.end() ? QString::fromStdString(id) : known->second;
 }
 
-Row ReclaimStation::consentRow(const PlanLine& line, std::size_t index) const {
-  const bool discard = line.step->consent == ConsentRule::asked;
-  QString loss = say(&Words::loss, line.step->id, line.regret());
-  for (const Consent::Line& asked : view().consent.lines)
-    if (const QString lost = asked.id == line.id ? say(&Words::losses, asked.lost) : QString();
-        !lost.isEmpty())
-      loss += QStringLiteral(": ") + lost;
+namespace {
+QString number(std::uint64_t n) {
+  return QLocale().toString(static_cast<qulonglong>(n));
+}
+}  // namespace
+
+Row ReclaimStation::outcomeRow(const LineOutcome& o, bool atWork, bool over) const {
+  const bool bad = !atWork && (o.state == LineOutcome::State::refused || o.state == LineOutcome::State::partly);
+  QString state = atWork ? session_.paused() ? tr("paused after %1 of %2 things").arg(number(o.itemsDone), number(o.items))
+                                             : tr("now: %1 of %2 things").arg(number(o.itemsDone), number(o.items))
+                         : say(&Words::lineState, o.state);
+  if (!atWork) state += tr(", %1 of %2 things").arg(number(o.itemsDone), number(o.items));
+  if (o.held > 0) state += tr(", %1 held").arg(say(&Words::bytes, o.held));
+  return {QString::fromStdString(o.line),
+          -1,
+          false,
+          false,
+          {{titleOf(o.line), {}, true, false, false, false},
+           {say(&Words::action, o.action), {}, false, false, false, false},
+           {state, state, atWork, bad, false, false},
+           {over ? say(&Words::signedBytes, o.rose) : say(&Words::bytes, o.freed.sure), {}, over, false, !over,
+            true},
+           {say(&Words::bytes, o.promised.sure), say(&Words::exact, o.promised.sure), false, false, false,
+            true}}};
+}
+
+/// One that has not begun: what it waits for.
+Row ReclaimStation::waitingRow(const PlanLine& line, std::size_t index) const {
+  const bool agreed = !waiting_.contains(line.id);
+  const QString state = agreed ? tr("waits for its turn") : tr("not agreed to: stays on the plan");
   return {QString::fromStdString(line.id),
           static_cast<int>(stratumOf(line.standing)),
           false,
           false,
-          {{titleOf(line.id), {}, true, false, false, false},
-           {say(&Words::action, line.step->id), {}, false, false, false, false},
-           {loss, loss, false, discard, !discard, false},
-           {QLocale().toString(static_cast<qulonglong>(line.items.size())), {}, false, false, true, true},
-           {say(&Words::bytes, view().adds[index].sure), say(&Words::exact, view().adds[index].sure), true,
-            false, false, true},
-           {QString(), {}, false, false, true, true}}};
+          {{titleOf(line.id), {}, agreed, false, !agreed, false},
+           {say(&Words::action, line.step->id), {}, false, false, !agreed, false},
+           {state, {}, false, false, true, false},
+           {QString(), {}, false, false, true, true},
+           {say(&Words::bytes, view().adds[index].sure), say(&Words::exact, view().adds[index].sure), false,
+            false, true, true}}};
 }
 
-Row ReclaimStation::outcomeRow(const LineOutcome& o, bool over) const {
-  const bool bad = o.state == LineOutcome::State::refused || o.state == LineOutcome::State::partly;
-  QString state = say(&Words::lineState, o.state);
-  if (o.held > 0) state += tr(", %1 held").arg(say(&Words::bytes, o.held));
-  return {
-      QString::fromStdString(o.line),
-      -1,
-      false,
-      false,
-      {{titleOf(o.line), {}, true, false, false, false},
-       {say(&Words::action, o.action), {}, false, false, false, false},
-       {state, {}, false, bad, false, false},
-       {tr("%1 of %2").arg(o.itemsDone).arg(o.items), {}, false, false, true, true},
-       {say(&Words::bytes, o.promised.sure), say(&Words::exact, o.promised.sure), false, false, false, true},
-       {over ? say(&Words::signedBytes, o.rose) : say(&Words::bytes, o.freed.sure),
-        {},
-        over,
-        false,
-        !over,
-        true}}};
+/// The lines that are done are one row; what would not go stands above them.
+void ReclaimStation::addDone(QList<Row>& rows, const RunSoFar& run) const {
+  std::size_t done = 0;
+  std::uint64_t things = 0, problems = 0;
+  GainBounds freed, promised;
+  for (const auto& [id, o] : run.lines) {
+    problems += o.problems.size();
+    if (id == run.atWork) continue;
+    ++done;
+    things += o.itemsDone;
+    freed += o.freed;
+    promised += o.promised;
+  }
+  if (problems > 0)
+    rows.append({QStringLiteral("problems"),
+                 -1,
+                 false,
+                 false,
+                 {{tr("%1 would not go").arg(say(&Words::things, problems)), {}, true, true, false, false},
+                  {},
+                  {tr("the reasons stand below"), {}, false, true, false, false},
+                  {},
+                  {}}});
+  if (done > 0)
+    rows.append({QStringLiteral("done"),
+                 -1,
+                 false,
+                 false,
+                 {{done == 1 ? tr("1 line is over") : tr("%1 lines are over").arg(number(done)), {}, true, false,
+                   false, false},
+                  {},
+                  {say(&Words::things, things), {}, false, false, true, false},
+                  {say(&Words::bytes, freed.sure), say(&Words::exact, freed.sure), true, false, false, true},
+                  {say(&Words::bytes, promised.sure), say(&Words::exact, promised.sure), false, false, true,
+                   true}}});
 }
 
 void ReclaimStation::fillLines() {
   QList<Row> rows;
-  const bool running = session_.work() == Session::Work::running;
-  std::set<std::string> reported;
-  if (view().report && !running)
-    for (const auto& outcome : view().report->lines) {
-      rows.append(outcomeRow(outcome, true));
-      reported.insert(outcome.line);
+  if (runs() && session_.run()) {
+    const RunSoFar& run = *session_.run();
+    addDone(rows, run);
+    if (const auto now = run.lines.find(run.atWork); now != run.lines.end())
+      rows.append(outcomeRow(now->second, true, false));
+    for (std::size_t i = 0; i < view().plan.lines.size(); ++i) {
+      const PlanLine& line = view().plan.lines[i];
+      if (line.enabled && line.step->touches && !run.lines.contains(line.id))
+        rows.append(waitingRow(line, i));
     }
-  for (std::size_t i = 0; i < view().plan.lines.size(); ++i) {
-    const PlanLine& line = view().plan.lines[i];
-    if (!line.enabled || reported.contains(line.id)) continue;
-    const auto now = running_.find(line.id);
-    rows.append(now != running_.end() ? outcomeRow(now->second, false) : consentRow(line, i));
+  } else if (view().report) {
+    for (const auto& outcome : view().report->lines) rows.append(outcomeRow(outcome, false, true));
   }
-  constexpr int freedColumn = 5;  // says nothing before the run
-  lines_->setColumnHidden(freedColumn, reported.empty() && !running);
   rows_->setRows(rows);
+}
+
+/// Where on the way targets are met: by what comes free, in the plan's order.
+void ReclaimStation::fillBar() {
+  bar_->setVisible(runs() && session_.run() && view().planned.sure > 0);
+  if (!bar_->isVisibleTo(this)) return;
+  const RunSoFar& run = *session_.run();
+  QList<RunBar::Mark> marks;
+  for (const Target& t : view().targets)
+    if (t.chosen && t.bytes > run.freeBefore && t.bytes - run.freeBefore <= view().planned.sure)
+      marks.append({t.bytes - run.freeBefore, say(&Words::targetName, t), run.free >= t.bytes});
+  std::sort(marks.begin(), marks.end(), [](const auto& a, const auto& b) { return a.at < b.at; });
+  bar_->show(run.freed(), view().planned.sure, marks);
 }
 
 void ReclaimStation::fillProblems() {
@@ -176,9 +227,10 @@ void ReclaimStation::fillProblems() {
                false},
               {say(&Words::itemState, r.state), {}, false, false, true, false}}});
   };
-  if (view().report && session_.work() != Session::Work::running)
+  if (view().report && !runs())
     for (const auto& o : view().report->lines) take(o);
-  for (const auto& [id, o] : running_) take(o);
+  if (session_.run())
+    for (const auto& [id, o] : session_.run()->lines) take(o);
   for (const auto& r : view().cutShort)
     rows.append({QString::number(-r.seq),
                  -1,
@@ -199,18 +251,35 @@ void ReclaimStation::fillProblems() {
 }
 
 QString ReclaimStation::heading() const {
-  if (session_.work() == Session::Work::running)
-    return session_.paused() ? tr("paused; nothing is touched until it goes on")
-                             : tr("running; every item is looked at again before it goes");
-  if (!view().plan.lines.empty() && !view().consent.lines.empty()) {
-    Bytes bytes = 0;
-    for (std::size_t i = 0; i < view().plan.lines.size(); ++i) bytes += view().adds[i].sure;
-    return tr("nothing has been changed yet; these lines give %1").arg(say(&Words::bytes, bytes));
+  if (runs() && session_.run()) {
+    if (session_.paused()) return tr("paused; nothing is touched until it goes on");
+    const double left = session_.run()->secondsLeft(view(), session_.workshop().clock->now());
+    const QString since = tr("running since %1").arg(clockTime(session_.run()->since));
+    if (left < 1) return since;
+    return left < 90 ? tr("%1, about %2 s left").arg(since).arg(left, 0, 'f', 0)
+                     : tr("%1, about %2 minutes left").arg(since).arg(left / 60, 0, 'f', 0);
   }
+  if (runs()) return tr("putting back, or letting go of what was held");
+  if (!view().plan.lines.empty() && !view().consent.lines.empty())
+    return tr("nothing is changed yet. Read what cannot be undone; one tick a group.");
   if (!view().plan.lines.empty()) return tr("nothing is removed: these lines only set aside");
   if (view().report && view().report->stopped)
     return tr("stopped; what was not reached is still on the plan");
   return tr("the run is over");
+}
+
+void ReclaimStation::showStart() {
+  const bool plan = !view().plan.lines.empty();
+  const bool resumes = !view().cutShort.empty();
+  start_->setEnabled(!session_.busy() && ((plan && consents_->anyAgreed()) || (!plan && resumes)));
+  const int wait = plan ? consents_->groupsWaiting() : 0;
+  const auto lines = consents_->waiting().size();
+  note_->setText(runs() ? tr("Nothing is half done at any moment: pause and stop take effect within a second.")
+                 : wait == 0 ? QString()
+                 : wait == 1 ? tr("one group is not agreed to: its lines wait (%1)").arg(number(lines))
+                             : tr("%1 groups are not agreed to: their lines wait (%2)")
+                                   .arg(wait)
+                                   .arg(number(lines)));
 }
 
 void ReclaimStation::refresh() {
@@ -218,52 +287,41 @@ void ReclaimStation::refresh() {
            view().survey ? tr("The plan is empty: there is nothing to do yet.")
                          : tr("Reclaim waits for a plan. Choose a drive on the Bench and measure it."));
   if (!view().survey || !workShown()) return;
-  const bool running = session_.work() == Session::Work::running;
   const bool plan = !view().plan.lines.empty();
-  const bool needs = plan && !view().consent.lines.empty();
   heading_->setText(heading());
   unseen_->setText(
       tr("Files that other users' programs have open cannot be seen without more rights: whether any of this "
          "is in use there is not known."));
   unseen_->setVisible(plan && !view().seesAllOpenFiles);
+  faces_->setCurrentIndex(plan && !runs() ? 0 : 1);
+  if (plan && !runs()) consents_->show(view());
+  fillBar();
   fillLines();
   fillProblems();
-  // A consent belongs to exactly one plan: any change to it takes the tick away.
-  if (agreedTo_ != view().consent.token && agree_->isChecked()) {
-    const QSignalBlocker quiet(agree_);
-    agree_->setChecked(false);
-  }
-  std::uint64_t things = 0;
-  for (const auto& line : view().consent.lines) things += line.items;
-  agree_->setText(
-      tr("I agree: %1 on %2 go for good. This cannot be undone.")
-          .arg(say(&Words::things, things), view().consent.lines.size() == 1
-                                                ? tr("1 line")
-                                                : tr("%1 lines").arg(view().consent.lines.size())));
-  agree_->setVisible(needs && !running);
-  QPalette red = palette();
-  red.setColor(QPalette::WindowText, face().red);
-  agree_->setPalette(red);
-  start_->setVisible(plan && !running);
-  start_->setEnabled(!session_.busy() && (!needs || agree_->isChecked()));
-  stop_->setVisible(running);
-  pause_->setVisible(running);
+  start_->setVisible((plan || !view().cutShort.empty()) && !runs());
+  stop_->setVisible(runs());
+  pause_->setVisible(runs());
   pause_->setText(session_.paused() ? tr("Go on") : tr("Pause"));
-  toProof_->setVisible(!plan && !running && view().report.has_value());
+  toProof_->setVisible(!plan && !runs() && view().report.has_value());
+  showStart();
 }
 
 QString ReclaimStation::figure() const {
-  if (session_.work() == Session::Work::running) return tr("running");
+  if (runs() && session_.run())
+    return tr("%1 of %2").arg(say(&Words::bytes, session_.run()->freed()),
+                              say(&Words::bytes, view().planned.sure));
+  if (runs()) return tr("under way");
   if (view().report) {
     SignedBytes freed = 0;  // by the drive's counter
     for (const auto& o : view().report->lines) freed += o.rose;
     return tr("%1 freed").arg(say(&Words::signedBytes, freed));
   }
-  return view().plan.lines.empty() ? tr("no plan yet") : tr("not started");
+  return view().plan.lines.empty() ? tr("no plan yet") : tr("ready");
 }
 
 void ReclaimStation::enter() {
-  if (agree_->isVisible()) return agree_->setFocus();
+  if (faces_->currentIndex() == 0)
+    if (QWidget* first = consents_->first()) return first->setFocus();
   (start_->isVisible()     ? static_cast<QWidget*>(start_)
    : toProof_->isVisible() ? static_cast<QWidget*>(toProof_)
                            : lines_)

@@ -2,16 +2,18 @@
 #pragma once
 
 #include <map>
+#include <set>
 
+#include "desktop/charts/run_bar.h"
 #include "desktop/models/rows_model.h"
+#include "desktop/stations/reclaim/consent_face.h"
 #include "desktop/stations/station.h"
 
-class QCheckBox;
 class QStackedWidget;
 
 namespace zt::desktop {
 
-/// The consents, collected; then the run, line by line, and what would not go and why.
+/// The consents, collected; then the run: how far it is, the line at work, and what would not go and why.
 class ReclaimStation final : public Station {
   Q_OBJECT
 public:
@@ -23,29 +25,36 @@ public:
   void start();
 
 private:
+  QWidget* runPage();
+  bool runs() const;
+  void fillBar();
   void fillLines();
+  void addDone(QList<Row>& rows, const RunSoFar& run) const;
   void fillProblems();
-  Row consentRow(const PlanLine& line, std::size_t index) const;
+  void showStart();
   /// `over`: what the drive's counter says is known; before, what has been unlinked so far is shown.
-  Row outcomeRow(const LineOutcome& outcome, bool over) const;
+  Row outcomeRow(const LineOutcome& outcome, bool atWork, bool over) const;
+  Row waitingRow(const PlanLine& line, std::size_t index) const;
   QString titleOf(const std::string& id) const;
   QString heading() const;
 
   QLabel* heading_ = nullptr;
+  QStackedWidget* faces_ = nullptr;
+  ConsentFace* consents_ = nullptr;
+  RunBar* bar_ = nullptr;
   QTreeView* lines_ = nullptr;
   RowsModel* rows_ = nullptr;
   QLabel* problemsTitle_ = nullptr;
   QTreeView* problems_ = nullptr;
   RowsModel* problemRows_ = nullptr;
   QLabel* unseen_ = nullptr;
-  QCheckBox* agree_ = nullptr;
+  QLabel* note_ = nullptr;
   QPushButton* start_ = nullptr;
   QPushButton* pause_ = nullptr;
   QPushButton* stop_ = nullptr;
   QPushButton* toProof_ = nullptr;
-  std::map<std::string, LineOutcome> running_;
   std::map<std::string, QString> titles_;  ///< lines that have left the plan since
-  std::string agreedTo_;
+  std::set<std::string> waiting_;          ///< of the run under way: those that nobody agreed to
 };
 
 }  // namespace zt::desktop

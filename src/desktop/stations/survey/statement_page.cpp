@@ -39,7 +39,10 @@ QList<StatementPage::Line> StatementPage::lines() const {
       const double share =
           used == 0 ? 0 : 100.0 * std::abs(static_cast<double>(s[line])) / static_cast<double>(used);
       l.note = tr("%1 % of used").arg(QLocale().toString(share, 'f', 2));
-      l.alarm = share > 0.1;
+      // Where the file system does not say what its own structures take, what is left over may be them.
+      const bool silent = s.source(StatementLine::overhead) == LineSource::cannotItemise;
+      l.alarm = share > 0.1 && !silent;
+      if (silent) l.note += tr("; the file system's own may be in it");
     }
     all.append(l);
   }

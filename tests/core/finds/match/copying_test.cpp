@@ -252,11 +252,14 @@ TEST_F(Copying, AProposalLeavesOneOfEqualFiles) {
   const auto proposal = job->planBook().propose({});
   ASSERT_TRUE(proposal);
   ASSERT_TRUE(job->planBook().set(proposal->plan)) << "what is proposed can be put on the plan";
-  std::set<PathBytes> planned;
-  for (const PlanLine& line : job->planBook().plan().lines)
-    for (const Subject& item : line.items) planned.insert(item.path);
-  EXPECT_TRUE(planned.contains("b/two.wav"));
-  EXPECT_EQ(planned.contains("a/one.wav") + planned.contains("c/one.wav"), 1);
+  const auto planned = [&](const char* path) {
+    for (const PlanLine& line : job->planBook().plan().lines)
+      for (const Subject& item : line.items)
+        if (item.path == path || beneath(path, item.path)) return true;
+    return false;
+  };
+  EXPECT_TRUE(planned("b/two.wav"));
+  EXPECT_EQ(planned("a/one.wav") + planned("c/one.wav"), 1);
 }
 
 /// What was found stays known when less is asked for later, or the asking is stopped.

@@ -1,0 +1,178 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desktop/charts/ladder_strip.h"
+
+#include <QtWidgets>
+#include <numeric>
+
+#include "desktop/style/look.h"
+
+namespace zt::desktop {
+
+namespace {
+constexpr double barTop = 16, barHeight = 16, gap = 6, least = 58;
+
+/// What a rung of regret is made of, for its texture.
+Stratum stratumOf(Regret regret) {
+  switch (regret) {
+    case Regret::none:
+      return Stratum::spent;
+    case Regret::timeOrBandwidth:
+      return Stratum::rebuilds;
+    case Regret::wayBack:
+      return Stratum::points;
+    default:
+      return Stratum::ownersCall;
+  }
+}
+}  // namespace
+
+LadderStrip::LadderStrip(QWidget* parent) : Chart(parent) {
+  setObjectName(QStringLiteral("ladder"));
+  setProperty("word", QStringLiteral("ladder"));
+  setAccessibleName(tr("The ladder"));
+  setFocusPolicy(Qt::StrongFocus);
+  setMouseTracking(true);
+  setFixedHeight(70);
+}
+
+void LadderStrip::show(const DrivePicture& picture, const Ladder& ladder, std::optional<Regret> taken) {
+  view_ = picture;
+  taken_ = taken;
+  rungs_.clear();
+  rungs_.append({tr("free today"), say(&Words::bytes, picture.free), {}, picture.free, Stratum::free,
+                 std::nullopt, true, false});
+  for (std::size_t i = 0; i < ladder.rungs.size(); ++i) {
+    const Ladder::Rung& rung = ladder.rungs[i];
+    if (rung.steps == 0) continue;
+    const auto regret = static_cast<Regret>(i);
+    rungs_.append({say(&Words::regret, regret), QLatin1Char('+') + say(&Words::bytes, rung.adds),
+                   rung.steps == 1 ? tr("1 step") : tr("%1 steps").arg(rung.steps), rung.adds,
+                   stratumOf(regret), regret, true, false});
+  }
+  if (ladder.laterSteps > 0)
+    rungs_.append({tr("by its own system"), tr("up to %1").arg(say(&Words::bytes, ladder.later)),
+                   tr("later, not sure"), ladder.later, Stratum::notInFiles, std::nullopt, false, false});
+  if (ladder.decisions > 0)
+    rungs_.append({tr("your decisions"), tr("up to %1").arg(say(&Words::bytes, ladder.decisionBytes)),
+                   tr("%1 to look at").arg(ladder.decisions), ladder.decisionBytes, Stratum::unjudged,
+                   std::nullopt, false, true});
+  focused_ = std::min(focused_, static_cast<int>(rungs_.size()) - 1);
+  twinChanged();
+  update();
+}
+
+QString LadderStrip::tableTwin() const {
+  QString text = tr("rung\tadds\n");
+  for (const Rung& r : rungs_) text += r.name + QLatin1Char('\t') + say(&Words::exact, r.bytes) + QLatin1Char('\n');
+  return text;
+}
+
+/// As wide as what each adds, and never too narrow for its name to begin.
+QList<QRectF> LadderStrip::rects() const {
+  const auto count = static_cast<double>(rungs_.size());
+  const double room = std::max(0.0, width() - 2 - gap * (count - 1) - least * count);
+  double sum = 0;
+  for (const Rung& r : rungs_) sum += static_cast<double>(r.bytes);
+  QList<QRectF> all;
+  double x = 1;
+  for (const Rung& r : rungs_) {
+    const double w = least + (sum > 0 ? room * static_cast<double>(r.bytes) / sum : room / count);
+    all.append(QRectF(x, barTop, w, barHeight));
+    x += w + gap;
+  }
+  return all;
+}
+
+/// Where free space would be so much, climbing rung by rung.
+double LadderStrip::placeOf(Bytes freeThen) const {
+  const auto all = rects();
+  Bytes from = 0;
+  for (qsizetype i = 0; i < rungs_.size(); ++i) {
+    const Bytes to = from + rungs_[i].bytes;
+    if (freeThen <= to && rungs_[i].bytes > 0)
+      return all[i].left() +
+             all[i].width() * static_cast<double>(freeThen - from) / static_cast<double>(rungs_[i].bytes);
+    from = to;
+  }
+  return -1;
+}
+
+void LadderStrip::paintEvent(QPaintEvent*) {
+  if (rungs_.isEmpty()) return;
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  const auto all = rects();
+  const QFont small = typeface(Type::small);
+  QFont bold = small;
+  bold.setBold(true);
+  for (qsizetype i = 0; i < rungs_.size(); ++i) {
+    const Rung& rung = rungs_[i];
+    const bool taken = rung.regret && taken_ && *rung.regret <= *taken_;
+    if (!rung.sure) p.setOpacity(0.55);
+    fillStratum(p, all[i], rung.stratum);
+    p.setOpacity(1);
+    p.setPen(QPen(face().line, 1, rung.sure ? Qt::SolidLine : Qt::DashLine));
+    p.setBrush(Qt::NoBrush);
+    p.drawRect(all[i]);
+    if (taken || i == 0) p.fillRect(QRectF(all[i].left(), all[i].bottom() + 2, all[i].width(), 2.5), face().ink);
+    const QRectF words(all[i].left(), all[i].bottom() + 5, all[i].width() + gap - 2, 17);
+    drawText(p, words, Qt::AlignLeft, rung.name, taken || i == 0 ? bold : small, face().ink);
+    drawText(p, words.translated(0, 15), Qt::AlignLeft, rung.amount, small, face().secondInk);
+    if (i == focused_ && hasFocus()) paintFocus(p, all[i].adjusted(-2, -2, 2, 36));
+  }
+  double free = 0;
+  for (const Target& t : view_.targets) {
+    const double x = t.chosen ? placeOf(t.bytes) : -1;
+    if (x < 0) continue;
+    p.setPen(QPen(face().red, 1.6));
+    p.drawLine(QPointF(x, barTop - 4), QPointF(x, barTop + barHeight + 3));
+    const QString text = say(&Words::targetName, t) + QLatin1Char(' ') + say(&Words::bytes, t.bytes);
+    const double w = QFontMetricsF(bold).horizontalAdvance(text) + 4;
+    const double left = std::clamp(x - w / 2, 0.0, std::max(0.0, width() - w));
+    if (left < free) continue;
+    drawText(p, QRectF(left, -1, w, 15), Qt::AlignLeft, text, bold, face().red);
+    free = left + w + 10;
+  }
+}
+
+int LadderStrip::rungAt(const QPointF& pos) const {
+  const auto all = rects();
+  for (qsizetype i = 0; i < all.size(); ++i)
+    if (all[i].adjusted(0, -barTop, 0, 40).contains(pos)) return static_cast<int>(i);
+  return -1;
+}
+
+void LadderStrip::pick(int rung) {
+  if (rung < 0 || rung >= rungs_.size()) return;
+  if (rungs_[rung].regret) Q_EMIT rungPicked(*rungs_[rung].regret);
+  if (rungs_[rung].decisions) Q_EMIT decisionsPicked();
+}
+
+void LadderStrip::mousePressEvent(QMouseEvent* event) {
+  focused_ = rungAt(event->position());
+  pick(focused_);
+  update();
+}
+
+void LadderStrip::mouseMoveEvent(QMouseEvent* event) {
+  const int at = rungAt(event->position());
+  const bool picks = at >= 0 && (rungs_[at].regret || rungs_[at].decisions);
+  setCursor(picks ? Qt::PointingHandCursor : Qt::ArrowCursor);
+  setToolTip(at < 0 ? QString()
+                    : QStringLiteral("%1: %2%3%4")
+                          .arg(rungs_[at].name, rungs_[at].amount,
+                               rungs_[at].note.isEmpty() ? QString() : QStringLiteral(", "), rungs_[at].note));
+}
+
+void LadderStrip::keyPressEvent(QKeyEvent* event) {
+  const int by = event->key() == Qt::Key_Right ? 1 : event->key() == Qt::Key_Left ? -1 : 0;
+  const int last = static_cast<int>(rungs_.size()) - 1;
+  if (by != 0 && last >= 0) {
+    focused_ = std::clamp(focused_ + by, 0, last);
+    return update();
+  }
+  if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Space) return pick(focused_);
+  Chart::keyPressEvent(event);
+}
+
+}  // namespace zt::desktop

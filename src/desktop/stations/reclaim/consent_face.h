@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QWidget>
+#include <set>
+
+#include "desktop/session/job_view.h"
+
+class QCheckBox;
+class QLabel;
+class QVBoxLayout;
+
+namespace zt::desktop {
+
+/// What is to be agreed to before a run, by regret: one tick a group, and the lines of what is dear written
+/// out, in the words of what is lost. What only sets aside needs no tick. GUI thread.
+class ConsentFace final : public QWidget {
+  Q_OBJECT
+public:
+  explicit ConsentFace(QWidget* parent = nullptr);
+  /// Ticks belong to one consent: another token takes them away.
+  void show(const JobView& view);
+  /// Lines of groups that nobody has ticked.
+  std::set<std::string> waiting() const;
+  /// How many groups wait.
+  int groupsWaiting() const;
+  /// Whether any line would be carried out.
+  bool anyAgreed() const;
+  /// The box to begin with; nullptr where none is needed.
+  QWidget* first() const;
+  void clearTicks();
+
+Q_SIGNALS:
+  void ticked();
+
+private:
+  struct Group {
+    Regret regret = Regret::none;
+    bool asks = true;  ///< false: it only sets aside
+    std::vector<std::size_t> lines;
+    Bytes bytes = 0;
+    std::uint64_t things = 0;
+    QCheckBox* tick = nullptr;
+    bool dear = false;
+  };
+  void build(const JobView& view);
+  void addGroup(const JobView& view, Group& group);
+  void addLines(const JobView& view, const Group& group);
+  void addOrder(const JobView& view);
+  QLabel* text(const QString& said, bool strong, bool red, bool quiet);
+
+  QVBoxLayout* rows_ = nullptr;
+  QWidget* body_ = nullptr;
+  std::vector<Group> groups_;
+  std::vector<std::vector<std::string>> ids_;  ///< of each group's lines
+  std::string token_;
+  std::vector<bool> enabled_;
+};
+
+}  // namespace zt::desktop
