@@ -8,9 +8,9 @@
 #include <iostream>
 
 #include "cli/verbs.h"
+#include "core/finds/evidence.h"
 #include "core/job/named_path.h"
 #include "core/job/outcome_json.h"
-#include "core/finds/evidence.h"
 #include "core/plan/line_conditions.h"
 #include "core/plan/plan_json.h"
 
@@ -120,10 +120,8 @@ Json proposalJson(const Job& job, const Proposal& p) {
   }
   j["last_resorts"] = Json::array();
   for (const LastResort& r : p.lastResorts)
-    j["last_resorts"].push_back({{"id", r.id},
-                                 {"at_most_bytes", r.atMost},
-                                 {"finds", r.finds},
-                                 {"needs", words().lastResort(r.id)}});
+    j["last_resorts"].push_back(
+        {{"id", r.id}, {"at_most_bytes", r.atMost}, {"finds", r.finds}, {"needs", words().lastResort(r.id)}});
   j["decisions"] = Json::array();
   for (const Decision& d : p.decisions) {
     Json decision{{"find", d.find},

@@ -83,9 +83,9 @@ void Words::sayOfLoss(const Find& f, const Evidence& e, std::vector<Said>& all) 
   all.push_back({t("Comes back"), std::move(back)});
   if (const auto with = textIn(f, "goes-with"); !with.empty()) all.push_back({t("Goes with it"), with});
   if (told && !e.place->words.empty())
-    all.push_back({t("On its own system"),
-                   f.kind == "programs" ? t("%1: %2", {e.place->words, path(baseName(whereIs(f)))})
-                                        : e.place->words});
+    all.push_back({t("On its own system"), f.kind == "programs"
+                                               ? t("%1: %2", {e.place->words, path(baseName(whereIs(f)))})
+                                               : e.place->words});
   std::string own = textIn(f, "command");
   if (own.empty() && told) own = e.place->command;
   if (hasFact(f, "maker-gone"))
@@ -128,8 +128,8 @@ void Words::sayOfSize(const Find& f, const Evidence& e, std::vector<Said>& all) 
 /// Whether a memory file is in use, what set it up, and how it stands to the memory.
 void Words::sayOfMemory(const Find& f, std::vector<Said>& all) const {
   if (const auto memory = numberIn(f, "installed-memory"); memory > 0) {
-    const auto percent = static_cast<std::uint64_t>(100.0 * static_cast<double>(f.gain.atMost) /
-                                                    static_cast<double>(memory));
+    const auto percent =
+        static_cast<std::uint64_t>(100.0 * static_cast<double>(f.gain.atMost) / static_cast<double>(memory));
     all.push_back({t("Memory"), t("%1 installed in this machine; the file is %2 % of it",
                                   {bytes(memory), number(percent)})});
   }
@@ -306,8 +306,8 @@ void Words::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all
   if (hasFact(f, "not-its-makers"))
     all.push_back({t("Look first"), t("nothing in it looks like what is made there, so it is not judged")});
   if (const auto open = numberIn(f, "held-open"); open > 0)
-    all.push_back({t("In use"), t("%1 held open by %2; left out",
-                                  {files(open), path(textIn(f, "held-by"))})});
+    all.push_back(
+        {t("In use"), t("%1 held open by %2; left out", {files(open), path(textIn(f, "held-by"))})});
   if (const auto rest = numberIn(f, "cannot-go"); rest > 0)
     all.push_back({t("Cannot go"), t("%1 immutable, or in folders that nobody may write to with these rights",
                                      {things(rest)})});

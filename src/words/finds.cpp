@@ -22,14 +22,32 @@ bool ofPlaces(const Find& f) {
 /// In whose home a thing lies, and of which program as far as its folders say; nothing elsewhere.
 std::pair<PathBytes, PathBytes> whose(const PathBytes& place) {
   const auto parts = splitPath(place);
-  const std::size_t home = parts.empty()           ? 0
-                           : parts[0] == "root"    ? 1
-                           : (parts[0] == "home" || parts[0] == "Users") && parts.size() > 1 ? 2 : 0;
+  const std::size_t home = parts.empty()                                                     ? 0
+                           : parts[0] == "root"                                              ? 1
+                           : (parts[0] == "home" || parts[0] == "Users") && parts.size() > 1 ? 2
+                                                                                             : 0;
   if (home == 0) return {};
-  static const std::set<std::string> rooms{
-      ".cache", ".config", ".local", "share", ".var", "app", "snap", "appdata", "local", "roaming", "locallow",
-      "packages", "library", "caches", "application support", "containers", "group containers", "google",
-      "microsoft", "mozilla", "developer"};
+  static const std::set<std::string> rooms{".cache",
+                                           ".config",
+                                           ".local",
+                                           "share",
+                                           ".var",
+                                           "app",
+                                           "snap",
+                                           "appdata",
+                                           "local",
+                                           "roaming",
+                                           "locallow",
+                                           "packages",
+                                           "library",
+                                           "caches",
+                                           "application support",
+                                           "containers",
+                                           "group containers",
+                                           "google",
+                                           "microsoft",
+                                           "mozilla",
+                                           "developer"};
   for (std::size_t i = home; i + 1 < parts.size(); ++i)
     if (!rooms.contains(lowered(parts[i]))) return {PathBytes(parts[home - 1]), PathBytes(parts[i])};
   return {PathBytes(parts[home - 1]), {}};
@@ -73,9 +91,9 @@ std::string Words::findTitle(const Find& f) const {
   if (std::string own = textIn(f, "what"); !own.empty()) return own;
   if (const Place* place = ofPlaces(f) ? placeFor(f) : nullptr; place != nullptr && !place->what.empty()) {
     const auto [who, program] = whose(f.place);
-    const std::string what =
-        hasFact(f, "personal-files") && place->isEarlierSystem() ? t("What persons left in an earlier system")
-                                                                 : place->what;
+    const std::string what = hasFact(f, "personal-files") && place->isEarlierSystem()
+                                 ? t("What persons left in an earlier system")
+                                 : place->what;
     if (who.empty()) return what;
     return program.empty() ? t("%1 · %2", {what, path(who)})
                            : t("%1 · %2, %3", {what, path(who), path(program)});

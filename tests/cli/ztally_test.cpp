@@ -526,8 +526,8 @@ TEST(ZtallyDemo, BuildsThreeDrivesAndTellsWhatThingsAre) {
     EXPECT_FALSE(f["evidence"]["words"].get<std::string>().empty());
   }
   EXPECT_TRUE(store);
-  for (const char* path :
-       {"Windows", "WINDOWS/WinSxS", "hiberfil.sys", "Users/clerk/NTUSER.DAT", "Windows.old/Windows/System32"})
+  for (const char* path : {"Windows", "WINDOWS/WinSxS", "hiberfil.sys", "Users/clerk/NTUSER.DAT",
+                           "Windows.old/Windows/System32"})
     EXPECT_NE(ztally("plan", "--job", job, "add", path).status, 0) << path;
   const auto proposal = ztally("propose", "--job", job, "--json").json();
   EXPECT_TRUE(proposal["reached"].get<bool>());

@@ -98,7 +98,8 @@ TEST_F(Flow, MakesRoomForTheUpgradeOfTheFerryLaptop) {
   ASSERT_TRUE(idle());
   EXPECT_NEAR(static_cast<double>(session().view().free), 5.3e9, 1e7);
   station(3);
-  const QString ladder = find<FindsStation>("findsStation")->findChild<LadderStrip*>(QStringLiteral("ladder"))->tableTwin();
+  const QString ladder =
+      find<FindsStation>("findsStation")->findChild<LadderStrip*>(QStringLiteral("ladder"))->tableTwin();
   EXPECT_TRUE(ladder.contains(QStringLiteral("nothing to regret"))) << ladder.toStdString();
   station(4);
   key(window.get(), Qt::Key_P, Qt::ControlModifier);

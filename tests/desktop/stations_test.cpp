@@ -56,6 +56,7 @@ TEST_F(Stations, ModelsKeepTheRulesOfModels) {
 TEST_F(Stations, TheFilterUnderstandsSizesAgesAndKinds) {
   TempFolder t;
   measureStandIn(t);
+  station(3);
   auto* model = window->findChild<FindsModel*>();
   const auto shown = [&](const char* text) {
     find<QLineEdit>("findsFilter")->setText(QString::fromUtf8(text));
@@ -299,6 +300,47 @@ TEST_F(Stations, TheConsentIsForOnePlanOnly) {
   station(5);
   for (const QCheckBox* tick : agreements()) EXPECT_FALSE(tick->isChecked());
   EXPECT_FALSE(find<QPushButton>("startRun")->isEnabled());
+}
+
+/// One tick a group: what is not ticked waits, and stays on the plan.
+TEST_F(Stations, WhatNobodyAgreedToWaits) {
+  TempFolder t;
+  measureStandIn(t);
+  station(3);
+  judge(QStringLiteral("large, logger.raw"), Qt::Key_P);
+  judge(QStringLiteral("caches, in home/warden, thumbnails"), Qt::Key_P);
+  ASSERT_EQ(session().view().plan.lines.size(), 2u);
+  station(5);
+  ASSERT_EQ(agreements().size(), 2);
+  QCheckBox* wait = find<QCheckBox>("agree-time-or-bandwidth");
+  wait->setFocus();
+  key(wait, Qt::Key_Space);
+  EXPECT_TRUE(text("reclaimNote").contains(QStringLiteral("one group is not agreed to")));
+  click("startRun");
+  ASSERT_TRUE(waitFor([&] { return session().view().proof.has_value(); }));
+  ASSERT_TRUE(idle());
+  EXPECT_TRUE(t.has("si/drive/srv/virtual-machines/logger.raw"));
+  ASSERT_EQ(session().view().plan.lines.size(), 1u);
+  EXPECT_TRUE(session().view().plan.lines[0].enabled);
+  EXPECT_EQ(session().view().report->lines.size(), 1u);
+}
+
+/// One key is one change: one new view, one station drawn anew, and of the list the rows that say otherwise.
+TEST_F(Stations, OneKeyIsOneChange) {
+  TempFolder t;
+  measureStandIn(t);
+  station(3);
+  choose(QStringLiteral("large, logger.raw"));
+  auto* model = window->findChild<FindsModel*>();
+  QSignalSpy rows(model, &QAbstractItemModel::dataChanged);
+  QSignalSpy resets(model, &QAbstractItemModel::modelReset);
+  QSignalSpy views(&session(), &Session::changed);
+  key(find<QTreeView>("finds"), Qt::Key_P);
+  ASSERT_TRUE(idle());
+  EXPECT_EQ(views.size(), 1);
+  EXPECT_EQ(resets.size(), 0);
+  EXPECT_LE(rows.size(), 2);
+  EXPECT_GE(rows.size(), 1);
 }
 
 TEST_F(Stations, PlanLinesCanBeSwitchedMovedAndDropped) {

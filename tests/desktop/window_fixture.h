@@ -133,6 +133,7 @@ protected:
   }
   /// The ticks of the consents, one a group.
   QList<QCheckBox*> agreements() {
+    QCoreApplication::processEvents();  // what was just made is shown
     QList<QCheckBox*> all;
     for (QCheckBox* tick : window->findChildren<QCheckBox*>())
       if (tick->objectName().startsWith(QLatin1String("agree-")) && tick->isVisible()) all.append(tick);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Roots of three families, and of one with its system below the top, on a real drive whose files were made
-// and changed in the past (set by debugfs): what is known is found, named and judged as a list says; what must
-// never go is refused at, above and beneath; near misses are left alone.
+// and changed in the past (set by debugfs): what is known is found, named and judged as a list says; what
+// must never go is refused at, above and beneath; near misses are left alone.
 #include <gtest/gtest.h>
 
 #include <filesystem>
@@ -77,8 +77,8 @@ protected:
         orders << "set_inode_field \"/" << path << "\" " << field << " @" << ::time(nullptr) - days * 86'400
                << "\n";
     };
-    for (const auto& entry : fs::recursive_directory_iterator(
-             drive.path(), fs::directory_options::skip_permission_denied))
+    for (const auto& entry :
+         fs::recursive_directory_iterator(drive.path(), fs::directory_options::skip_permission_denied))
       if (entry.is_directory()) set(fs::relative(entry.path(), drive.path()), 400);
     for (const Row& row : rows) set(row.path, row.days);
     orders.close();

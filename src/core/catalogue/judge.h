@@ -45,9 +45,7 @@ struct Sighting {
 
   /// One of the newest of what its maker makes again and again, and not of somebody's backups: a person may
   /// let it go.
-  bool isNewestToAskFor() const {
-    return verdict == Verdict::stays && place->standing >= Standing::rebuilds;
-  }
+  bool isNewestToAskFor() const { return verdict == Verdict::stays && place->standing >= Standing::rebuilds; }
 };
 
 /// What the places say of every entry of a survey. Immutable; any thread; the places outlive it.

@@ -53,8 +53,8 @@ private:
   std::vector<Glob> globs_;  ///< heaviest first
   ByLetter globsByFirst_{};  ///< by a name's first letter: those that may fit it, a bit each
   ByLetter globsByLast_{};
-  std::uint64_t nameSizes_ = 0;                         ///< of `names_`, folded
-  std::uint64_t nameStarts_ = 0;                        ///< their first letters, folded
+  std::uint64_t nameSizes_ = 0;   ///< of `names_`, folded
+  std::uint64_t nameStarts_ = 0;  ///< their first letters, folded
 };
 
 }  // namespace zt

@@ -450,7 +450,8 @@ Result<Proposal> PlanBook::propose(ProposeOptions options) const {
     }
     // Of each group one stays; what else there is may make up for it.
     for (const EqualFiles* group : taken)
-      options.keep.push_back(context.tree.path(keeperOf(context, *group, marks_, surveys_.keeperOrder()).node));
+      options.keep.push_back(
+          context.tree.path(keeperOf(context, *group, marks_, surveys_.keeperOrder()).node));
   }
 }
 

@@ -252,8 +252,8 @@ KnownElsewhere Register::elsewhere(const std::string& drive, const FileAsked& fi
   const std::scoped_lock lock(mutex_);
   const auto read = guarded(file_, [&] {
     KnownElsewhere known;
-    SQLite::Statement own(*db_,
-                          "SELECT high,low FROM content WHERE drive=? AND path=? AND length=? AND modified=?");
+    SQLite::Statement own(
+        *db_, "SELECT high,low FROM content WHERE drive=? AND path=? AND length=? AND modified=?");
     own.bind(1, drive);
     sqlite::bindBlob(own, 2, file.path);
     own.bind(3, static_cast<std::int64_t>(file.length));

@@ -98,12 +98,12 @@ std::vector<Find> saidToGo(const FindContext& context, const StepTable& steps, c
                        context.cannotGo(*node) || context.holderIn(*node) != nullptr;
     if (stays) continue;
     if (!all.empty() && beneath(path, all.back().items.front().path)) continue;  // by path: it comes after
-    const bool held = std::any_of(marks.all().begin(), marks.all().end(),
-                                  [&](const auto& other) {
-                                    return other.second.mark == Mark::notNow && beneath(other.first, path);
-                                  }) ||
-                      std::any_of(keep.begin(), keep.end(),
-                                  [&](const PathBytes& kept) { return beneath(kept, path); });
+    const bool held =
+        std::any_of(marks.all().begin(), marks.all().end(),
+                    [&](const auto& other) {
+                      return other.second.mark == Mark::notNow && beneath(other.first, path);
+                    }) ||
+        std::any_of(keep.begin(), keep.end(), [&](const PathBytes& kept) { return beneath(kept, path); });
     if (held || context.strictest(*node).standing <= Standing::kept) continue;
     Find find = pickedFind(context, *node);
     priceOffers(find, steps);

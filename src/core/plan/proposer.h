@@ -31,8 +31,8 @@ struct Decision {
 
 /// What is left when nothing else reaches: named last, with what it needs.
 struct LastResort {
-  std::string id;        ///< "programs", "memory-files", "move"
-  Bytes atMost = 0;      ///< all of it together; what overlaps counts once
+  std::string id;    ///< "programs", "memory-files", "move"
+  Bytes atMost = 0;  ///< all of it together; what overlaps counts once
   std::size_t finds = 0;
 };
 
@@ -41,11 +41,11 @@ struct Proposal {
   Plan plan;
   Regret ceiling = Regret::none;
   bool reached = false;
-  Bytes shortBy = 0;                         ///< of the hardest target, if not reached
+  Bytes shortBy = 0;                    ///< of the hardest target, if not reached
   Ladder ladder;                        ///< what each rung adds, whatever is needed
   std::vector<std::string> advice;      ///< ids of finds that others would have to see to, the biggest first
   std::vector<LastResort> lastResorts;  ///< only where nothing else reaches
-  bool optimal = false;                      ///< no plan under this ceiling has fewer bytes of regret
+  bool optimal = false;                 ///< no plan under this ceiling has fewer bytes of regret
   double boundGap =
       0;  ///< (bytes of regret − lower bound) ÷ lower bound; the bound is the linear relaxation's
   std::vector<Decision> decisions;  ///< the likeliest first; only where nothing else reaches

@@ -18,8 +18,8 @@ struct DrivePicture {
   Drive drive;
   std::vector<Target> targets;
   Bytes free = 0;
-  TimeNs freeAt = 0;   ///< 0: read with the drive
-  bool stale = false;  ///< something was done since it was measured
+  TimeNs freeAt = 0;     ///< 0: read with the drive
+  bool stale = false;    ///< something was done since it was measured
   bool running = false;  ///< a run is under way: `planned` is what is still to come
   PlannedGain planned;
   std::array<Bytes, standings> strata{};       ///< occupied bytes by standing, every inode once

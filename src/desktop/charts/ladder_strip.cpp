@@ -39,8 +39,14 @@ void LadderStrip::show(const DrivePicture& picture, const Ladder& ladder, std::o
   view_ = picture;
   taken_ = taken;
   rungs_.clear();
-  rungs_.append({tr("free today"), say(&Words::bytes, picture.free), {}, picture.free, Stratum::free,
-                 std::nullopt, true, false});
+  rungs_.append({tr("free today"),
+                 say(&Words::bytes, picture.free),
+                 {},
+                 picture.free,
+                 Stratum::free,
+                 std::nullopt,
+                 true,
+                 false});
   for (std::size_t i = 0; i < ladder.rungs.size(); ++i) {
     const Ladder::Rung& rung = ladder.rungs[i];
     if (rung.steps == 0) continue;
@@ -63,7 +69,8 @@ void LadderStrip::show(const DrivePicture& picture, const Ladder& ladder, std::o
 
 QString LadderStrip::tableTwin() const {
   QString text = tr("rung\tadds\n");
-  for (const Rung& r : rungs_) text += r.name + QLatin1Char('\t') + say(&Words::exact, r.bytes) + QLatin1Char('\n');
+  for (const Rung& r : rungs_)
+    text += r.name + QLatin1Char('\t') + say(&Words::exact, r.bytes) + QLatin1Char('\n');
   return text;
 }
 
@@ -114,7 +121,8 @@ void LadderStrip::paintEvent(QPaintEvent*) {
     p.setPen(QPen(face().line, 1, rung.sure ? Qt::SolidLine : Qt::DashLine));
     p.setBrush(Qt::NoBrush);
     p.drawRect(all[i]);
-    if (taken || i == 0) p.fillRect(QRectF(all[i].left(), all[i].bottom() + 2, all[i].width(), 2.5), face().ink);
+    if (taken || i == 0)
+      p.fillRect(QRectF(all[i].left(), all[i].bottom() + 2, all[i].width(), 2.5), face().ink);
     const QRectF words(all[i].left(), all[i].bottom() + 5, all[i].width() + gap - 2, 17);
     drawText(p, words, Qt::AlignLeft, rung.name, taken || i == 0 ? bold : small, face().ink);
     drawText(p, words.translated(0, 15), Qt::AlignLeft, rung.amount, small, face().secondInk);
@@ -158,10 +166,11 @@ void LadderStrip::mouseMoveEvent(QMouseEvent* event) {
   const int at = rungAt(event->position());
   const bool picks = at >= 0 && (rungs_[at].regret || rungs_[at].decisions);
   setCursor(picks ? Qt::PointingHandCursor : Qt::ArrowCursor);
-  setToolTip(at < 0 ? QString()
-                    : QStringLiteral("%1: %2%3%4")
-                          .arg(rungs_[at].name, rungs_[at].amount,
-                               rungs_[at].note.isEmpty() ? QString() : QStringLiteral(", "), rungs_[at].note));
+  setToolTip(at < 0
+                 ? QString()
+                 : QStringLiteral("%1: %2%3%4")
+                       .arg(rungs_[at].name, rungs_[at].amount,
+                            rungs_[at].note.isEmpty() ? QString() : QStringLiteral(", "), rungs_[at].note));
 }
 
 void LadderStrip::keyPressEvent(QKeyEvent* event) {

@@ -24,8 +24,7 @@ void RunBar::show(Bytes done, Bytes all, QList<Mark> marks) {
 
 QString RunBar::tableTwin() const {
   QString text = tr("freed\t%1\nof\t%2\n").arg(say(&Words::exact, done_), say(&Words::exact, all_));
-  for (const Mark& m : marks_)
-    text += tr("%1\tmet after %2\n").arg(m.name, say(&Words::exact, m.at));
+  for (const Mark& m : marks_) text += tr("%1\tmet after %2\n").arg(m.name, say(&Words::exact, m.at));
   return text;
 }
 
@@ -35,7 +34,8 @@ void RunBar::paintEvent(QPaintEvent*) {
   p.setRenderHint(QPainter::Antialiasing);
   const QRectF frame(0.5, 4.5, width() - 1.0, 10);
   const auto at = [&](Bytes bytes) {
-    return frame.left() + frame.width() * std::min(1.0, static_cast<double>(bytes) / static_cast<double>(all_));
+    return frame.left() +
+           frame.width() * std::min(1.0, static_cast<double>(bytes) / static_cast<double>(all_));
   };
   p.setPen(QPen(face().ink, 1));
   p.setBrush(Qt::NoBrush);

@@ -35,8 +35,8 @@ QList<BalanceBar::Part> BalanceBar::parts() const {
   QList<Part> all;
   all.append({view_.running       ? tr("free now")
               : view_.freeAt == 0 ? tr("free")
-              : view_.stale     ? tr("free, read %1").arg(clockTime(view_.freeAt))
-                                : tr("free, measured %1").arg(clockTime(view_.freeAt)),
+              : view_.stale       ? tr("free, read %1").arg(clockTime(view_.freeAt))
+                                  : tr("free, measured %1").arg(clockTime(view_.freeAt)),
               say(&Words::bytes, view_.free)});
   const PlannedGain& planned = view_.planned;
   const bool more = planned.atMost > planned.sure;
@@ -52,9 +52,10 @@ QList<BalanceBar::Part> BalanceBar::parts() const {
   all.append({tr("target: %1").arg(say(&Words::targetName, *target)), say(&Words::bytes, target->bytes)});
   const SignedBytes now = surplus(*target, view_.free);
   const SignedBytes over = surplus(*target, view_.free + view_.planned.sure);
-  all.append({view_.running && now >= 0      ? tr("met already; after the run")
-              : view_.running                ? tr("after the run")
-              : view_.planned.sure > 0 ? tr("after the plan") : tr("as it stands"),
+  all.append({view_.running && now >= 0 ? tr("met already; after the run")
+              : view_.running           ? tr("after the run")
+              : view_.planned.sure > 0  ? tr("after the plan")
+                                        : tr("as it stands"),
               over >= 0 ? tr("%1 to spare").arg(say(&Words::signedBytes, over))
                         : tr("%1 short").arg(say(&Words::signedBytes, -over)),
               over < 0});

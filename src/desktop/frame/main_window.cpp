@@ -31,6 +31,7 @@ MainWindow::MainWindow(const Workshop& workshop, Prompter& prompter, QWidget* pa
   connect(commands_, &Commands::lookChanged, this, &MainWindow::refresh);
   setupSession();
   restoreSettings();
+  for (Station* s : at_.all) s->refresh();
   refresh();
   at_.bench->enter();
   drives_.look();
@@ -225,9 +226,10 @@ void MainWindow::showRun() {
   if (!session_.run() || session_.paused()) return;
   const JobView& view = session_.view();
   const Bytes freed = session_.run()->freed();
-  const double share = view.planned.sure == 0
-                           ? 2
-                           : std::min(1.0, static_cast<double>(freed) / static_cast<double>(view.planned.sure));
+  const double share =
+      view.planned.sure == 0
+          ? 2
+          : std::min(1.0, static_cast<double>(freed) / static_cast<double>(view.planned.sure));
   strip_->setProgress(share, tr("%1 of %2 freed; Ctrl+B pauses, Esc stops between things")
                                  .arg(say(&Words::bytes, freed), say(&Words::bytes, view.planned.sure)));
 }

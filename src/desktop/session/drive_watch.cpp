@@ -59,14 +59,16 @@ DriveWatch::DriveWatch(const Workshop& workshop, QObject* parent)
 /// A drive that is unmounted or unplugged leaves the Bench, and one that comes stands there: the kernel tells
 /// of every change of the mount table (proc_pid_mountinfo(5)).
 void DriveWatch::watchMounts() {
-  constexpr int settles = 700;  // ms: mounting one drive is several changes
+  constexpr int settles = 3000;  // ms: mounting one drive is several changes, and a look costs something
   mounts_.setFileName(QStringLiteral("/proc/self/mountinfo"));
   if (!mounts_.open(QIODevice::ReadOnly | QIODevice::Unbuffered)) return;
   auto* changed = new QSocketNotifier(mounts_.handle(), QSocketNotifier::Exception, this);
   auto* later = new QTimer(this);
   later->setSingleShot(true);
   later->setInterval(settles);
-  connect(changed, &QSocketNotifier::activated, later, qOverload<>(&QTimer::start));
+  connect(changed, &QSocketNotifier::activated, later, [later] {
+    if (!later->isActive()) later->start();
+  });
   connect(later, &QTimer::timeout, this, &DriveWatch::look);
 }
 
@@ -104,7 +106,8 @@ void DriveWatch::look() {
       }
     QMetaObject::invokeMethod(
         this,
-        [this, all = all ? Result<void>{} : Result<void>(tl::unexpected(all.error())), found, again, standIns] {
+        [this, all = all ? Result<void>{} : Result<void>(tl::unexpected(all.error())), found, again,
+         standIns] {
           if (!all) Q_EMIT failed(all.error());
           known_ = true;
           // A stand-in whose folder is gone is at hand no more.

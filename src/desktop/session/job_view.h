@@ -27,7 +27,7 @@ struct JobView {
   Marks marks;
   Plan plan;
   std::vector<LeftLine> left;
-  std::vector<GainBounds> adds;  ///< what each line adds to those before it
+  std::vector<GainBounds> adds;                      ///< what each line adds to those before it
   std::vector<std::vector<std::string>> conditions;  ///< of each line, see `conditionsOf`
   PlannedGain planned;
   Ladder ladder;  ///< what each rung of regret would add

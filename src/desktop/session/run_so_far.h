@@ -12,7 +12,7 @@ namespace zt::desktop {
 struct RunSoFar {
   TimeNs since = 0;
   Bytes freeBefore = 0;
-  Bytes free = 0;  ///< by the drive's counter
+  Bytes free = 0;                            ///< by the drive's counter
   std::map<std::string, LineOutcome> lines;  ///< those that are over, and the one at work
   std::string atWork;                        ///< id of the line whose things go now
 

@@ -223,7 +223,8 @@ TEST_F(Knowing, LeavesWhatIsHeldOpenAndSaysSo) {
   add("home/kim/.cache/tool/data", 9'000);
   add("home/kim/.cache/tool/lock", 100);
   look();
-  options.openInodes = {{{0, survey->tree.inode(survey->tree.find("home/kim/.cache/tool/lock").value())}, "tool"}};
+  options.openInodes = {
+      {{0, survey->tree.inode(survey->tree.find("home/kim/.cache/tool/lock").value())}, "tool"}};
   look();
   const Find* f = find("caches");
   ASSERT_NE(f, nullptr);

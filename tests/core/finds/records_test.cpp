@@ -6,6 +6,7 @@
 #include "core/finds/detectors/kernels.h"
 #include "core/finds/detectors/package_records.h"
 #include "core/finds/detectors/recycle_record.h"
+#include "core/finds/detectors/snaps.h"
 #include "core/finds/detectors/user_dirs.h"
 
 namespace zt::test {
@@ -86,7 +87,8 @@ TEST(PackageRecords, ReadsWhatIsInstalledAndCountsWhatIsTorn) {
   markAutomatic("Package: words\nArchitecture: amd64\nAuto-Installed: 1\n\n", all);
   EXPECT_TRUE(all[0].byHand);
   EXPECT_FALSE(all[1].byHand);
-  EXPECT_EQ(PackageGraph(all).goesWith("editor"), (std::vector<std::string>{"words"})) << "nothing else needs it";
+  EXPECT_EQ(PackageGraph(all).goesWith("editor"), (std::vector<std::string>{"words"}))
+      << "nothing else needs it";
   EXPECT_TRUE(PackageGraph(all).goesWith("none").empty());
 }
 
@@ -112,6 +114,25 @@ TEST(Kernels, OrdersVersionsByTheirNumbers) {
   EXPECT_TRUE(olderVersion("6.1", "6.1.1"));
   EXPECT_FALSE(olderVersion("6.1.0", "6.1.0"));
   EXPECT_FALSE(olderVersion("", ""));
+}
+
+TEST(SnapState, NamesWhatIsSwitchedOff) {
+  const auto named = [](const char* snaps) {
+    std::string all;
+    for (const SnapRevision& r : disabledInState(std::string(R"({"data":{"snaps":)") + snaps + "}}"))
+      all += r.name + "_" + r.revision + " ";
+    return all;
+  };
+  EXPECT_EQ(named(R"({"a":{"current":"3","sequence":[{"revision":"2"},{"revision":"3"}]}})"), "a_2 ");
+  EXPECT_EQ(named(R"({"a":{"current":3,"sequence":[{"snap":{"revision":2}},{"snap":{"revision":3}}]}})"),
+            "a_2 ");
+  EXPECT_EQ(named(R"({"a":{"current":"9","sequence":[{"revision":"2"},{"revision":"3"}]}})"), "")
+      << "a list without the current one is not to be trusted";
+  EXPECT_EQ(named(R"({"a":{"sequence":[{"revision":"2"}]}})"), "");
+  EXPECT_EQ(named(R"({"../a":{"current":"3","sequence":[{"revision":"2"},{"revision":"3"}]}})"), "");
+  EXPECT_EQ(named(R"({"a":{"current":"3","sequence":[{"revision":"2/../../x"},{"revision":"3"}]}})"), "");
+  EXPECT_EQ(named("[]"), "");
+  EXPECT_TRUE(disabledInState("no json").empty());
 }
 
 }  // namespace

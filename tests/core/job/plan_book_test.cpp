@@ -52,6 +52,38 @@ TEST_F(Book, GivesAThingAnotherStep) {
   EXPECT_EQ(book().plan().lines[0].step->id, "hold");
 }
 
+/// What a person put on the plan stays on it, counts, and is not asked for again.
+TEST_F(Book, AProposalKeepsWhatAPersonDecided) {
+  ASSERT_TRUE(job->planBook().addPaths({"tapes/one.wav"}, "discard"));
+  Target target;
+  target.bytes = job->reading().free + 400'000;
+  ASSERT_TRUE(book().setTargets({target}));
+  const auto proposal = book().propose({});
+  ASSERT_TRUE(proposal);
+  ASSERT_EQ(proposal->plan.lines.size(), 1u);
+  EXPECT_EQ(proposal->plan.lines[0].items[0].path, "tapes/one.wav");
+  EXPECT_FALSE(proposal->reached);
+  EXPECT_LT(proposal->shortBy, 300'000u) << "what is planned counts";
+  for (const Decision& d : proposal->decisions) EXPECT_NE(d.path, "tapes/one.wav");
+}
+
+/// A mark on a folder is one line, however much is found in it.
+TEST_F(Book, AMarkOnAFolderIsOneLine) {
+  ASSERT_TRUE(book().mark({"tapes"}, Mark::mayGo));
+  Target target;
+  target.bytes = job->reading().free + 350'000;
+  ASSERT_TRUE(book().setTargets({target}));
+  const auto whole = book().propose({});
+  ASSERT_TRUE(whole);
+  ASSERT_EQ(whole->plan.lines.size(), 1u);
+  EXPECT_EQ(whole->plan.lines[0].items[0].path, "tapes");
+  ASSERT_TRUE(book().mark({"tapes/two.wav"}, Mark::notNow));
+  const auto parts = book().propose({});
+  ASSERT_TRUE(parts);
+  for (const PlanLine& line : parts->plan.lines)
+    for (const Subject& item : line.items) EXPECT_EQ(item.path, "tapes/one.wav");
+}
+
 TEST_F(Book, MarksLockLikeBedrockAndSurviveEverything) {
   ASSERT_TRUE(job->planBook().addPaths({"tapes"}, "discard"));
   ASSERT_TRUE(book().mark({"tapes/one.wav"}, Mark::keep));

@@ -18,13 +18,13 @@ struct Needs : ::testing::Test {
     files.add("home/kim/.cache/mozilla/firefox/k.default/cache2/index", std::string(5'000, 'x'));
     files.add("var/cache/apt/archives/tool_1_amd64.deb", std::string(9'000, 'x'));
   }
-  Find caches(FindOptions options) {
+  Find caches(FindOptions options, std::string_view kind = {}) {
     const auto survey = surveyOf(borrowed(files), "/");
     options.now = survey->finished + 400 * nsPerDay;
     context = contextOf(survey, true, std::move(options));
     const auto detected = detectAll(builtInCraft()->detectors, {context, nullptr, nullptr}, {}, {});
     for (const Find& f : detected.finds)
-      if (f.kind == "caches" || f.kind == "packages") return f;
+      if (kind.empty() ? f.kind == "caches" || f.kind == "packages" : f.kind == kind) return f;
     return {};
   }
   NodeId node(const char* path) const { return *context->tree.find(path); }
@@ -64,6 +64,12 @@ TEST_F(Needs, ARunningMakerCountsOnItsOwnSystemAlone) {
   EXPECT_EQ(unmet[0].need, "idle");
   EXPECT_EQ(unmet[0].who, "apt-get");
   EXPECT_TRUE(unmet[0].waits) << "it can be closed: a person may plan it, and it is asked again";
+  const Find find = caches(options, "packages");
+  ASSERT_FALSE(find.offers.empty());
+  EXPECT_EQ(find.offers[0].conditions, std::vector<std::string>{"not-idle"});
+  EXPECT_EQ(textIn(find, "owner-runs"), "apt-get");
+  EXPECT_FALSE(mayPropose(find, {})) << "and no proposal takes it";
+  EXPECT_TRUE(mayPropose(caches({}, "packages"), {}));
 }
 
 TEST_F(Needs, AreAskedAgainAsTheThingGoes) {

@@ -34,7 +34,7 @@ public:
     std::string unit(file);
     for (char& c : unit) c = c == '/' ? '-' : c;
     return input_.context->tree.find(joinPath(system_, "etc/systemd/system/" + unit + ".swap")) ? "unit"
-                                                                                                   : "none";
+                                                                                                : "none";
   }
 
   /// Whether the system is set up to look for a saved session when it starts.

@@ -104,8 +104,7 @@ public:
 private:
   /// What lies in "Program Files" and "Applications".
   void giveFolders(const FindContext& c, const SystemRoot& system, const FindSink& sink) const {
-    const std::string_view place =
-        system.family == SystemFamily::nt ? "nt-programs" : "mac-programs";
+    const std::string_view place = system.family == SystemFamily::nt ? "nt-programs" : "mac-programs";
     for (const Sighting& s : c.sightings.all) {
       if (s.place == nullptr || s.place->id != place || !c.tree.isFolder(s.node)) continue;
       const bool program = system.family == SystemFamily::nt || c.tree.name(s.node).ends_with(".app");

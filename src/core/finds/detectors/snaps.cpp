@@ -58,10 +58,11 @@ std::vector<SnapRevision> disabledSnaps(const DetectInput& input, const SystemRo
   const FindContext& c = *input.context;
   std::vector<SnapRevision> all = disabledInState(*text);
   for (SnapRevision& snap : all)
-    snap.image = c.tree.find(joinPath(folder, "snaps/" + snap.name + "_" + snap.revision + ".snap"))
-                     .value_or(noNode);
+    snap.image =
+        c.tree.find(joinPath(folder, "snaps/" + snap.name + "_" + snap.revision + ".snap")).value_or(noNode);
   std::erase_if(all, [&](const SnapRevision& snap) {
-    return snap.image == noNode || c.tree.kind(snap.image) != EntryKind::file || c.heldBy.contains(snap.image);
+    return snap.image == noNode || c.tree.kind(snap.image) != EntryKind::file ||
+           c.heldBy.contains(snap.image);
   });
   return all;
 }

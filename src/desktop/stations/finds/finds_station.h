@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "desktop/charts/ladder_strip.h"
 #include "desktop/models/finds_model.h"
 #include "desktop/stations/finds/evidence_panel.h"
 #include "desktop/stations/question_line.h"
-#include "desktop/charts/ladder_strip.h"
 #include "desktop/stations/station.h"
 
 class QHBoxLayout;

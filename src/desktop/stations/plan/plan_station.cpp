@@ -45,8 +45,8 @@ void PlanStation::setupLadder(QVBoxLayout* box) {
 void PlanStation::setupLines(QVBoxLayout* box) {
   lines_ = ledgerView("planLines", this);
   lines_->setProperty("word", QStringLiteral("plan"));
-  rows_ = new RowsModel({tr("line"), tr("step"), tr("condition"), tr("regret"), tr("adds"), tr("at most")}, {4, 5},
-                        this);
+  rows_ = new RowsModel({tr("line"), tr("step"), tr("condition"), tr("regret"), tr("adds"), tr("at most")},
+                        {4, 5}, this);
   lines_->setModel(rows_);
   lines_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
   lines_->setColumnWidth(1, 76);

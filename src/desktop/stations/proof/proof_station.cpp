@@ -168,9 +168,9 @@ void ProofStation::fillLines() {
 void ProofStation::refresh() {
   const bool runs = session_.work() == Session::Work::running;
   showPage(ready() && !runs,
-           runs           ? tr("A run is under way. The proof comes after it: the drive is then read again.")
+           runs            ? tr("A run is under way. The proof comes after it: the drive is then read again.")
            : view().survey ? tr("Nothing has been carried out yet, so there is nothing to prove.")
-                                  : tr("Proof waits for a run. Choose a drive on the Bench and measure it."));
+                           : tr("Proof waits for a run. Choose a drive on the Bench and measure it."));
   if (!ready() || runs) return;
   heading_->setText(tr("read again %1").arg(clockTime(view().proof->when)));
   columns_->show(view().picture(), view().proof);

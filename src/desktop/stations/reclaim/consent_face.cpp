@@ -137,11 +137,10 @@ void ConsentFace::addGroup(const JobView& view, Group& group) {
   for (const std::size_t i : group.lines)
     if (titles.size() < 3) titles.append(titleOf(view, view.plan.lines[i]));
   const QString rest = group.lines.size() > 3 ? tr(" and more") : QString();
-  const QString what =
-      group.dear ? tr("%1, each to be read").arg(count(group.lines.size()))
-                 : tr("%1, %2: %3%4")
-                       .arg(count(group.lines.size()), say(&Words::things, group.things),
-                            titles.join(QStringLiteral("; ")), rest);
+  const QString what = group.dear ? tr("%1, each to be read").arg(count(group.lines.size()))
+                                  : tr("%1, %2: %3%4")
+                                        .arg(count(group.lines.size()), say(&Words::things, group.things),
+                                             titles.join(QStringLiteral("; ")), rest);
   grid->addWidget(text(group.asks ? what : what + tr("; can be put back"), false, false, true), 1);
   auto* amount = text(say(&Words::bytes, group.bytes), true, false, false);
   amount->setToolTip(say(&Words::exact, group.bytes));
@@ -175,14 +174,15 @@ void ConsentFace::addLines(const JobView& view, const Group& group) {
     grid->addWidget(amount, 0, 1);
     const QString lost = asked != nullptr ? say(&Words::losses, asked->lost) : QString();
     const QString loss = say(&Words::loss, line.step->id, line.regret());
-    grid->addWidget(text(lost.isEmpty() ? loss : loss + QStringLiteral(": ") + lost, false,
-                         isDear(line, asked), true),
-                    1, 0, 1, 2);
+    grid->addWidget(
+        text(lost.isEmpty() ? loss : loss + QStringLiteral(": ") + lost, false, isDear(line, asked), true), 1,
+        0, 1, 2);
     grid->setColumnStretch(0, 1);
     rows_->addWidget(row);
   }
   if (group.lines.size() > mostLines)
-    rows_->addWidget(text(tr("and %1 on the plan").arg(count(group.lines.size() - mostLines)), false, false, true));
+    rows_->addWidget(
+        text(tr("and %1 on the plan").arg(count(group.lines.size() - mostLines)), false, false, true));
 }
 
 /// The order of the run, in a few lines: steps of one kind that follow each other are one.
@@ -213,12 +213,15 @@ void ConsentFace::addOrder(const JobView& view) {
                        .arg(i + 1)
                        .arg(say(&Words::action, turn.first->step->id), titleOf(view, *turn.first),
                             say(&Words::bytes, turn.bytes));
-    if (turn.lines > 1) said = tr("%1   %2: %3, %4").arg(i + 1).arg(say(&Words::action, turn.first->step->id), count(turn.lines), say(&Words::bytes, turn.bytes));
+    if (turn.lines > 1)
+      said = tr("%1   %2: %3, %4")
+                 .arg(i + 1)
+                 .arg(say(&Words::action, turn.first->step->id), count(turn.lines),
+                      say(&Words::bytes, turn.bytes));
     if (points) said += tr("; the bytes come when the file system has cleaned up");
     rows_->addWidget(text(said, false, false, false));
   }
-  if (turns.size() > most)
-    rows_->addWidget(text(tr("and so on, as on the plan"), false, false, true));
+  if (turns.size() > most) rows_->addWidget(text(tr("and so on, as on the plan"), false, false, true));
 }
 
 std::set<std::string> ConsentFace::waiting() const {
@@ -229,14 +232,15 @@ std::set<std::string> ConsentFace::waiting() const {
 }
 
 int ConsentFace::groupsWaiting() const {
-  return static_cast<int>(std::count_if(groups_.begin(), groups_.end(), [](const Group& g) {
-    return g.asks && !g.tick->isChecked();
-  }));
+  return static_cast<int>(std::count_if(groups_.begin(), groups_.end(),
+                                        [](const Group& g) { return g.asks && !g.tick->isChecked(); }));
 }
 
 bool ConsentFace::anyAgreed() const {
+  const auto asks = [](const Group& g) { return g.asks; };
+  if (std::none_of(groups_.begin(), groups_.end(), asks)) return !groups_.empty();
   return std::any_of(groups_.begin(), groups_.end(),
-                     [](const Group& g) { return !g.asks || g.tick->isChecked(); });
+                     [](const Group& g) { return g.asks && g.tick->isChecked(); });
 }
 
 QWidget* ConsentFace::first() const {

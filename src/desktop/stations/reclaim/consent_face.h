@@ -24,7 +24,7 @@ public:
   std::set<std::string> waiting() const;
   /// How many groups wait.
   int groupsWaiting() const;
-  /// Whether any line would be carried out.
+  /// Whether anything was agreed to, or nothing needs to be.
   bool anyAgreed() const;
   /// The box to begin with; nullptr where none is needed.
   QWidget* first() const;

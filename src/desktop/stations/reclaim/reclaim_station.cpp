@@ -105,9 +105,11 @@ QString number(std::uint64_t n) {
 }  // namespace
 
 Row ReclaimStation::outcomeRow(const LineOutcome& o, bool atWork, bool over) const {
-  const bool bad = !atWork && (o.state == LineOutcome::State::refused || o.state == LineOutcome::State::partly);
-  QString state = atWork ? session_.paused() ? tr("paused after %1 of %2 things").arg(number(o.itemsDone), number(o.items))
-                                             : tr("now: %1 of %2 things").arg(number(o.itemsDone), number(o.items))
+  const bool bad =
+      !atWork && (o.state == LineOutcome::State::refused || o.state == LineOutcome::State::partly);
+  QString state = atWork ? session_.paused()
+                               ? tr("paused after %1 of %2 things").arg(number(o.itemsDone), number(o.items))
+                               : tr("now: %1 of %2 things").arg(number(o.itemsDone), number(o.items))
                          : say(&Words::lineState, o.state);
   if (!atWork) state += tr(", %1 of %2 things").arg(number(o.itemsDone), number(o.items));
   if (o.held > 0) state += tr(", %1 held").arg(say(&Words::bytes, o.held));
@@ -118,7 +120,11 @@ Row ReclaimStation::outcomeRow(const LineOutcome& o, bool atWork, bool over) con
           {{titleOf(o.line), {}, true, false, false, false},
            {say(&Words::action, o.action), {}, false, false, false, false},
            {state, state, atWork, bad, false, false},
-           {over ? say(&Words::signedBytes, o.rose) : say(&Words::bytes, o.freed.sure), {}, over, false, !over,
+           {over ? say(&Words::signedBytes, o.rose) : say(&Words::bytes, o.freed.sure),
+            {},
+            over,
+            false,
+            !over,
             true},
            {say(&Words::bytes, o.promised.sure), say(&Words::exact, o.promised.sure), false, false, false,
             true}}};
@@ -164,17 +170,21 @@ void ReclaimStation::addDone(QList<Row>& rows, const RunSoFar& run) const {
                   {},
                   {}}});
   if (done > 0)
-    rows.append({QStringLiteral("done"),
-                 -1,
-                 false,
-                 false,
-                 {{done == 1 ? tr("1 line is over") : tr("%1 lines are over").arg(number(done)), {}, true, false,
-                   false, false},
-                  {},
-                  {say(&Words::things, things), {}, false, false, true, false},
-                  {say(&Words::bytes, freed.sure), say(&Words::exact, freed.sure), true, false, false, true},
-                  {say(&Words::bytes, promised.sure), say(&Words::exact, promised.sure), false, false, true,
-                   true}}});
+    rows.append(
+        {QStringLiteral("done"),
+         -1,
+         false,
+         false,
+         {{done == 1 ? tr("1 line is over") : tr("%1 lines are over").arg(number(done)),
+           {},
+           true,
+           false,
+           false,
+           false},
+          {},
+          {say(&Words::things, things), {}, false, false, true, false},
+          {say(&Words::bytes, freed.sure), say(&Words::exact, freed.sure), true, false, false, true},
+          {say(&Words::bytes, promised.sure), say(&Words::exact, promised.sure), false, false, true, true}}});
 }
 
 void ReclaimStation::fillLines() {
@@ -274,12 +284,11 @@ void ReclaimStation::showStart() {
   start_->setEnabled(!session_.busy() && ((plan && consents_->anyAgreed()) || (!plan && resumes)));
   const int wait = plan ? consents_->groupsWaiting() : 0;
   const auto lines = consents_->waiting().size();
-  note_->setText(runs() ? tr("Nothing is half done at any moment: pause and stop take effect within a second.")
-                 : wait == 0 ? QString()
-                 : wait == 1 ? tr("one group is not agreed to: its lines wait (%1)").arg(number(lines))
-                             : tr("%1 groups are not agreed to: their lines wait (%2)")
-                                   .arg(wait)
-                                   .arg(number(lines)));
+  note_->setText(
+      runs()      ? tr("Nothing is half done at any moment: pause and stop take effect within a second.")
+      : wait == 0 ? QString()
+      : wait == 1 ? tr("one group is not agreed to: its lines wait (%1)").arg(number(lines))
+                  : tr("%1 groups are not agreed to: their lines wait (%2)").arg(wait).arg(number(lines)));
 }
 
 void ReclaimStation::refresh() {
@@ -308,8 +317,8 @@ void ReclaimStation::refresh() {
 
 QString ReclaimStation::figure() const {
   if (runs() && session_.run())
-    return tr("%1 of %2").arg(say(&Words::bytes, session_.run()->freed()),
-                              say(&Words::bytes, view().planned.sure));
+    return tr("%1 of %2")
+        .arg(say(&Words::bytes, session_.run()->freed()), say(&Words::bytes, view().planned.sure));
   if (runs()) return tr("under way");
   if (view().report) {
     SignedBytes freed = 0;  // by the drive's counter
