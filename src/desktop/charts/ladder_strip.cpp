@@ -74,20 +74,32 @@ QString LadderStrip::tableTwin() const {
   return text;
 }
 
-/// As wide as what each adds, and never too narrow for its name to begin.
+/// As wide as what each adds, and wide enough for its name as far as there is room for all names.
 QList<QRectF> LadderStrip::rects() const {
+  QFont bold = typeface(Type::small);
+  bold.setBold(true);
+  const QFontMetricsF metrics(bold);
   const auto count = static_cast<double>(rungs_.size());
-  const double room = std::max(0.0, width() - 2 - gap * (count - 1) - least * count);
-  double sum = 0;
-  for (const Rung& r : rungs_) sum += static_cast<double>(r.bytes);
-  QList<QRectF> all;
-  double x = 1;
+  QList<double> names;
+  double wanted = 0, sum = 0;
   for (const Rung& r : rungs_) {
-    const double w = least + (sum > 0 ? room * static_cast<double>(r.bytes) / sum : room / count);
-    all.append(QRectF(x, barTop, w, barHeight));
+    names.append(std::max({least, metrics.horizontalAdvance(r.name), metrics.horizontalAdvance(r.amount)}) +
+                 4);
+    wanted += names.last();
+    sum += static_cast<double>(r.bytes);
+  }
+  const double all = std::max(0.0, width() - 2 - gap * (count - 1));
+  const double shrink = wanted > all ? all / wanted : 1;
+  const double room = std::max(0.0, all - wanted);
+  QList<QRectF> rects;
+  double x = 1;
+  for (qsizetype i = 0; i < rungs_.size(); ++i) {
+    const double share = sum > 0 ? static_cast<double>(rungs_[i].bytes) / sum : 1 / count;
+    const double w = names[i] * shrink + room * share;
+    rects.append(QRectF(x, barTop, w, barHeight));
     x += w + gap;
   }
-  return all;
+  return rects;
 }
 
 /// Where free space would be so much, climbing rung by rung.

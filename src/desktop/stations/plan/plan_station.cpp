@@ -218,6 +218,10 @@ void PlanStation::fillLines() {
   QList<Row> rows;
   for (std::size_t i = 0; i < view().plan.lines.size(); ++i) rows.append(row(i));
   const QString keep = QString::fromStdString(currentLine());
+  constexpr int conditionColumn = 2;  // where nothing waits for anything the titles have its room
+  lines_->setColumnHidden(conditionColumn, std::all_of(rows.begin(), rows.end(), [](const Row& r) {
+                            return r.cells[conditionColumn].text.isEmpty();
+                          }));
   rows_->setRows(rows);
   const int at = std::max(0, rows_->rowOf(keep));
   if (!rows.isEmpty()) lines_->setCurrentIndex(rows_->index(at, 0));
