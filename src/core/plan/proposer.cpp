@@ -91,8 +91,9 @@ struct Choices {
 std::vector<Find> saidToGo(const FindContext& context, const StepTable& steps, const Marks& marks,
                            const std::vector<PathBytes>& keep) {
   std::vector<Find> all;
-  for (const auto& [path, said] : marks.all()) {
-    const auto node = said.mark == Mark::mayGo ? context.tree.find(path) : std::nullopt;
+  for (const auto& entry : marks.all()) {
+    const PathBytes& path = entry.first;
+    const auto node = entry.second.mark == Mark::mayGo ? context.tree.find(path) : std::nullopt;
     if (!node || *node == 0 || marks.locks(path) || context.locked(path)) continue;
     const bool stays = context.points.lockAround(context.tree, *node) != PointLock::none ||
                        context.cannotGo(*node) || context.holderIn(*node) != nullptr;

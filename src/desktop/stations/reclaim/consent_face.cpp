@@ -97,6 +97,13 @@ void ConsentFace::build(const JobView& view) {
   }
   addOrder(view);
   rows_->addStretch();
+  QWidget* last = nullptr;
+  for (const Group& group : groups_) {
+    if (group.tick == nullptr) continue;
+    if (last != nullptr) setTabOrder(last, group.tick);
+    last = group.tick;
+  }
+  if (last != nullptr && next_ != nullptr) setTabOrder(last, next_);
 }
 
 QLabel* ConsentFace::text(const QString& said, bool strong, bool red, bool quiet) {

@@ -29,6 +29,8 @@ public:
   /// The box to begin with; nullptr where none is needed.
   QWidget* first() const;
   void clearTicks();
+  /// By Tab one goes from tick to tick, and from the last to this.
+  void setNext(QWidget* next) { next_ = next; }
 
 Q_SIGNALS:
   void ticked();
@@ -51,6 +53,7 @@ private:
 
   QVBoxLayout* rows_ = nullptr;
   QWidget* body_ = nullptr;
+  QWidget* next_ = nullptr;
   std::vector<Group> groups_;
   std::vector<std::vector<std::string>> ids_;  ///< of each group's lines
   std::string token_;

@@ -38,6 +38,7 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
   toProof_ = button(tr("On to Proof"), "toProof", page, true);
   for (auto* b : {pause_, stop_, start_, toProof_}) foot->addWidget(b);
   box->addLayout(foot);
+  consents_->setNext(start_);
   connect(consents_, &ConsentFace::ticked, this, &ReclaimStation::showStart);
   connect(start_, &QPushButton::clicked, this, &ReclaimStation::start);
   connect(stop_, &QPushButton::clicked, &session_, &Session::stop);
