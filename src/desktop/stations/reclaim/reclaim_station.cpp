@@ -265,7 +265,7 @@ QString ReclaimStation::heading() const {
   if (runs() && session_.run()) {
     if (session_.paused()) return tr("paused; nothing is touched until it goes on");
     const double left = session_.run()->secondsLeft(view(), session_.workshop().clock->now());
-    const QString since = tr("running since %1").arg(clockTime(session_.run()->since));
+    QString since = tr("running since %1").arg(clockTime(session_.run()->since));
     if (left < 1) return since;
     return left < 90 ? tr("%1, about %2 s left").arg(since).arg(left, 0, 'f', 0)
                      : tr("%1, about %2 minutes left").arg(since).arg(left / 60, 0, 'f', 0);
