@@ -303,6 +303,10 @@ void Words::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all
     all.push_back({t("Left"), e.place != nullptr && !e.place->maker.empty()
                                   ? t("%1 that do not look like %2's", {number(rest), e.place->maker})
                                   : t("%1 that do not look like what is made there", {number(rest)})});
+  if (const auto along = numberIn(f, "takes-along"); along > 0)
+    all.push_back(
+        {t("Look first"),
+         t("its own system takes along what persons left in it, %1: save that first", {things(along)})});
   if (hasFact(f, "not-its-makers"))
     all.push_back({t("Look first"), t("nothing in it looks like what is made there, so it is not judged")});
   if (const auto open = numberIn(f, "held-open"); open > 0)

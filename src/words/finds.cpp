@@ -91,7 +91,7 @@ std::string Words::findTitle(const Find& f) const {
   if (std::string own = textIn(f, "what"); !own.empty()) return own;
   if (const Place* place = ofPlaces(f) ? placeFor(f) : nullptr; place != nullptr && !place->what.empty()) {
     const auto [who, program] = whose(f.place);
-    const std::string what = hasFact(f, "personal-files") && place->isEarlierSystem()
+    const std::string what = hasFact(f, "personal-files") && place->whole && place->regret == Regret::wayBack
                                  ? t("What persons left in an earlier system")
                                  : place->what;
     if (who.empty()) return what;

@@ -18,6 +18,40 @@
 namespace zt::test {
 namespace {
 
+/// In the middle of a run nothing is promised by lines that nobody agreed to, and free is what the counter
+/// says.
+TEST(RunsSoFar, CountOnlyWhatWasAgreedTo) {
+  JobView view;
+  const auto craft = builtInCraft();
+  for (const char* id : {"one", "two"}) {
+    PlanLine line;
+    line.id = id;
+    line.step = craft->steps.find("discard");
+    line.standing = Standing::spent;
+    view.plan.lines.push_back(line);
+    view.adds.push_back({4'000, 4'000});
+  }
+  view.planned.sure = view.planned.atMost = 8'000;
+  view.free = 1'000;
+  RunSoFar run = beginningOf(view, {"two"}, 5 * nsPerSecond);
+  EXPECT_EQ(run.promised, 4'000u);
+  LineOutcome outcome;
+  outcome.line = "one";
+  outcome.freed = {1'000, 1'500};
+  run.take({outcome, true, 2'200});
+  EXPECT_EQ(run.atWork, "one");
+  EXPECT_EQ(run.toCome(), 3'000u);
+  EXPECT_DOUBLE_EQ(run.share(), 0.25);
+  EXPECT_EQ(run.secondsLeft(6 * nsPerSecond), 0) << "nobody can tell yet";
+  EXPECT_DOUBLE_EQ(run.secondsLeft(15 * nsPerSecond), 30);
+  DrivePicture picture;
+  picture.strata[static_cast<std::size_t>(Standing::spent)] = 9'000;
+  const DrivePicture during = duringRun(picture, view, run);
+  EXPECT_EQ(during.free, 2'200u) << "as the drive's counter says";
+  EXPECT_EQ(during.planned.sure, 3'000u);
+  EXPECT_EQ(during.strata[static_cast<std::size_t>(Standing::spent)], 7'500u);
+}
+
 using namespace zt::desktop;
 
 struct Desk : ::testing::Test {

@@ -175,6 +175,14 @@ protected:
     must(false, std::string(name));
     return 0;
   }
+  /// Mounts one of the drive's subvolumes elsewhere.
+  void mount(const std::string& subvolume, const std::string& at) const {
+    const std::string device = runProgram({"/usr/bin/findmnt", "-no", "SOURCE", drive.path()}).out;
+    fs::create_directories(at);
+    must(runProgram({"/usr/bin/mount", "-o", "subvol=" + subvolume, device.substr(0, device.find('\n')), at})
+                 .status == 0,
+         "mount");
+  }
   LoopDrive drive{"btrfs", Bytes{300} << 20};
 };
 
@@ -209,11 +217,7 @@ TEST_F(WritableStates, AreToldWhereTheyWereWalkedAndGoAsFiles) {
 
 TEST_F(WritableStates, AreWeighedWhereTheyLieBesideWhatIsMeasured) {
   const TempFolder t;
-  t.folder("at");
-  const std::string device = runProgram({"/usr/bin/findmnt", "-no", "SOURCE", drive.path()}).out;
-  ASSERT_EQ(runProgram({"/usr/bin/mount", "-o", "subvol=vol", device.substr(0, device.find('\n')), t / "at"})
-                .status,
-            0);
+  mount("vol", t / "at");
   const auto job = measured(t / "at");
   const PointModel& points = job->surveys().context()->points;
   ASSERT_EQ(points.size(), 3u);
@@ -257,11 +261,7 @@ TEST_F(WritableStates, AreWeighedWhereTheyLieBesideWhatIsMeasured) {
 TEST_F(WritableStates, OtherTopsAreRefusedWhenPlanned) {
   btrfs({"subvolume", "create", drive / "plain"});
   const TempFolder t;
-  t.folder("at");
-  const std::string device = runProgram({"/usr/bin/findmnt", "-no", "SOURCE", drive.path()}).out;
-  ASSERT_EQ(runProgram({"/usr/bin/mount", "-o", "subvol=work", device.substr(0, device.find('\n')), t / "at"})
-                .status,
-            0);
+  mount("work", t / "at");
   const auto job = measured(drive.path());
   for (const char* path : {"plain", "work"})
     EXPECT_FALSE(job->planBook().addPaths({path}, "discard")) << path;
@@ -280,11 +280,7 @@ TEST_F(WritableStates, TheOneThatADriveStartsFromIsRefusedWhenPlanned) {
 /// Its inodes have numbers of their own, and it can be reached by another mount than the measured one.
 TEST_F(WritableStates, WhatIsHeldThroughAnotherMountIsInUse) {
   const TempFolder t;
-  t.folder("at");
-  const std::string device = runProgram({"/usr/bin/findmnt", "-no", "SOURCE", drive.path()}).out;
-  ASSERT_EQ(runProgram({"/usr/bin/mount", "-o", "subvol=vol", device.substr(0, device.find('\n')), t / "at"})
-                .status,
-            0);
+  mount("vol", t / "at");
   std::ofstream(drive / "f") << "of the same number, perhaps";
   const auto open = std::make_unique<std::ifstream>(t / "at/f");
   const pid_t holder = ::fork();

@@ -2,7 +2,6 @@
 #include "core/catalogue/cut_apart.h"
 
 #include <algorithm>
-#include <optional>
 
 #include "core/catalogue/earlier_system.h"
 #include "core/catalogue/personal_names.h"
@@ -17,8 +16,8 @@ public:
   virtual ~Maker() = default;
   virtual void enter(NodeId node) = 0;
   virtual void leave() = 0;
-  /// Of what was entered last, no folder; nothing where it tells neither.
-  virtual std::optional<bool> made() const = 0;
+  /// Of what was entered last, no folder.
+  virtual bool made() const = 0;
 };
 
 /// By the kinds of file that the place's maker makes.
@@ -28,7 +27,7 @@ public:
       : place_(place), tree_(tree), fold_(fold), own_(ownParts(top)) {}
   void enter(NodeId node) override { names_.push_back(folded(tree_.name(node))); }
   void leave() override { names_.pop_back(); }
-  std::optional<bool> made() const override {
+  bool made() const override {
     // Whoever writes a place of his own knows what is there; without a list only what is plainly personal
     // stays.
     if (place_.own && place_.holds.empty()) return !looksPersonal(names_.back());
@@ -68,8 +67,7 @@ public:
     node_ = node;
   }
   void leave() override { ways_.pop_back(); }
-  std::optional<bool> made() const override {
-    if (tree_.kind(node_) != EntryKind::file) return std::nullopt;
+  bool made() const override {
     return EarlierSystem::made(ways_.back(), tree_.name(node_), tree_.length(node_));
   }
 
@@ -114,7 +112,7 @@ private:
     ++depth_;
     Seen seen;
     if (!tree_.isFolder(node)) {
-      if (const auto made = maker_.made()) (*made ? seen.made : seen.foreign) = 1;
+      (maker_.made() ? seen.made : seen.foreign) = 1;
     } else if (depth_ > deepest || isWorkingCopy(node)) {
       seen.foreign = 1;
     } else {

@@ -88,7 +88,7 @@ struct Place {
   bool byKinds() const {
     return go == LetGo::here && (standing == Standing::rebuilds || standing == Standing::spent);
   }
-  /// Whether it is a system that an upgrade or a person set aside, and what persons left in it is theirs.
+  /// Whether it is a system that an upgrade or a person set aside; what persons left in it is theirs.
   bool isEarlierSystem() const { return whole && impersonal && regret == Regret::wayBack; }
   bool isForm() const { return !paths.empty() && paths.front().starts_with("**"); }
 };

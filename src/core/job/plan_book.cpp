@@ -289,6 +289,7 @@ std::optional<PlanLine> PlanBook::unlocked(const PlanLine& line, const FindList&
   auto left = lineFor(*rest, workshop_.craft->steps, line.step->id, marks);
   if (!left) return std::nullopt;
   left->enabled = line.enabled;
+  left->proposed = line.proposed;
   return std::move(*left);
 }
 
@@ -381,7 +382,7 @@ void addFreed(const FindContext& c, const Marks& marks, const StepTable& steps, 
 
 /// Takes out of finds what is at, in or above some paths, what cannot go, and what is in use. What is left of
 /// a find can go without it.
-void PlanBook::leaveOut(std::vector<Find>& finds, const std::vector<PathBytes>& keep) const {
+void PlanBook::leaveOut(std::vector<Find>& finds, const PathSet& keep) const {
   const FindContext& context = *surveys_.context();
   if (keep.empty() && context.held.empty() && context.busy.empty() && context.fixed.empty() &&
       context.points.empty())
@@ -391,9 +392,7 @@ void PlanBook::leaveOut(std::vector<Find>& finds, const std::vector<PathBytes>& 
     if (entry && context.points.lockAround(context.tree, item.node) != PointLock::none) return true;
     if (item.node != noNode && (context.cannotGo(item.node) || context.holderIn(item.node) != nullptr))
       return true;
-    return std::any_of(keep.begin(), keep.end(), [&](const PathBytes& path) {
-      return item.path == path || beneath(item.path, path) || beneath(path, item.path);
-    });
+    return keep.touches(item.path);
   };
   std::vector<Find> rest;
   for (const Find& find : finds) {
@@ -405,15 +404,11 @@ void PlanBook::leaveOut(std::vector<Find>& finds, const std::vector<PathBytes>& 
   finds = std::move(rest);
 }
 
-/// What a person put on the plan and no proposal would: it stays there, and is not asked for again.
+/// What a person put on the plan: it stays there, and is not asked for again.
 Plan PlanBook::decidedLines() const {
   Plan decided;
-  for (const PlanLine& line : plan_.lines) {
-    const Find* find = surveys_.find(line.id);
-    const bool usual = find != nullptr && !find->offers.empty() && find->items.size() == line.items.size() &&
-                       find->offers.front().action == line.step->id && mayPropose(*find, marks_);
-    if (!usual) decided.lines.push_back(line);
-  }
+  std::copy_if(plan_.lines.begin(), plan_.lines.end(), std::back_inserter(decided.lines),
+               [](const PlanLine& line) { return !line.proposed; });
   return decided;
 }
 
@@ -430,14 +425,11 @@ Result<Proposal> PlanBook::propose(ProposeOptions options) const {
   const FindContext& context = *surveys_.context();
   const Plan decided = decidedLines();
   need -= std::min(need, plannedGain(decided, context).sure);
-  std::vector<PathBytes> planned;
   for (const PlanLine& line : decided.lines)
-    for (const Subject& item : line.items) planned.push_back(item.path);
+    for (const Subject& item : line.items) options.keep.push_back(item.path);
   addFreed(context, marks_, workshop_.craft->steps, finds);
   while (true) {
-    std::vector<PathBytes> out = options.keep;
-    out.insert(out.end(), planned.begin(), planned.end());
-    leaveOut(finds, out);
+    leaveOut(finds, PathSet(options.keep));
     Proposal proposal = zt::propose(finds, need, context, workshop_.craft->steps, marks_, options);
     auto& lines = proposal.plan.lines;
     lines.insert(lines.begin(), decided.lines.begin(), decided.lines.end());
@@ -471,6 +463,7 @@ PlanBook::Rebound PlanBook::rebind(const SurveyStore::Content& content) const {
       if (!again) return tl::unexpected(again.error());
       if (auto may = checkSeries(*again, *content.context, rebound.marks); !may) return may;
       again->enabled = line.enabled;
+      again->proposed = line.proposed;
       rebound.plan.lines.push_back(std::move(*again));
       return {};
     };

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/path_set.h"
 #include "core/finds/narrowing.h"
 #include "core/job/place_book.h"
 #include "core/job/survey_store.h"
@@ -68,7 +69,7 @@ public:
   /// What sees to it that a copy stays of all that this plan takes; nullptr where no contents were compared.
   std::shared_ptr<const Copies> copies(const Plan& plan) const;
   /// Works a plan out for the hardest target, from what is free now.
-  /// Works a plan out. What a person put on the plan, and no proposal would, stays on it.
+  /// Works a plan out. What a person put on the plan stays on it.
   Result<Proposal> propose(ProposeOptions options) const;
   Consent consent() const { return consentFor(plan_); }
   /// The same with what each line really loses: goes through everything that is planned.
@@ -96,7 +97,7 @@ private:
   Plan decidedLines() const;
   Result<void> settle(Plan plan, bool keeps = true);
   Result<void> take(Plan plan, bool keeps);
-  void leaveOut(std::vector<Find>& finds, const std::vector<PathBytes>& keep) const;
+  void leaveOut(std::vector<Find>& finds, const PathSet& keep) const;
   Result<void> checkInUse(const Plan& plan) const;
   std::optional<PlanLine> unlocked(const PlanLine& line, const FindList& finds, const Marks& marks,
                                    const FindContext& context) const;

@@ -24,6 +24,7 @@ struct PlanLine {
   PathBytes place;
   AgeBand band = AgeBand::today;
   bool enabled = true;
+  bool proposed = false;  ///< by a proposal, which may take it back; else a person decided it
   std::vector<Subject> items;
 
   Regret regret() const { return step->regretOf(found); }

@@ -200,6 +200,7 @@ Json toJson(const Plan& plan) {
            {"gain", toJson(line.gain)},
            {"age", name(line.band)},
            {"enabled", line.enabled},
+           {"proposed", line.proposed},
            {"items", std::move(items)}};
     putPath(j, "place", line.place);
     lines.push_back(std::move(j));
@@ -221,6 +222,7 @@ PlanLine readLine(JsonReader& in, const KnownKinds& known) {
   line.place = in.path("place");
   line.band = in.choice<AgeBand>("age", ageBands);
   line.enabled = in.flagOr("enabled", true);
+  line.proposed = in.flagOr("proposed", false);
   line.items = readSubjects(in);
   return line;
 }

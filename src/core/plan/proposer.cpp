@@ -73,60 +73,52 @@ struct Choices {
   const FindContext& context;
   const Marks& marks;
   const ProposeOptions& options;
+  PathSet keep;
   /// One for each thing that somebody said may go as it is, whatever was found in it.
   std::vector<Find> said;
+  PathSet saidPaths;
 
   bool inSaid(const Find& find) const {
-    const auto in = [&](const Subject& item) {
-      return std::any_of(said.begin(), said.end(), [&](const Find& whole) {
-        const PathBytes& top = whole.items.front().path;
-        return item.path == top || beneath(item.path, top);
-      });
-    };
-    return std::all_of(find.items.begin(), find.items.end(), in);
+    return std::all_of(find.items.begin(), find.items.end(),
+                       [&](const Subject& item) { return saidPaths.covers(item.path); });
+  }
+  bool keptOut(const Find& find) const {
+    const auto& without = options.without;
+    return std::find(without.begin(), without.end(), find.id) != without.end() ||
+           std::any_of(find.items.begin(), find.items.end(),
+                       [&](const Subject& item) { return keep.touches(item.path); });
   }
 };
 
-/// What somebody said may go, each as one thing: unless something in it is locked, kept, or not to go now.
-std::vector<Find> saidToGo(const FindContext& context, const StepTable& steps, const Marks& marks,
-                           const std::vector<PathBytes>& keep) {
-  std::vector<Find> all;
-  for (const auto& entry : marks.all()) {
-    const PathBytes& path = entry.first;
-    const auto node = entry.second.mark == Mark::mayGo ? context.tree.find(path) : std::nullopt;
-    if (!node || *node == 0 || marks.locks(path) || context.locked(path)) continue;
-    const bool stays = context.points.lockAround(context.tree, *node) != PointLock::none ||
-                       context.cannotGo(*node) || context.holderIn(*node) != nullptr;
+/// What somebody said may go, each as one thing: unless something in it is locked, kept, in use, or not to go
+/// now.
+void takeSaid(Choices& choices, const StepTable& steps) {
+  const FindContext& context = choices.context;
+  PathSet notNow;
+  for (const auto& [path, said] : choices.marks.all())
+    if (said.mark == Mark::notNow) notNow.insert(path);
+  for (const auto& [path, said] : choices.marks.all()) {
+    const auto node = said.mark == Mark::mayGo ? context.tree.find(path) : std::nullopt;
+    // Marks come in the order of their paths: what lies above was taken before.
+    if (!node || *node == 0 || choices.saidPaths.covers(path)) continue;
+    const bool stays = choices.marks.locks(path) || context.locked(path) || notNow.anyIn(path) ||
+                       choices.keep.touches(path) || context.cannotGo(*node) ||
+                       context.holderIn(*node) != nullptr ||
+                       context.strictest(*node).standing <= Standing::kept ||
+                       context.points.lockAround(context.tree, *node) != PointLock::none;
     if (stays) continue;
-    if (!all.empty() && beneath(path, all.back().items.front().path)) continue;  // by path: it comes after
-    const bool held =
-        std::any_of(marks.all().begin(), marks.all().end(),
-                    [&](const auto& other) {
-                      return other.second.mark == Mark::notNow && beneath(other.first, path);
-                    }) ||
-        std::any_of(keep.begin(), keep.end(), [&](const PathBytes& kept) { return beneath(kept, path); });
-    if (held || context.strictest(*node).standing <= Standing::kept) continue;
     Find find = pickedFind(context, *node);
     priceOffers(find, steps);
-    all.push_back(std::move(find));
+    choices.said.push_back(std::move(find));
+    choices.saidPaths.insert(path);
   }
-  return all;
-}
-
-bool keptOut(const Find& find, const ProposeOptions& options) {
-  if (std::find(options.without.begin(), options.without.end(), find.id) != options.without.end())
-    return true;
-  for (const auto& keep : options.keep)
-    for (const auto& item : find.items)
-      if (item.path == keep || beneath(item.path, keep) || beneath(keep, item.path)) return true;
-  return false;
 }
 
 std::vector<const Find*> usable(const Choices& choices, Regret ceiling) {
   std::vector<const Find*> list;
   const auto take = [&](const Find& f) {
     if (f.offers.empty() || f.offers.front().gain.sure == 0 || !mayPropose(f, choices.marks)) return;
-    if (f.regret <= ceiling && !keptOut(f, choices.options)) list.push_back(&f);
+    if (f.regret <= ceiling && !choices.keptOut(f)) list.push_back(&f);
   };
   for (const Find& f : choices.said) take(f);
   for (const Find& f : choices.finds)
@@ -210,7 +202,7 @@ std::vector<Decision> decisionsOf(const Choices& choices, Bytes shortBy) {
     const bool open = f.standing == Standing::ownersCall || f.standing == Standing::unjudged;
     const bool said = choices.marks.locks(f) || choices.marks.of(f) == Mark::notNow;
     if (open && !said && !f.offers.empty() && f.gain.atMost > shortBy / 100 &&
-        !mayPropose(f, choices.marks) && !keptOut(f, choices.options))
+        !mayPropose(f, choices.marks) && !choices.keptOut(f))
       list.push_back(&f);
   }
   const EvidenceDesk desk(choices.context, list, 0);
@@ -253,7 +245,7 @@ Ladder ladderIn(const Choices& choices) {
   std::vector<const Find*> all;
   for (const Find& f : choices.said) all.push_back(&f);
   for (const Find& f : choices.finds)
-    if (!choices.inSaid(f) && !keptOut(f, choices.options)) all.push_back(&f);
+    if (!choices.inSaid(f) && !choices.keptOut(f)) all.push_back(&f);
   return ladderOf(all, choices.context, choices.marks);
 }
 
@@ -262,7 +254,7 @@ std::vector<std::string> adviceIn(const Choices& choices) {
   std::vector<std::string> all;
   for (const Find& f : choices.finds)
     if (!f.offers.empty() && f.offers.front().gain.when == GainTime::later && mayPropose(f, choices.marks) &&
-        !keptOut(f, choices.options))
+        !choices.keptOut(f))
       all.push_back(f.id);
   return all;
 }
@@ -274,7 +266,7 @@ std::vector<LastResort> lastResortsOf(const Choices& choices) {
     LastResort resort{id, 0, 0};
     Disjoint disjoint(choices.context.tree);
     for (const Find& f : choices.finds) {
-      if (!belongs(f) || choices.marks.locks(f) || keptOut(f, choices.options) || !disjoint.take(f)) continue;
+      if (!belongs(f) || choices.marks.locks(f) || choices.keptOut(f) || !disjoint.take(f)) continue;
       resort.atMost += f.gain.atMost;
       ++resort.finds;
     }
@@ -293,8 +285,10 @@ std::vector<LastResort> lastResortsOf(const Choices& choices) {
 Plan planOf(const Choice& choice, const StepTable& steps, const Marks& marks) {
   Plan plan;
   for (const Find* f : choice.finds)
-    if (auto line = lineFor(*f, steps, f->offers.front().action, marks))
+    if (auto line = lineFor(*f, steps, f->offers.front().action, marks)) {
+      line->proposed = true;
       plan.lines.push_back(std::move(*line));
+    }
   std::stable_sort(plan.lines.begin(), plan.lines.end(), [](const PlanLine& a, const PlanLine& b) {
     // What goes into the trash goes before it.
     return std::tuple(a.kind == "trash", a.regret(), b.gain.sure) <
@@ -331,7 +325,8 @@ bool mayPropose(const Find& find, const Marks& marks) {
 
 Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& context, const StepTable& steps,
                  const Marks& marks, const ProposeOptions& options) {
-  const Choices choices{finds, context, marks, options, saidToGo(context, steps, marks, options.keep)};
+  Choices choices{finds, context, marks, options, PathSet(options.keep), {}, {}};
+  takeSaid(choices, steps);
   Proposal proposal;
   proposal.ladder = ladderIn(choices);
   proposal.advice = adviceIn(choices);

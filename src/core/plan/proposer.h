@@ -4,6 +4,7 @@
 #include <optional>
 #include <span>
 
+#include "core/base/path_set.h"
 #include "core/plan/ladder.h"
 #include "core/plan/plan.h"
 

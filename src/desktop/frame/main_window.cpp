@@ -224,14 +224,10 @@ void MainWindow::showRun() {
   showPicture();
   refreshStrip();
   if (!session_.run() || session_.paused()) return;
-  const JobView& view = session_.view();
-  const Bytes freed = session_.run()->freed();
-  const double share =
-      view.planned.sure == 0
-          ? 2
-          : std::min(1.0, static_cast<double>(freed) / static_cast<double>(view.planned.sure));
-  strip_->setProgress(share, tr("%1 of %2 freed; Ctrl+B pauses, Esc stops between things")
-                                 .arg(say(&Words::bytes, freed), say(&Words::bytes, view.planned.sure)));
+  const RunSoFar& run = *session_.run();
+  strip_->setProgress(run.share(),
+                      tr("%1 of %2 freed; Ctrl+B pauses, Esc stops between things")
+                          .arg(say(&Words::bytes, run.freed()), say(&Words::bytes, run.promised)));
 }
 
 void MainWindow::showFailure(const Error& error) {

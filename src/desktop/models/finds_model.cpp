@@ -14,15 +14,14 @@ void FindsModel::show(const FindsShown& shown) {
       shown.finds == view_.finds && shown.context == view_.context && shown.shortfall == view_.shortfall;
   view_ = shown;
   if (!same || nodes_.empty()) return rebuild();
-  // The same finds with another plan: rows stay, so that nothing jumps under the user's hand, and only those
-  // are drawn anew that say something else.
-  for (std::size_t n = 1; n < nodes_.size(); ++n) {
-    if (nodes_[n].find < 0) continue;
-    QString mark = markText(find(nodes_[n].find));
-    if (mark == nodes_[n].mark) continue;
-    nodes_[n].mark = std::move(mark);
-    const QModelIndex at = createIndex(nodes_[n].row, 0, static_cast<quintptr>(n));
-    Q_EMIT dataChanged(at, at.siblingAtColumn(1));
+  // The same finds with another plan: rows stay, so that nothing jumps under the user's hand. Of each group
+  // all rows are told at once; what of it is in sight is drawn anew.
+  for (const Node& node : nodes_) {
+    if (node.children.empty()) continue;
+    const auto at = [&](int child) {
+      return createIndex(nodes_[static_cast<std::size_t>(child)].row, 0, static_cast<quintptr>(child));
+    };
+    Q_EMIT dataChanged(at(node.children.front()), at(node.children.back()).siblingAtColumn(1));
   }
 }
 
@@ -54,8 +53,6 @@ void FindsModel::rebuild() {
                                     Standing::unjudged, Standing::kept, Standing::bedrock})
       addGroup(standing, matcher, small);
   }
-  for (Node& node : nodes_)
-    if (node.find >= 0) node.mark = markText(find(node.find));
   endResetModel();
 }
 

@@ -50,7 +50,6 @@ private:
     Standing standing = Standing::unjudged;
     Bytes bytes = 0;
     std::vector<int> children;
-    QString mark = {};  ///< as it was last shown
   };
   void rebuild();
   int add(int parent, Node node);

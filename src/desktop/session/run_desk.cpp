@@ -15,7 +15,7 @@ Result<void> setEnabled(Job& job, const std::set<std::string>& lines, bool on) {
 }  // namespace
 
 void RunDesk::reclaim(const std::string& shown, const std::set<std::string>& waiting) {
-  session_.beginRun();
+  session_.beginRun(waiting);
   session_.post(
       Session::Work::running,
       [session = &session_, shown, waiting](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/run_so_far.h"
 
+#include <algorithm>
+
 namespace zt::desktop {
 
 void RunSoFar::take(const RunProgress& progress) {
@@ -15,23 +17,39 @@ Bytes RunSoFar::freed() const {
   return sum;
 }
 
-Bytes RunSoFar::toCome(const JobView& view) const {
-  const Bytes all = view.planned.sure, gone = freed();
-  return gone < all ? all - gone : 0;
+Bytes RunSoFar::toCome() const {
+  const Bytes gone = freed();
+  return gone < promised ? promised - gone : 0;
 }
 
-double RunSoFar::secondsLeft(const JobView& view, TimeNs now) const {
+double RunSoFar::share() const {
+  if (promised == 0) return 2;
+  return std::min(1.0, static_cast<double>(freed()) / static_cast<double>(promised));
+}
+
+double RunSoFar::secondsLeft(TimeNs now) const {
   const Bytes gone = freed();
-  if (gone == 0 || now <= since || view.planned.sure == 0) return 0;
   const double spent = static_cast<double>(now - since) / static_cast<double>(nsPerSecond);
-  if (spent < 2) return 0;
-  return spent * static_cast<double>(toCome(view)) / static_cast<double>(gone);
+  if (gone == 0 || spent < 2) return 0;
+  return spent * static_cast<double>(toCome()) / static_cast<double>(gone);
+}
+
+RunSoFar beginningOf(const JobView& view, std::set<std::string> waiting, TimeNs now) {
+  RunSoFar run;
+  run.since = now;
+  run.freeBefore = run.free = view.free;
+  for (std::size_t i = 0; i < view.plan.lines.size(); ++i)
+    if (view.plan.lines[i].takesPart() && !waiting.contains(view.plan.lines[i].id))
+      run.promised += view.adds[i].sure;
+  run.promised = std::min(run.promised, view.planned.sure);  // some of it may fill up what is kept back
+  run.waiting = std::move(waiting);
+  return run;
 }
 
 DrivePicture duringRun(DrivePicture picture, const JobView& view, const RunSoFar& run) {
   picture.running = true;
   picture.free = run.free;
-  picture.planned = {run.toCome(view), std::max(run.toCome(view), picture.planned.atMost), 0, true};
+  picture.planned = {run.toCome(), std::max(run.toCome(), picture.planned.atMost), 0, true};
   for (const PlanLine& line : view.plan.lines) {
     const auto outcome = run.lines.find(line.id);
     if (outcome == run.lines.end()) continue;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <map>
+#include <set>
 
 #include "core/reclaim/run.h"
 #include "desktop/session/job_view.h"
@@ -11,6 +12,8 @@ namespace zt::desktop {
 /// A run that is under way, as far as it has come. A value; on the GUI thread.
 struct RunSoFar {
   TimeNs since = 0;
+  std::set<std::string> waiting;  ///< lines that nobody agreed to: no part of it
+  Bytes promised = 0;             ///< for certain, by the lines that are
   Bytes freeBefore = 0;
   Bytes free = 0;                            ///< by the drive's counter
   std::map<std::string, LineOutcome> lines;  ///< those that are over, and the one at work
@@ -19,11 +22,16 @@ struct RunSoFar {
   void take(const RunProgress& progress);
   /// Of all lines, for certain.
   Bytes freed() const;
-  /// Of a plan, how much of what is sure is still to come.
-  Bytes toCome(const JobView& view) const;
+  /// How much of what is sure is still to come.
+  Bytes toCome() const;
+  /// From 0 to 1; beyond it where nothing is sure.
+  double share() const;
   /// Seconds that the rest may take at the pace so far; 0 where nobody can tell yet.
-  double secondsLeft(const JobView& view, TimeNs now) const;
+  double secondsLeft(TimeNs now) const;
 };
+
+/// The run of a plan but for some lines, at its beginning.
+RunSoFar beginningOf(const JobView& view, std::set<std::string> waiting, TimeNs now);
 
 /// A drive's picture in the middle of a run: what has gone has left its stratum, free is what the counter
 /// says.

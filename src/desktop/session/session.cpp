@@ -83,10 +83,8 @@ bool Session::paused() const {
   return pause_->paused();
 }
 
-void Session::beginRun() {
-  run_.emplace();
-  run_->since = workshop_.clock->now();
-  run_->freeBefore = run_->free = view_->free;
+void Session::beginRun(std::set<std::string> waiting) {
+  run_ = beginningOf(*view_, std::move(waiting), workshop_.clock->now());
 }
 
 void Session::takeRun(const RunProgress& progress) {

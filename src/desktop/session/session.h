@@ -40,7 +40,7 @@ public:
 
   /// The run under way; nothing at other times.
   const std::optional<RunSoFar>& run() const { return run_; }
-  void beginRun();
+  void beginRun(std::set<std::string> waiting);
   void takeRun(const RunProgress& progress);
 
   const Workshop& workshop() const { return workshop_; }

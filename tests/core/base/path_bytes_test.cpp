@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/path_bytes.h"
+#include "core/base/path_set.h"
 #include "support/seed.h"
 
 #include <gtest/gtest.h>
@@ -58,6 +59,18 @@ TEST(Beneath, NeedsAWholePart) {
   EXPECT_TRUE(beneath("a", ""));
   EXPECT_FALSE(beneath("ab", "a"));
   EXPECT_FALSE(beneath("a", "a"));
+}
+
+TEST(PathSets, KnowWhatLiesAtInAndAbove) {
+  const PathSet set({"a/b", "a-b", "c"});
+  for (const char* path : {"a/b", "a/b/x", "a", "c/d/e", "a-b"}) EXPECT_TRUE(set.touches(path)) << path;
+  for (const char* path : {"a/bb", "a/c", "b", "a-", "cc"}) EXPECT_FALSE(set.touches(path)) << path;
+  EXPECT_TRUE(set.covers("a/b/x"));
+  EXPECT_FALSE(set.covers("a"));
+  EXPECT_TRUE(set.anyIn("a"));
+  EXPECT_FALSE(set.anyIn("a/b"));
+  EXPECT_TRUE(set.anyIn(""));
+  EXPECT_FALSE(PathSet().touches("a"));
 }
 
 }  // namespace

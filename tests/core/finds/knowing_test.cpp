@@ -322,6 +322,69 @@ TEST_F(Knowing, TakesSupersededKernelsAsOneThingEach) {
   EXPECT_EQ(find("packages"), nullptr);
 }
 
+/// Whether a memory file is used, and what sets it up, by the system's own settings.
+TEST_F(Knowing, TellsWhatAMemoryFileIsFor) {
+  text("etc/os-release", "ID=demo\n");
+  text("etc/fstab", "# /swap.img none swap\n  /swapfile none swap sw 0 0\n");
+  text("etc/default/grub", "#resume=no\nGRUB_CMDLINE_LINUX=\"resume=UUID=1\"\n");
+  text("etc/systemd/system/var-swap.swap", "[Swap]\n");
+  for (const char* file : {"swapfile", "swap.img", "var/swap"}) add(file, 9'000);
+  look();
+  options.openInodes = {{{0, survey->tree.inode(survey->tree.find("swapfile").value())}, "swap"}};
+  options.machine.memory = 18'000;
+  options.live = true;
+  look();
+  const Find* used = find("memory-files", "swapfile");
+  ASSERT_NE(used, nullptr);
+  EXPECT_EQ(fact(*used, "memory-set-up"), "fstab");
+  EXPECT_EQ(fact(*used, "memory-use"), "now");
+  EXPECT_EQ(numberIn(*used, "installed-memory"), 18'000u);
+  EXPECT_TRUE(hasFact(*used, "memory-resume"));
+  EXPECT_EQ(fact(*find("memory-files", "swap.img"), "memory-set-up"), "none")
+      << "it is only named in a comment";
+  EXPECT_EQ(fact(*find("memory-files", "swap.img"), "memory-use"), "not-now");
+  EXPECT_EQ(fact(*find("memory-files", "var/swap"), "memory-set-up"), "unit");
+  text("etc/default/grub", "#resume=UUID=1\n");
+  look();
+  EXPECT_FALSE(hasFact(*find("memory-files", "swapfile"), "memory-resume"));
+}
+
+/// Its own system would take along what persons left in an earlier one: no proposal does that, and what they
+/// left goes by their own hand.
+TEST_F(Knowing, NoProposalTakesPersonsThingsAlongWithAnEarlierSystem) {
+  for (const char* own : {"Windows.old/Windows/System32/ntoskrnl.exe", "Windows.old/Windows/WinSxS/x.dll"})
+    add(own, 90'000);
+  const auto leftovers = [&](bool persons) {
+    if (persons) add("Windows.old/Users/kim/Pictures/a.jpg", 50'000);
+    survey = surveyOf(files, "/");
+    options.now = today;
+    options.largeBytes = 5'000;
+    std::vector<SystemRoot> systems{{"", "", SystemFamily::nt, true, false},
+                                    {"Windows.old", "", SystemFamily::nt, true, true}};
+    context = std::make_shared<FindContext>(survey, PlaceMap(std::move(systems), {}), options);
+    auto detected = detectAll(craft->detectors, {context, files, files->openRoot("/").value()}, {}, {});
+    std::vector<Find> all;
+    for (Find& f : detected.finds)
+      if (f.kind == "leftovers") priceOffers(f, craft->steps), all.push_back(std::move(f));
+    return all;
+  };
+  const auto alone = leftovers(false);
+  ASSERT_EQ(alone.size(), 1u);
+  EXPECT_EQ(alone[0].offers[0].action, "advise");
+  EXPECT_TRUE(mayPropose(alone[0], {}));
+  const auto both = leftovers(true);
+  ASSERT_EQ(both.size(), 2u);
+  for (const Find& f : both) {
+    EXPECT_FALSE(mayPropose(f, {})) << f.place;
+    if (hasFact(f, "personal-files")) {
+      EXPECT_EQ(f.standing, Standing::unjudged);
+      EXPECT_EQ(f.offers[0].action, "discard") << "by their own hand";
+    } else {
+      EXPECT_EQ(numberIn(f, "takes-along"), 1u);
+    }
+  }
+}
+
 TEST_F(Knowing, WeighsProgramsByWhatTheyOccupy) {
   text("var/lib/dpkg/status",
        "Package: painter\nStatus: install ok installed\nArchitecture: amd64\nDepends: colours\n\n"

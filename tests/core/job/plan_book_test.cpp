@@ -67,6 +67,39 @@ TEST_F(Book, AProposalKeepsWhatAPersonDecided) {
   for (const Decision& d : proposal->decisions) EXPECT_NE(d.path, "tapes/one.wav");
 }
 
+/// What a proposal put on the plan the next one may take back; that it did is kept in the job.
+TEST_F(Book, AProposalTakesItsOwnLinesBack) {
+  ASSERT_TRUE(book().mark({"tapes/two.wav"}, Mark::mayGo));
+  ASSERT_TRUE(job->planBook().addPaths({"notes"}, "hold"));
+  Target target;
+  target.bytes = job->reading().free + 100'000;
+  ASSERT_TRUE(book().setTargets({target}));
+  const auto proposal = book().propose({});
+  ASSERT_TRUE(proposal);
+  ASSERT_TRUE(book().set(proposal->plan));
+  ASSERT_EQ(book().plan().lines.size(), 2u);
+  reopen();
+  ASSERT_EQ(book().plan().lines.size(), 2u);
+  ASSERT_TRUE(book().mark({"tapes/two.wav"}, std::nullopt));
+  const auto again = book().propose({});
+  ASSERT_TRUE(again);
+  ASSERT_EQ(again->plan.lines.size(), 1u);
+  EXPECT_EQ(again->plan.lines[0].step->id, "hold") << "what a person put there stays";
+}
+
+/// A line of a person's beneath a folder that may go: the folder does not go as one, and nothing clashes.
+TEST_F(Book, AMarkedFolderLeavesWhatIsPlanned) {
+  ASSERT_TRUE(job->planBook().addPaths({"tapes/two.wav"}, "hold"));
+  ASSERT_TRUE(book().mark({"tapes"}, Mark::mayGo));
+  Target target;
+  target.bytes = job->reading().free + 250'000;
+  ASSERT_TRUE(book().setTargets({target}));
+  const auto proposal = book().propose({});
+  ASSERT_TRUE(proposal);
+  EXPECT_TRUE(book().set(proposal->plan));
+  EXPECT_EQ(book().plan().lines.size(), 2u);
+}
+
 /// A mark on a folder is one line, however much is found in it.
 TEST_F(Book, AMarkOnAFolderIsOneLine) {
   ASSERT_TRUE(book().mark({"tapes"}, Mark::mayGo));

@@ -230,6 +230,9 @@ Find PlaceFinds::findOf(const Group& group) const {
   const bool one = group.sightings.size() == 1;
   find.place = tree.path(one ? context_.sightings.all[group.sightings.front()].node : group.folder);
   find.offers = offersOf(place);
+  // What persons left in a system is not its: it goes by their own hand.
+  const bool leftByPersons = group.face == Face::foreign && place.isEarlierSystem();
+  if (leftByPersons) find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
   const std::string runs = closeUnmet(find, group);
   context_.complete(find);
   find.placeId = place.id;
@@ -237,6 +240,11 @@ Find PlaceFinds::findOf(const Group& group) const {
   const Place* shipped = placeOf(find, *KnownPlaces::builtIn());
   if (shipped == nullptr || shipped->what != place.what) find.facts.push_back({"what", place.what});
   sayWhyNotAsSaid(find, group);
+  // Its own system's way takes along what persons left in it: that is theirs to decide.
+  if (group.face == Face::asSaid && group.left > 0 && place.isEarlierSystem() && place.go != LetGo::here) {
+    find.regret = Regret::personalGone;
+    find.facts.push_back({"takes-along", group.left});
+  }
   if (!runs.empty()) {
     find.facts.push_back({"owner-runs", runs});
     find.standing = find.judged = std::min(find.judged, Standing::unjudged);

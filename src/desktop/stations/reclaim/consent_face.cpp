@@ -55,12 +55,18 @@ ConsentFace::ConsentFace(QWidget* parent) : QWidget(parent) {
 }
 
 void ConsentFace::show(const JobView& view) {
-  std::vector<bool> enabled;
-  for (const PlanLine& line : view.plan.lines) enabled.push_back(line.enabled);
-  if (view.consent.token == token_ && enabled == enabled_ && !groups_.empty()) return;
-  token_ = view.consent.token;
-  enabled_ = std::move(enabled);
+  Shown now{view.consent.token, {}, {}, face().dark};
+  for (const PlanLine& line : view.plan.lines) now.enabled.push_back(line.enabled);
+  for (const GainBounds& adds : view.adds) now.sure.push_back(adds.sure);
+  if (now == shown_) return;
+  // Ticks are of one consent: with the same they stay, however it is drawn.
+  std::set<Regret> kept;
+  for (const Group& g : groups_)
+    if (now.token == shown_.token && g.asks && g.tick->isChecked()) kept.insert(g.regret);
+  shown_ = std::move(now);
   build(view);
+  for (const Group& g : groups_)
+    if (g.asks && kept.contains(g.regret)) g.tick->setChecked(true);
   Q_EMIT ticked();
 }
 
@@ -257,7 +263,8 @@ QWidget* ConsentFace::first() const {
 }
 
 void ConsentFace::clearTicks() {
-  token_.clear();
+  for (const Group& g : groups_)
+    if (g.asks) g.tick->setChecked(false);
 }
 
 }  // namespace zt::desktop

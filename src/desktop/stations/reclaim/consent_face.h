@@ -56,8 +56,15 @@ private:
   QWidget* next_ = nullptr;
   std::vector<Group> groups_;
   std::vector<std::vector<std::string>> ids_;  ///< of each group's lines
-  std::string token_;
-  std::vector<bool> enabled_;
+  /// What is shown: by these it is made anew.
+  struct Shown {
+    std::string token;
+    std::vector<bool> enabled;
+    std::vector<Bytes> sure;
+    bool dark = false;
+    bool operator==(const Shown&) const = default;
+  };
+  Shown shown_;
 };
 
 }  // namespace zt::desktop

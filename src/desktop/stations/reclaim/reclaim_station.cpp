@@ -86,9 +86,9 @@ void ReclaimStation::start() {
   if (session_.busy() || (view().plan.lines.empty() && view().cutShort.empty())) return;
   if (!view().plan.lines.empty() && !consents_->anyAgreed()) return;
   for (const PlanLine& line : view().plan.lines) titles_[line.id] = titleOf(line.id);
-  waiting_ = consents_->waiting();
+  const auto waiting = consents_->waiting();
   consents_->clearTicks();
-  RunDesk(session_).reclaim(view().consent.token, waiting_);
+  RunDesk(session_).reclaim(view().consent.token, waiting);
 }
 
 QString ReclaimStation::titleOf(const std::string& id) const {
@@ -133,7 +133,7 @@ Row ReclaimStation::outcomeRow(const LineOutcome& o, bool atWork, bool over) con
 
 /// One that has not begun: what it waits for.
 Row ReclaimStation::waitingRow(const PlanLine& line, std::size_t index) const {
-  const bool agreed = !waiting_.contains(line.id);
+  const bool agreed = !session_.run()->waiting.contains(line.id);
   const QString state = agreed ? tr("waits for its turn") : tr("not agreed to: stays on the plan");
   return {QString::fromStdString(line.id),
           static_cast<int>(stratumOf(line.standing)),
@@ -208,15 +208,15 @@ void ReclaimStation::fillLines() {
 
 /// Where on the way targets are met: by what comes free, in the plan's order.
 void ReclaimStation::fillBar() {
-  bar_->setVisible(runs() && session_.run() && view().planned.sure > 0);
+  bar_->setVisible(runs() && session_.run() && session_.run()->promised > 0);
   if (!bar_->isVisibleTo(this)) return;
   const RunSoFar& run = *session_.run();
   QList<RunBar::Mark> marks;
   for (const Target& t : view().targets)
-    if (t.chosen && t.bytes > run.freeBefore && t.bytes - run.freeBefore <= view().planned.sure)
+    if (t.chosen && t.bytes > run.freeBefore && t.bytes - run.freeBefore <= run.promised)
       marks.append({t.bytes - run.freeBefore, say(&Words::targetName, t), run.free >= t.bytes});
   std::sort(marks.begin(), marks.end(), [](const auto& a, const auto& b) { return a.at < b.at; });
-  bar_->show(run.freed(), view().planned.sure, marks);
+  bar_->show(run.freed(), run.promised, marks);
 }
 
 void ReclaimStation::fillProblems() {
@@ -264,7 +264,7 @@ void ReclaimStation::fillProblems() {
 QString ReclaimStation::heading() const {
   if (runs() && session_.run()) {
     if (session_.paused()) return tr("paused; nothing is touched until it goes on");
-    const double left = session_.run()->secondsLeft(view(), session_.workshop().clock->now());
+    const double left = session_.run()->secondsLeft(session_.workshop().clock->now());
     QString since = tr("running since %1").arg(clockTime(session_.run()->since));
     if (left < 1) return since;
     return left < 90 ? tr("%1, about %2 s left").arg(since).arg(left, 0, 'f', 0)
@@ -273,7 +273,10 @@ QString ReclaimStation::heading() const {
   if (runs()) return tr("putting back, or letting go of what was held");
   if (!view().plan.lines.empty() && !view().consent.lines.empty())
     return tr("nothing is changed yet. Read what cannot be undone; one tick a group.");
-  if (!view().plan.lines.empty()) return tr("nothing is removed: these lines only set aside");
+  const bool touches = std::any_of(view().plan.lines.begin(), view().plan.lines.end(),
+                                   [](const PlanLine& line) { return line.step->touches; });
+  if (touches) return tr("nothing is removed: these lines only set aside");
+  if (!view().plan.lines.empty()) return tr("nothing of this is done here: the drive's own system does it");
   if (view().report && view().report->stopped)
     return tr("stopped; what was not reached is still on the plan");
   return tr("the run is over");
@@ -319,7 +322,7 @@ void ReclaimStation::refresh() {
 QString ReclaimStation::figure() const {
   if (runs() && session_.run())
     return tr("%1 of %2")
-        .arg(say(&Words::bytes, session_.run()->freed()), say(&Words::bytes, view().planned.sure));
+        .arg(say(&Words::bytes, session_.run()->freed()), say(&Words::bytes, session_.run()->promised));
   if (runs()) return tr("under way");
   if (view().report) {
     SignedBytes freed = 0;  // by the drive's counter

@@ -2,7 +2,6 @@
 #pragma once
 
 #include <map>
-#include <set>
 
 #include "desktop/charts/run_bar.h"
 #include "desktop/models/rows_model.h"
@@ -54,7 +53,6 @@ private:
   QPushButton* stop_ = nullptr;
   QPushButton* toProof_ = nullptr;
   std::map<std::string, QString> titles_;  ///< lines that have left the plan since
-  std::set<std::string> waiting_;          ///< of the run under way: those that nobody agreed to
 };
 
 }  // namespace zt::desktop
