@@ -11,7 +11,7 @@
 #include <cstdio>
 
 #include "core/job/linux_workshop.h"
-#include "core/os/limits.h"
+#include "core/os/linux/limits.h"
 #include "desktop/charts/points_line.h"
 #include "desktop/frame/main_window.h"
 #include "tests/support/yes_prompter.h"

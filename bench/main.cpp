@@ -22,8 +22,8 @@
 #include <vector>
 
 #include "bench/floor_walk.h"
-#include "core/os/limits.h"
-#include "core/os/linux_file_system.h"
+#include "core/os/linux/limits.h"
+#include "core/os/linux/linux_file_system.h"
 #include "core/os/system_clock.h"
 #include "core/survey/files/survey_codec.h"
 #include "core/survey/measure/walk.h"

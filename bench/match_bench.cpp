@@ -18,8 +18,8 @@
 #include <thread>
 #include <vector>
 
-#include "core/finds/match/matcher.h"
-#include "core/os/linux_file_system.h"
+#include "core/match/matcher.h"
+#include "core/os/linux/linux_file_system.h"
 #include "support/planned.h"
 
 namespace {

@@ -178,7 +178,7 @@ private:
     return "[Trash Info]\nPath=" + percent(t.origin) + "\nDeletionDate=" + date + "\n";
   }
 
-  /// A record of version 2: see core/finds/detectors/recycle_record.h. Origins are plain ASCII here.
+  /// A record of version 2: see core/detect/recycle_record.h. Origins are plain ASCII here.
   std::string recycleRecord(const Thrown& t) const {
     std::string out;
     const auto number = [&](std::uint64_t value, int bytes) {

@@ -2,10 +2,10 @@
 // Records that other programs keep, and place files. The first byte says which: a place file, a package list,
 // a trash record, user folders.
 #include "core/catalogue/place_map.h"
-#include "core/finds/detectors/package_records.h"
-#include "core/finds/detectors/recycle_record.h"
-#include "core/finds/detectors/trash_info.h"
-#include "core/finds/detectors/user_dirs.h"
+#include "core/detect/package_records.h"
+#include "core/detect/recycle_record.h"
+#include "core/detect/trash_info.h"
+#include "core/detect/user_dirs.h"
 #include "fuzz/fuzz.h"
 
 namespace {

@@ -9,15 +9,25 @@ import sys
 from pathlib import Path
 
 # From the ground up; an include may only point to the same layer or a lower one.
-LAYERS = ["core/base", "core/os", "core/images", "core/drive", "core/survey", "core/points", "core/catalogue", "core/finds", "core/plan",
-          "core/reclaim", "core/proof", "core/job", "core/report", "core/upkeep", "words"]
+LAYERS = ["core/base", "core/os", "core/images", "core/drive", "core/survey", "core/points", "core/catalogue", "core/finds",
+          "core/match", "core/detect", "core/query", "core/plan", "core/reclaim", "core/proof", "core/job", "core/report", "core/upkeep",
+          "words"]
 TOPS = ["cli", "desktop", "helper"]  # stand on the core, never on each other
 # Within the desktop: pictures and models know values, not `Session`.
 ROOMS = ["desktop/style", "desktop/charts", "desktop/models", "desktop/session", "desktop/stations", "desktop/frame"]
 SIDE_BY_SIDE = [{"core/report", "core/upkeep"}]
-RAW = re.compile(r"(?<![\w.>])(?:::|std::)?(?:open|openat|creat|unlink|unlinkat|rename|renameat|renameat2|rmdir|mkdir|mkdirat|truncate|"
-                 r"ftruncate|link|linkat|symlink|symlinkat|chmod|chown|utimensat|remove|ofstream|fopen)\s*\(")
-FILESYSTEM = re.compile(r"std::filesystem::(?:remove|remove_all|rename|create_|copy|resize_file|permissions|last_write_time)|#include <filesystem>")
+# Within a layer: who must not name whom. A room "x/" means the files directly in x.
+APART = [("core/survey/tree/", "core/survey/measure/"), ("core/survey/tree/", "core/survey/files/"), ("core/os/", "core/os/linux/"),
+         ("desktop/", "desktop/frame/"), ("desktop/charts/", "core/job/"), ("desktop/models/", "core/job/job")]
+MAINS = {"desktop/main.cpp", "cli/main.cpp", "helper/main.cpp"}  # they put everything together
+CALLS = ("open|openat|creat|unlink|unlinkat|rename|renameat|renameat2|rmdir|mkdir|mkdirat|truncate|ftruncate|link|linkat|symlink|symlinkat|"
+         "chmod|fchmod|chown|fchown|fchownat|utimensat|futimens|fallocate|setxattr|removexattr|remove|remove_all|fopen|freopen")
+# With :: before it, it is the C library's or std's, whatever else there is.
+QUALIFIED = re.compile(rf"(?<![\w>])(?:::|std::)(?:{CALLS})\s*\(")
+# Bare, where a statement or an expression begins: a call, not a declaration or a member.
+BARE = re.compile(rf"(?:^|[;{{}}()=!,&|?]|\breturn|\belse)\s*({CALLS})\s*\(", re.M)
+STREAMS = re.compile(r"(?<!<)\b(?:w?ofstream|w?fstream|basic_ofstream|filebuf)\b")
+FILESYSTEM = re.compile(r"\b(?:std::filesystem|fs)::(?:remove|remove_all|rename|create_|copy|resize_file|permissions|last_write_time)|#include <filesystem>")
 
 
 def layer_of(path):
@@ -43,6 +53,24 @@ def room_problem(name, target):
     return here is not None and there is not None and there > here
 
 
+def apart_problem(name, target):
+    if name in MAINS:
+        return False
+    for here, there in APART:
+        direct = here in ("core/os/", "desktop/")
+        at_home = name.startswith(here) and (not direct or "/" not in name[len(here):])
+        if at_home and target.startswith(there):
+            return True
+    return False
+
+
+def own_names(code):
+    """What a file declares itself by a name of CALLS: a function, a member, a lambda or a parameter."""
+    names = set(re.findall(rf"\b(?:auto|Open|Call|Work)\s*&?\s*({CALLS})\s*[=,)]", code))
+    names |= set(re.findall(rf"(?<!retur)[\w>&*\]]\s+(?:\w+::)?({CALLS})\s*\([^;{{]*\)\s*(?:const|override|=|;|{{)", code))
+    return names
+
+
 def without_comments(text):
     return re.sub(r"//[^\n]*|/\*.*?\*/", "", text, flags=re.S)
 
@@ -60,17 +88,22 @@ def check(src):
             there = layer_of(target)
             if there is not None and edge_problem(here, there):
                 problems.append(f"{name}: {here} must not include {target}")
-            if room_problem(name, target):
+            if room_problem(name, target) or apart_problem(name, target):
                 problems.append(f"{name}: must not include {target}")
         if (here.startswith("core/") or here == "words") and re.search(r"#include <Q", text):
             problems.append(f"{name}: Qt below the desktop")
         code = re.sub(r'"(?:[^"\\]|\\.)*"', '""', without_comments(text))
-        # Raw calls are those of the C library: with :: before them, or the standard library's file streams for writing.
-        for match in RAW.finditer(code):
-            raw = match.group(0)
-            if here.startswith("core/") and here != "core/os" and (raw.startswith("::") or raw.startswith("std::") or "ofstream" in raw):
-                problems.append(f"{name}: raw file call {raw.strip()} outside core/os")
-        if here.startswith("core/") and here != "core/os" and FILESYSTEM.search(code):
+        if not here.startswith("core/") or here == "core/os":
+            continue
+        for match in QUALIFIED.finditer(code):
+            problems.append(f"{name}: raw file call {match.group(0).strip()} outside core/os")
+        own = own_names(code)
+        for match in BARE.finditer(code):
+            if match.group(1) not in own:
+                problems.append(f"{name}: raw file call {match.group(1)}( outside core/os")
+        for match in STREAMS.finditer(code):
+            problems.append(f"{name}: {match.group(0)} outside core/os")
+        if FILESYSTEM.search(code):
             problems.append(f"{name}: std::filesystem outside core/os")
     return problems
 

@@ -26,7 +26,7 @@ int loadPlan(Console& console, Job& job, const std::string& file, const std::str
     if (text.size() > most) return report(console, Error{Errc::badInput, "plan-file", file, 0, "too large"});
   }
   const Craft& craft = *console.workshop.craft;
-  auto parsed = planFromJson(parseJson(text), {craft.steps, craft.detectors});
+  auto parsed = planFromJson(parseJson(text), knownKinds(craft));
   if (!parsed) {
     parsed.error().path = file;
     return report(console, parsed.error());

@@ -9,8 +9,8 @@
 #include <iostream>
 
 #include "cli/verbs.h"
-#include "core/finds/answer.h"
 #include "core/os/paths.h"
+#include "core/query/answer.h"
 #include "core/survey/files/exchange.h"
 
 namespace zt::cli {

@@ -7,7 +7,7 @@
 
 #include "cli/app.h"
 #include "core/job/linux_workshop.h"
-#include "core/os/limits.h"
+#include "core/os/linux/limits.h"
 
 int main(int argc, char** argv) {
   zt::keepLargeBlocksApart();

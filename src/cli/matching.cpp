@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // match
 #include "cli/verbs.h"
-#include "core/finds/answer.h"
-#include "core/finds/match/duplicates.h"
-#include "core/job/image_json.h"
-#include "core/job/register.h"
+#include "core/job/shop.h"
+#include "core/match/duplicates.h"
+#include "core/match/image_json.h"
+#include "core/query/answer.h"
 
 namespace zt::cli {
 
@@ -51,8 +51,8 @@ Json namesakesJson(const Job& job) {
     Json one{{"name", escapePath(find.place)}, {"items", Json::array()}};
     for (const Subject& thing : find.items) {
       Json item{{"bytes", tree.length(thing.node)}, {"modified_ns", tree.modified(thing.node)}};
-      if (const auto at =
-              differenceOf(*job.surveys().detected().differences, find.items.front().node, thing.node))
+      if (const auto at = differenceOf(*differencesIn(job.surveys().detected().contents),
+                                       find.items.front().node, thing.node))
         item["first_difference"] = *at;
       putPath(item, "path", thing.path);
       one["items"].push_back(std::move(item));
@@ -65,7 +65,9 @@ Json namesakesJson(const Job& job) {
 Json imagesJson(const Job& job) {
   const FindContext& context = *job.surveys().context();
   Json all = Json::array();
-  for (const ImageSeen& image : *job.surveys().detected().images) {
+  const auto images = imagesIn(job.surveys().detected().contents);
+  if (!images) return all;
+  for (const ImageSeen& image : *images) {
     Json one = imageJson(image.facts);
     putPath(one, "path", context.tree.path(image.node));
     one["in_use"] = context.held.contains(image.node);
@@ -77,7 +79,7 @@ Json imagesJson(const Job& job) {
 Json foldersJson(const Job& job) {
   const SurveyTree& tree = job.surveys().survey()->tree;
   Json all = Json::array();
-  for (const FolderCopy& folder : job.surveys().detected().folders) {
+  for (const FolderCopy& folder : folderCopiesIn(job.surveys().detected().ofContents.front())) {
     Json one{{"bytes", tree.weight(folder.gone)}, {"same", folder.same}};
     putPath(one, "path", tree.path(folder.gone));
     putPath(one, "stays", tree.path(folder.stays));
@@ -122,9 +124,7 @@ int matchVerb(Console& console, const Arguments& args) {
   if (!args.keepBy.empty()) {
     const auto order = parseOrder(args.keepBy == "usual" ? "" : args.keepBy);
     if (!order) return report(console, order.error());
-    if (!console.workshop.visits) return report(console, Error{Errc::notThere, "register", {}, 0, {}});
-    if (auto kept = console.workshop.visits->say("keepers", orderText(*order)); !kept)
-      return report(console, kept.error());
+    if (auto kept = sayShopKeepers(console.workshop, *order); !kept) return report(console, kept.error());
   }
   const auto job = openJob(console, args, status);
   if (!job) return status;

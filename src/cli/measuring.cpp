@@ -8,12 +8,12 @@
 #include <set>
 
 #include "cli/verbs.h"
-#include "core/finds/answer.h"
 #include "core/finds/evidence.h"
 #include "core/job/drive_holds.h"
 #include "core/job/named_path.h"
 #include "core/job/outcome_json.h"
 #include "core/os/paths.h"
+#include "core/query/answer.h"
 #include "core/reclaim/guard.h"
 #include "demo/builder.h"
 
@@ -36,8 +36,13 @@ Json heldJson(const std::vector<HeldThing>& things) {
 }
 
 Json visitJson(const Visit& v) {
-  Json j{{"job", v.job},         {"when_ns", v.when},    {"capacity_bytes", v.capacity},
-         {"free_bytes", v.free}, {"entries", v.entries}, {"whole_drive", v.wholeDrive}};
+  Json j{{"job", v.job},
+         {"when_ns", v.when},
+         {"what", name(v.kind)},
+         {"capacity_bytes", v.capacity},
+         {"free_bytes", v.free},
+         {"entries", v.entries},
+         {"whole_drive", v.wholeDrive}};
   putPath(j, "file", v.file);
   putPath(j, "root", v.root);
   return j;
@@ -129,6 +134,8 @@ int drives(Console& console, const Arguments& args) {
       j["headroom"].push_back(std::move(rule));
     }
     j["last_visit"] = past.visits.empty() ? Json() : visitJson(past.visits.back());
+    j["visits"] = Json::array();
+    for (const Visit& visit : past.visits) j["visits"].push_back(visitJson(visit));
     j["held"] = heldJson(past.held);
     j["loans"] = Json::array();
     list.push_back(std::move(j));
@@ -357,7 +364,7 @@ namespace {
 Json evidenceJson(const Find& f, const Evidence& e) {
   Json j{{"rights", e.needsRights}, {"restart", false}, {"undo", false}, {"size", name(e.size)}};
   for (const Offer& offer : f.offers)
-    if (offer.action == "hold") j["undo"] = true;
+    if (offer.canReturn) j["undo"] = true;
   for (const Offer& offer : f.offers)
     for (const std::string& condition : offer.conditions)
       if (condition == "restart") j["restart"] = true;
@@ -404,7 +411,7 @@ Json holdersJson(const Find& f, const Holders& holders, const Job& job) {
   if (!root) return Json::array();
   const auto device = job.site().files()->stat(**root, {});
   for (const Subject& s : f.items)
-    if (device && s.kind == SubjectKind::entry)
+    if (device && s.inSurvey())
       if (const std::string* who = holders.holderOf(device->device, s.identity.inode)) names.insert(*who);
   return names;
 }

@@ -47,7 +47,7 @@ void printPlan(Console& console, const Job& job, const Plan& plan) {
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
     console.out << column(adds[i].sure) << "  " << std::left << std::setw(12)
-                << (line.enabled ? words().action(line.step->id) : "off")
+                << (line.enabled ? words().step(*line.step) : "off")
                 << (line.items.size() == 1 ? escapePath(line.items[0].path)
                                            : line.id + ", " + words().things(line.items.size()) + " in " +
                                                  words().path(line.place))
@@ -208,6 +208,26 @@ Result<Narrowing> ruleOf(const Workshop& workshop, const Job& job, const Argumen
   return rule;
 }
 
+/// What the action is told beside its things; fails with badInput for what it does not take.
+Result<StepParameters> toldParameters(const Workshop& workshop, const Arguments& args) {
+  StepParameters told;
+  std::vector<std::string> all = args.with;
+  if (!args.to.empty()) all.push_back("to=" + args.to);
+  const StepPtr step = workshop.craft->steps.find(args.action);
+  for (const std::string& one : all) {
+    const auto sign = one.find('=');
+    if (step == nullptr || sign == std::string::npos) return fail(Errc::badInput, "parameters", {}, one);
+    const std::string id = one.substr(0, sign);
+    const auto spec = std::find_if(step->takes.begin(), step->takes.end(),
+                                   [&](const ParameterSpec& s) { return s.id == id; });
+    if (spec == step->takes.end()) return fail(Errc::badInput, "parameters", {}, one);
+    auto value = parameterFrom(spec->kind, one.substr(sign + 1));
+    if (!value) return tl::unexpected(value.error());
+    told.set(id, std::move(*value));
+  }
+  return told;
+}
+
 Result<void> addItems(const Workshop& workshop, Job& job, const Arguments& args) {
   const auto rule = ruleOf(workshop, job, args);
   if (!rule) return tl::unexpected(rule.error());
@@ -228,7 +248,9 @@ Result<void> addItems(const Workshop& workshop, Job& job, const Arguments& args)
     ids.insert(ids.end(), picked->begin(), picked->end());
   }
   if (args.withPoints) return job.planBook().addWithPoints(ids);
-  return job.planBook().add(ids, args.action, *rule);
+  const auto told = toldParameters(workshop, args);
+  if (!told) return tl::unexpected(told.error());
+  return job.planBook().add(ids, args.action, *rule, *told);
 }
 
 /// The id of the plan's line that an item names: by its id, or by the path of one of its things.

@@ -43,6 +43,8 @@ struct Arguments {
   std::string edit;                ///< add, drop, show, move; keep, may-go, not-now, clear
   std::vector<std::string> items;  ///< find ids or paths
   std::string action;
+  std::vector<std::string> with;
+  std::string to;
   std::string older;                ///< a rule on many: only things untouched for so long
   std::size_t newestStay = 0;       ///< so many of the newest stay
   std::vector<std::string> but;     ///< paths that stay

@@ -3,7 +3,7 @@
 #include <QCommandLineParser>
 
 #include "core/job/linux_workshop.h"
-#include "core/os/limits.h"
+#include "core/os/linux/limits.h"
 #include "desktop/frame/main_window.h"
 
 namespace {

@@ -11,9 +11,9 @@
 #include <string>
 
 #include "core/os/btrfs/linux_snapshots.h"
-#include "core/os/linux_drive_insides.h"
-#include "core/os/linux_file_system.h"
-#include "core/os/linux_open_files.h"
+#include "core/os/linux/linux_drive_insides.h"
+#include "core/os/linux/linux_file_system.h"
+#include "core/os/linux/linux_open_files.h"
 #include "helper/drop_server.h"
 #include "helper/lock_down.h"
 #include "helper/server.h"

@@ -24,12 +24,12 @@ const char* keeperReason(const Find& f) {
 }
 }  // namespace
 
-std::string Words::owner(const FindContext& context, std::uint32_t number) const {
+std::string FindWords::owner(const FindContext& context, std::uint32_t number) const {
   const auto name = context.options.owners.name(number);
   return name ? std::string(*name) : t("user %1", {std::to_string(number)});
 }
 
-std::vector<Said> Words::evidence(const Find& f, const FindContext& c, const Evidence& e) const {
+std::vector<Said> FindWords::evidence(const Find& f, const FindContext& c, const Evidence& e) const {
   std::vector<Said> all;
   const auto say = [&](const char* label, std::string text) {
     if (!text.empty()) all.push_back({t(label), std::move(text)});
@@ -57,7 +57,7 @@ std::vector<Said> Words::evidence(const Find& f, const FindContext& c, const Evi
   return all;
 }
 
-void Words::sayOfLoss(const Find& f, const Evidence& e, std::vector<Said>& all) const {
+void FindWords::sayOfLoss(const Find& f, const Evidence& e, std::vector<Said>& all) const {
   if (f.kind == "images") {
     all.push_back({t("Lost"), t("nothing by making it compact; its machine by discarding it")});
     return;
@@ -99,7 +99,7 @@ void Words::sayOfLoss(const Find& f, const Evidence& e, std::vector<Said>& all) 
     all.push_back({t("Lasts"), t("it grows again with use")});
 }
 
-void Words::sayOfTimes(const Find& f, const FindContext& c, std::vector<Said>& all) const {
+void FindWords::sayOfTimes(const Find& f, const FindContext& c, std::vector<Said>& all) const {
   std::string touched = t("modified %1", {ago(f.newest, c.survey.finished)});
   if (!c.options.keepsAccessTimes)
     touched += t("; access times are not kept on this drive");
@@ -111,7 +111,7 @@ void Words::sayOfTimes(const Find& f, const FindContext& c, std::vector<Said>& a
   all.push_back({t("Touched"), std::move(touched)});
 }
 
-void Words::sayOfSize(const Find& f, const Evidence& e, std::vector<Said>& all) const {
+void FindWords::sayOfSize(const Find& f, const Evidence& e, std::vector<Said>& all) const {
   if (e.size != SizeVerdict::unknown) {
     const std::string span = t("%1 to %2", {bytes(e.place->usual->least), bytes(e.place->usual->most)});
     all.push_back({t("Usual size"), e.size == SizeVerdict::large   ? t("%1; this is more than usual", {span})
@@ -126,7 +126,7 @@ void Words::sayOfSize(const Find& f, const Evidence& e, std::vector<Said>& all) 
 }
 
 /// Whether a memory file is in use, what set it up, and how it stands to the memory.
-void Words::sayOfMemory(const Find& f, std::vector<Said>& all) const {
+void FindWords::sayOfMemory(const Find& f, std::vector<Said>& all) const {
   if (const auto memory = numberIn(f, "installed-memory"); memory > 0) {
     const auto percent =
         static_cast<std::uint64_t>(100.0 * static_cast<double>(f.gain.atMost) / static_cast<double>(memory));
@@ -150,7 +150,7 @@ void Words::sayOfMemory(const Find& f, std::vector<Said>& all) const {
 }
 
 /// Who keeps its bytes from coming free.
-void Words::sayOfHolders(const Find& f, const FindContext& c, std::vector<Said>& said) const {
+void FindWords::sayOfHolders(const Find& f, const FindContext& c, std::vector<Said>& said) const {
   if (f.gain.when != GainTime::now) return;
   const FindContext::Pinned pinned = c.pinned(f.items);
   const GainModel::Keepers& keepers = pinned.by;
@@ -190,7 +190,7 @@ void Words::sayOfHolders(const Find& f, const FindContext& c, std::vector<Said>&
                                    {bytes(f.gain.sure)})});
 }
 
-void Words::sayOfPoints(const Find& f, const FindContext& c, std::vector<Said>& all) const {
+void FindWords::sayOfPoints(const Find& f, const FindContext& c, std::vector<Said>& all) const {
   TimeNs oldest = 0;
   Bytes alone = 0;
   for (const Subject& item : f.items) {
@@ -220,7 +220,7 @@ void Words::sayOfPoints(const Find& f, const FindContext& c, std::vector<Said>& 
                      : t("System Protection: Configure removes them, and its slider caps their share")});
 }
 
-void Words::sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all) const {
+void FindWords::sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all) const {
   if (!e.namesakes.empty()) {
     std::string text = path(e.namesakes.front().path);
     if (e.namesakes.size() > 1) text += t(" and %1 more", {number(e.namesakes.size() - 1)});
@@ -244,7 +244,7 @@ void Words::sayOfCopies(const Find& f, const Evidence& e, std::vector<Said>& all
 }
 
 /// Which of equal files stays, and why.
-void Words::sayOfKeeper(const Find& f, std::vector<Said>& all) const {
+void FindWords::sayOfKeeper(const Find& f, std::vector<Said>& all) const {
   if (f.kind != "duplicates") return;
   all.push_back({t("Stays"), textIn(f, "keeper") + ": " + t(keeperReason(f))});
   if (numberIn(f, "whole-folder") > 0) {
@@ -263,7 +263,7 @@ void Words::sayOfKeeper(const Find& f, std::vector<Said>& all) const {
 }
 
 /// A disk image from outside and from inside.
-void Words::sayOfImage(const Find& f, std::vector<Said>& all) const {
+void FindWords::sayOfImage(const Find& f, std::vector<Said>& all) const {
   if (f.kind != "images") return;
   std::string inside =
       hasFact(f, "inside")
@@ -285,7 +285,7 @@ void Words::sayOfImage(const Find& f, std::vector<Said>& all) const {
     all.push_back({t("In use"), t("a program or a loop device has it open: stop its machine first")});
 }
 
-void Words::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all) const {
+void FindWords::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all) const {
   if (const auto told = numberIn(f, "told-elsewhere"); told > 0)
     all.push_back({t("Told also"), t("%1 of it in finds of their own", {bytes(told)})});
   if (const auto rest = numberIn(f, "left-out"); rest > 0)
@@ -341,7 +341,7 @@ void Words::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>& all
                           ? t("only its own removal takes it away; by hand it would leave pieces")
                           : t("it is kept: records, keys, settings or what somebody said keep of")});
   const bool holds =
-      std::any_of(f.offers.begin(), f.offers.end(), [](const Offer& o) { return o.action == "hold"; });
+      std::any_of(f.offers.begin(), f.offers.end(), [](const Offer& o) { return o.canReturn; });
   if (holds) all.push_back({t("Undo"), t("held things can be put back; discarded ones cannot")});
 }
 

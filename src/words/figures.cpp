@@ -8,10 +8,12 @@
 
 namespace zt {
 
-Words::Words(NumberStyle style, Translate translate)
+Figures::Figures(NumberStyle style, Translate translate)
     : style_(std::move(style)), translate_(std::move(translate)) {}
 
-std::string Words::t(const char* text, std::initializer_list<std::string> values) const {
+Words::Words(NumberStyle style, Translate translate) : PlanWords(std::move(style), std::move(translate)) {}
+
+std::string Figures::t(const char* text, std::initializer_list<std::string> values) const {
   const std::string pattern = t(text);
   std::string out;
   for (std::size_t i = 0; i < pattern.size(); ++i) {
@@ -27,7 +29,7 @@ std::string Words::t(const char* text, std::initializer_list<std::string> values
   return out;
 }
 
-std::string Words::counted(std::uint64_t count, const char* one, const char* many) const {
+std::string Figures::counted(std::uint64_t count, const char* one, const char* many) const {
   return count == 1 ? t(one) : t(many, {number(count)});
 }
 
@@ -38,25 +40,25 @@ std::string withPoint(std::string text, const std::string& point) {
 }
 }  // namespace
 
-std::string Words::bytes(Bytes amount) const {
+std::string Figures::bytes(Bytes amount) const {
   return withPoint(formatBytes(amount, style_.base), style_.point);
 }
 
-std::string Words::signedBytes(SignedBytes amount) const {
+std::string Figures::signedBytes(SignedBytes amount) const {
   return withPoint(formatSigned(amount, style_.base), style_.point);
 }
 
-std::string Words::number(std::uint64_t count) const {
+std::string Figures::number(std::uint64_t count) const {
   std::string digits = std::to_string(count);
   for (std::size_t at = digits.size(); at > 3; at -= 3) digits.insert(at - 3, style_.group);
   return digits;
 }
 
-std::string Words::exact(Bytes amount) const {
+std::string Figures::exact(Bytes amount) const {
   return number(amount) + " B";
 }
 
-std::string Words::decimal(double value, int decimals) const {
+std::string Figures::decimal(double value, int decimals) const {
   char text[64];
   std::snprintf(text, sizeof text, "%.*f", decimals, value);
   // The C library's own point may be another one.
@@ -65,11 +67,11 @@ std::string Words::decimal(double value, int decimals) const {
   return withPoint(text, style_.point);
 }
 
-std::string Words::baseNote() const {
+std::string Figures::baseNote() const {
   return style_.base == UnitBase::decimal ? "1 GB = 10\u2079 B" : "1 GiB = 2\u00B3\u2070 B";
 }
 
-std::string Words::date(TimeNs when) const {
+std::string Figures::date(TimeNs when) const {
   const TimeNs day = (when - (when % nsPerDay + nsPerDay) % nsPerDay) / nsPerDay;
   const std::chrono::year_month_day is{std::chrono::sys_days{std::chrono::days{day}}};
   std::array<char, 40> text{};
@@ -78,13 +80,13 @@ std::string Words::date(TimeNs when) const {
   return text.data();
 }
 
-std::string Words::ago(TimeNs then, TimeNs now) const {
+std::string Figures::ago(TimeNs then, TimeNs now) const {
   const std::string span = age(then, now);
   const bool counted = then != 0 && then <= now && now - then >= 2 * nsPerDay;
   return counted ? t("%1 ago", {span}) : span;
 }
 
-std::string Words::age(TimeNs then, TimeNs now) const {
+std::string Figures::age(TimeNs then, TimeNs now) const {
   TimeNs span = 0;
   if (then == 0) return t("unknown");
   if (__builtin_sub_overflow(now, then, &span)) return t("unknown");
@@ -97,15 +99,15 @@ std::string Words::age(TimeNs then, TimeNs now) const {
   return t("%1 years", {std::to_string(days / 365)});
 }
 
-std::string Words::things(std::uint64_t count) const {
+std::string Figures::things(std::uint64_t count) const {
   return counted(count, "1 thing", "%1 things");
 }
 
-std::string Words::files(std::uint64_t count) const {
+std::string Figures::files(std::uint64_t count) const {
   return counted(count, "1 file", "%1 files");
 }
 
-std::string Words::path(std::string_view bytes) const {
+std::string Figures::path(std::string_view bytes) const {
   return bytes.empty() ? "/" : escapePath(bytes);
 }
 

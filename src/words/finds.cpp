@@ -54,7 +54,7 @@ std::pair<PathBytes, PathBytes> whose(const PathBytes& place) {
 }
 }  // namespace
 
-std::string Words::findTitle(const Find& f) const {
+std::string FindWords::findTitle(const Find& f) const {
   if (f.kind == "old") return t("old files in %1", {path(f.place)});
   if (f.kind == "trash") {
     const auto parts = splitPath(f.place);
@@ -101,7 +101,7 @@ std::string Words::findTitle(const Find& f) const {
   return f.items.empty() ? path(f.place) : path(f.items.front().path);
 }
 
-std::string Words::findNote(const Find& f) const {
+std::string FindWords::findNote(const Find& f) const {
   if (f.kind == "large") return t("large file, %1", {sinceModified(f.band)});
   if (f.kind == "old") return files(f.files) + ", " + sinceModified(f.band);
   if (f.kind == "dormant") return t("dormant: %1, %2", {files(f.files), sinceModified(f.band)});
@@ -145,7 +145,7 @@ std::string Words::findNote(const Find& f) const {
 }
 
 /// Things, and not their records.
-std::size_t Words::thrownAway(const Find& f) {
+std::size_t FindWords::thrownAway(const Find& f) {
   const auto records = std::count_if(f.items.begin(), f.items.end(), [](const Subject& s) {
     const auto name = baseName(s.path);
     return name.ends_with(".trashinfo") || name.starts_with("$I");
@@ -153,7 +153,7 @@ std::size_t Words::thrownAway(const Find& f) {
   return f.items.size() - static_cast<std::size_t>(records);
 }
 
-std::string Words::whyHere(const Find& f) const {
+std::string FindWords::whyHere(const Find& f) const {
   static const std::map<std::string_view, const char*> texts{
       {"large", "one of the largest files of the drive"},
       {"old", "these files are older than a year by their modification time"},
@@ -181,7 +181,7 @@ std::string Words::whyHere(const Find& f) const {
   return why;
 }
 
-std::string Words::gainNote(const Gain& gain) const {
+std::string FindWords::gainNote(const Gain& gain) const {
   if (gain.when == GainTime::onRelease) return t("freed when released");
   if (gain.when == GainTime::atRestart) return t("freed at restart");
   if (gain.when == GainTime::untilNextStart) return t("freed until the next start");
@@ -191,7 +191,7 @@ std::string Words::gainNote(const Gain& gain) const {
   return t("at most; sure %1", {bytes(gain.sure)});
 }
 
-std::string Words::refillNote(const PlannedGain& gain) const {
+std::string PlanWords::refillNote(const PlannedGain& gain) const {
   if (!gain.refillKnown)
     return t(
         "Nothing is sure: the file system keeps room back for itself or for root, it is used up, and by how "
@@ -202,8 +202,8 @@ std::string Words::refillNote(const PlannedGain& gain) const {
            {bytes(gain.refills)});
 }
 
-std::string Words::loss(std::string_view action, Regret regret) const {
-  if (action == "hold") return t("set aside; can be put back");
+std::string PlanWords::loss(const StepKind* step, Regret regret) const {
+  if (step != nullptr && !step->loss.empty()) return t(step->loss.c_str());
   switch (regret) {
     case Regret::none:
       return t("goes, and nothing is lost");
@@ -219,15 +219,15 @@ std::string Words::loss(std::string_view action, Regret regret) const {
   return {};
 }
 
-std::string Words::consent(const Consent::Line& line) const {
-  std::string text = loss(line.action, line.regret) + ": " + path(line.example);
+std::string PlanWords::consent(const Consent::Line& line) const {
+  std::string text = loss(line.step.get(), line.regret) + ": " + path(line.example);
   if (line.items > 1) text += t(" and %1 more", {number(line.items - 1)});
   text += ", " + bytes(line.bytes);
   const std::string lost = losses(line.lost);
   return lost.empty() ? text : text + t("; lost with it: %1", {lost});
 }
 
-std::string Words::losses(const Losses& lost) const {
+std::string PlanWords::losses(const Losses& lost) const {
   std::string text;
   const auto add = [&](const std::string& piece) { text += (text.empty() ? "" : "; ") + piece; };
   for (const std::string& known : lost.known) add(known);
@@ -247,7 +247,7 @@ std::string Words::losses(const Losses& lost) const {
   return text;
 }
 
-std::string Words::ladder(const Ladder& l) const {
+std::string PlanWords::ladder(const Ladder& l) const {
   std::string text;
   const auto add = [&](const std::string& piece) { text += (text.empty() ? "" : " · ") + piece; };
   for (std::size_t i = 0; i < l.rungs.size(); ++i) {
@@ -260,7 +260,7 @@ std::string Words::ladder(const Ladder& l) const {
   return text;
 }
 
-std::string Words::lastResort(std::string_view id) const {
+std::string PlanWords::lastResort(std::string_view id) const {
   static const std::map<std::string_view, const char*> texts{
       {"programs", "programs that are not needed now: by their own removal; to be installed again"},
       {"memory-files", "memory files: switched off on their own system; less room for programs"},
@@ -269,7 +269,7 @@ std::string Words::lastResort(std::string_view id) const {
   return known == texts.end() ? std::string(id) : t(known->second);
 }
 
-std::string Words::lineCondition(std::string_view id) const {
+std::string PlanWords::lineCondition(std::string_view id) const {
   static const std::map<std::string_view, const char*> texts{
       {"not-idle", "first: its program has to be closed"},
       {"not-live", "only while its own system runs"},
@@ -282,7 +282,7 @@ std::string Words::lineCondition(std::string_view id) const {
   return known == texts.end() ? std::string(id) : t(known->second);
 }
 
-std::string Words::closedBecause(const Offer& offer) const {
+std::string FindWords::closedBecause(const Offer& offer) const {
   for (const std::string& condition : offer.conditions) {
     if (condition == "locked") return t("not offered: it is locked");
     if (condition == "fixed") return t("not offered: it cannot be removed with these rights");
@@ -298,7 +298,7 @@ std::string Words::closedBecause(const Offer& offer) const {
   return t("not offered");
 }
 
-std::string Words::decision(const Decision& d, TimeNs now) const {
+std::string PlanWords::decision(const Decision& d, TimeNs now) const {
   std::string text = d.standing == Standing::unjudged ? t("%1; nobody has judged it", {findKind(d.kind)})
                                                       : t("%1; its owner's to decide", {findKind(d.kind)});
   if (d.untouched != 0 && now - d.untouched > 30 * nsPerDay)
@@ -310,7 +310,7 @@ std::string Words::decision(const Decision& d, TimeNs now) const {
   return text;
 }
 
-std::string Words::reason(const ProofReason& r) const {
+std::string PlanWords::reason(const ProofReason& r) const {
   using Kind = ProofReason::Kind;
   const std::string amount = r.bytes == 0 ? std::string{} : signedBytes(r.bytes) + ": ";
   switch (r.kind) {

@@ -82,13 +82,13 @@ bool same(std::string_view a, std::string_view b) {
 
 }  // namespace
 
-std::string Words::explain(std::string_view word) const {
+std::string DriveWords::explain(std::string_view word) const {
   for (const Entry& entry : glossary)
     if (same(entry.word, word)) return t(entry.meaning);
   return {};
 }
 
-std::vector<std::string> Words::known() {
+std::vector<std::string> DriveWords::known() {
   std::vector<std::string> words;
   for (const Entry& entry : glossary) words.emplace_back(entry.word);
   return words;

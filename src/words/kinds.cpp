@@ -16,13 +16,13 @@ const char* pick(const std::array<const char*, count>& texts, Enum value) {
 
 }  // namespace
 
-std::string Words::standing(Standing s) const {
+std::string KindWords::standing(Standing s) const {
   static constexpr std::array<const char*, standings> texts{"bedrock",      "kept",     "unjudged",
                                                             "owner's call", "rebuilds", "spent"};
   return t(pick(texts, s));
 }
 
-std::string Words::standingMeaning(Standing s) const {
+std::string KindWords::standingMeaning(Standing s) const {
   static constexpr std::array<const char*, standings> texts{
       "the system needs it; it is locked", "someone said keep",
       "nobody has looked at it yet",       "personal; its owner may move it or let it go",
@@ -30,51 +30,51 @@ std::string Words::standingMeaning(Standing s) const {
   return t(pick(texts, s));
 }
 
-std::string Words::regret(Regret r) const {
+std::string KindWords::regret(Regret r) const {
   static constexpr std::array<const char*, regrets> texts{"nothing to regret", "waiting", "a way back",
                                                           "something moved", "something gone"};
   return t(pick(texts, r));
 }
 
-std::string Words::planMark(const StepKind& step) const {
-  return !step.touches ? t("advised") : step.setsAside() ? t("to hold") : t("planned");
+std::string KindWords::planMark(const StepKind& step) const {
+  return t(step.mark.c_str());
 }
 
-std::string Words::role(DriveRole r) const {
+std::string KindWords::role(DriveRole r) const {
   static constexpr std::array<const char*, driveRoles> texts{"system",   "data", "backup", "removable",
                                                              "recovery", "boot", "network"};
   return t(pick(texts, r));
 }
 
-std::string Words::kind(DriveKind k) const {
+std::string KindWords::kind(DriveKind k) const {
   static constexpr std::array<const char*, driveKinds> texts{"kind unknown", "solid-state", "rotating",
                                                              "removable", "network"};
   return t(pick(texts, k));
 }
 
-std::string Words::size(SizeClass s) const {
+std::string KindWords::size(SizeClass s) const {
   static constexpr std::array<const char*, sizeClasses> texts{"small", "of ordinary size", "large"};
   return t(pick(texts, s));
 }
 
-std::string Words::family(SystemFamily f) const {
+std::string KindWords::family(SystemFamily f) const {
   static constexpr std::array<const char*, systemFamilies> texts{"no system", "linux family", "nt family",
                                                                  "mac family"};
   return t(pick(texts, f));
 }
 
-std::string Words::urgency(Urgency u) const {
+std::string KindWords::urgency(Urgency u) const {
   static constexpr std::array<const char*, 4> texts{"fine", "cramped", "emergency", "full by design"};
   return t(pick(texts, u));
 }
 
-std::string Words::ageBand(AgeBand b) const {
+std::string KindWords::ageBand(AgeBand b) const {
   static constexpr std::array<const char*, ageBands> texts{"today",  "this week", "this month", "half a year",
                                                            "a year", "1–3 years", "older"};
   return t(pick(texts, b));
 }
 
-std::string Words::sinceModified(AgeBand b) const {
+std::string KindWords::sinceModified(AgeBand b) const {
   static constexpr std::array<const char*, ageBands> texts{"modified today",
                                                            "modified this week",
                                                            "modified this month",
@@ -93,7 +93,7 @@ const char* wordFor(const std::map<std::string_view, const char*>& texts, std::s
 }
 }  // namespace
 
-std::string Words::findKind(std::string_view kind) const {
+std::string KindWords::findKind(std::string_view kind) const {
   static const std::map<std::string_view, const char*> texts{{"large", "large file"},
                                                              {"old", "old files"},
                                                              {"dormant", "dormant folder"},
@@ -116,7 +116,15 @@ std::string Words::findKind(std::string_view kind) const {
   return text == nullptr ? std::string(kind) : t(text);
 }
 
-std::string Words::action(std::string_view id) const {
+std::string KindWords::step(const StepKind& step) const {
+  return step.label.empty() ? action(step.id) : t(step.label.c_str());
+}
+
+std::string KindWords::offer(const Offer& offer) const {
+  return offer.label.empty() ? action(offer.action) : t(offer.label.c_str());
+}
+
+std::string KindWords::action(std::string_view id) const {
   static const std::map<std::string_view, const char*> texts{{"discard", "discard"},
                                                              {"hold", "hold"},
                                                              {"empty", "empty"},
@@ -134,23 +142,23 @@ std::string Words::action(std::string_view id) const {
   return text == nullptr ? std::string(id) : t(text);
 }
 
-std::string Words::fileKind(FileKind kind) const {
+std::string KindWords::fileKind(FileKind kind) const {
   static constexpr std::array<const char*, fileKinds> texts{
       "sound", "picture", "video", "archive or image", "document", "program", "other"};
   return t(pick(texts, kind));
 }
 
-std::string Words::when(GainTime time) const {
+std::string KindWords::when(GainTime time) const {
   static constexpr std::array<const char*, gainTimes> texts{"now", "when released", "at restart",
                                                             "until next start", "later"};
   return t(pick(texts, time));
 }
 
-std::string Words::writablePoint(bool changed) const {
+std::string KindWords::writablePoint(bool changed) const {
   return t(changed ? "writable, written to since it was made" : "writable, not written to since it was made");
 }
 
-std::string Words::pointLock(PointLock lock) const {
+std::string KindWords::pointLock(PointLock lock) const {
   static constexpr std::array<const char*, pointLocks> texts{
       "",
       "the newest of its series",
@@ -162,32 +170,32 @@ std::string Words::pointLock(PointLock lock) const {
   return t(pick(texts, lock));
 }
 
-std::string Words::mark(Mark mark) const {
+std::string KindWords::mark(Mark mark) const {
   static constexpr std::array<const char*, markKinds> texts{"keep", "may go", "not now"};
   return t(pick(texts, mark));
 }
 
-std::string Words::itemState(ItemState s) const {
+std::string KindWords::itemState(ItemState s) const {
   static constexpr std::array<const char*, itemStates> texts{"waiting",     "in the hold",    "being removed",
                                                              "gone",        "being put back", "put back",
                                                              "not touched", "missing",        "not reached"};
   return t(pick(texts, s));
 }
 
-std::string Words::lineState(LineOutcome::State s) const {
+std::string KindWords::lineState(LineOutcome::State s) const {
   static constexpr std::array<const char*, lineStates> texts{"done", "done in part", "not done",
                                                              "not reached"};
   return t(pick(texts, s));
 }
 
-std::string Words::exception(SurveyException::Kind kind) const {
+std::string KindWords::exception(SurveyException::Kind kind) const {
   static constexpr std::array<const char*, surveyExceptionKinds> texts{
       "could not be read", "vanished while measured", "another drive is mounted here",
       "was exchanged while measured; not entered", "the system did not answer in time; given up"};
   return t(pick(texts, kind));
 }
 
-std::string Words::driveName(const Drive& d) const {
+std::string DriveWords::driveName(const Drive& d) const {
   if (!d.label.empty()) return escapePath(d.label);
   if (d.target == "/" || (d.liveSystem && d.role == DriveRole::system))
     return t("this machine's system drive");
@@ -196,14 +204,14 @@ std::string Words::driveName(const Drive& d) const {
   return name.empty() ? t("drive of %1", {bytes(d.usage.capacity)}) : escapePath(name);
 }
 
-std::string Words::driveLine(const Drive& d) const {
+std::string DriveWords::driveLine(const Drive& d) const {
   if (!d.answers) return t("does not answer");
   std::string text = role(d.role) + " · " + kind(d.kind);
   if (d.family() != SystemFamily::none && d.role != DriveRole::system) text += " · " + family(d.family());
   return text + " · " + bytes(d.usage.capacity);
 }
 
-std::string Words::targetName(const Target& target) const {
+std::string DriveWords::targetName(const Target& target) const {
   switch (target.origin) {
     case TargetOrigin::task:
       return target.label.empty() ? target.amount : escapePath(target.label);
@@ -219,7 +227,7 @@ std::string Words::targetName(const Target& target) const {
   return {};
 }
 
-std::string Words::targetReason(const Target& target) const {
+std::string DriveWords::targetReason(const Target& target) const {
   switch (target.origin) {
     case TargetOrigin::task:
       if (target.whileItRuns) return t("needed by a task, only while it runs");

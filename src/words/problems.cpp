@@ -91,19 +91,19 @@ const char* problemText(Errc code) {
 
 }  // namespace
 
-std::string Words::problem(Errc code, const std::string& detail) const {
+std::string DriveWords::problem(Errc code, const std::string& detail) const {
   const std::string text = t(problemText(code));
   return detail.empty() ? text : text + " (" + detail + ")";
 }
 
-std::string Words::error(const Error& e) const {
+std::string DriveWords::error(const Error& e) const {
   std::string text = e.path.empty() ? std::string(e.operation) : path(e.path);
   text += ": " + problem(e.code, e.detail);
   if (e.code == Errc::io && e.sysErrno != 0) text += std::string(" (") + std::strerror(e.sysErrno) + ")";
   return text;
 }
 
-std::string Words::left(const LeftLine& line) const {
+std::string DriveWords::left(const LeftLine& line) const {
   return t("%1 left the plan: %2", {path(line.path), problem(line.why)});
 }
 

@@ -6,7 +6,7 @@ namespace zt {
 
 using Sort = Condition::Sort;
 
-std::string Words::condition(const Condition& c) const {
+std::string DriveWords::condition(const Condition& c) const {
   const auto days = [&] {
     return c.days % 365 == 0 ? counted(static_cast<std::uint64_t>(c.days / 365), "1 year", "%1 years")
                              : counted(static_cast<std::uint64_t>(c.days), "1 day", "%1 days");
@@ -44,7 +44,7 @@ std::string Words::condition(const Condition& c) const {
   return {};
 }
 
-std::string Words::understood(const Question& question) const {
+std::string DriveWords::understood(const Question& question) const {
   std::string text;
   const auto alternative = [](Sort s) {
     return s == Sort::kind || s == Sort::findKind || s == Sort::standing || s == Sort::owner || s == Sort::in;
@@ -65,7 +65,7 @@ std::string Words::understood(const Question& question) const {
   return text;
 }
 
-std::string Words::notUnderstood(const Error& error) const {
+std::string DriveWords::notUnderstood(const Error& error) const {
   if (!error.path.empty())
     return t("nothing can be both: %1, and %2", {escapePath(error.path), escapePath(error.detail)});
   return error.sysErrno > 0 ? t("not understood, from letter %1 on: %2",

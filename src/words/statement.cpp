@@ -7,7 +7,7 @@
 
 namespace zt {
 
-std::string Words::statementLine(StatementLine line) const {
+std::string DriveWords::statementLine(StatementLine line) const {
   static constexpr std::array<const char*, statementLines> texts{"free",
                                                                  "reserved",
                                                                  "files",
@@ -21,7 +21,7 @@ std::string Words::statementLine(StatementLine line) const {
   return t(texts[static_cast<std::size_t>(line)]);
 }
 
-std::string Words::lineSource(LineSource source) const {
+std::string DriveWords::lineSource(LineSource source) const {
   static constexpr std::array<const char*, lineSources> texts{
       "not looked at",
       "by the file system's counters",
@@ -36,7 +36,7 @@ std::string Words::lineSource(LineSource source) const {
   return t(texts[static_cast<std::size_t>(source)]);
 }
 
-std::string Words::statementPart(const StatementPart& part) const {
+std::string DriveWords::statementPart(const StatementPart& part) const {
   static const std::map<std::string_view, const char*> names{
       {"program", "held by"},
       {"programs-not-seen", "programs of others could not be looked into"},
@@ -68,7 +68,7 @@ std::string Words::statementPart(const StatementPart& part) const {
   return text;
 }
 
-std::string Words::accessTimes(const Survey& survey) const {
+std::string DriveWords::accessTimes(const Survey& survey) const {
   if (survey.timesAtRisk == 0) return {};
   return t("%1, listed without the right to keep their access times, may have new ones; no file was read",
            {counted(survey.timesAtRisk, "1 folder", "%1 folders")});

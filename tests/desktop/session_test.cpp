@@ -10,12 +10,14 @@
 #include <QTest>
 
 #include "desktop/session/drive_watch.h"
+#include "desktop/session/measure_desk.h"
 #include "desktop/session/plan_desk.h"
 #include "support/fakes.h"
 #include "support/stuck_file_system.h"
 #include "support/temp_folder.h"
 
 namespace zt::test {
+using namespace zt::desktop;
 namespace {
 
 /// In the middle of a run nothing is promised by lines that nobody agreed to, and free is what the counter
@@ -52,8 +54,6 @@ TEST(RunsSoFar, CountOnlyWhatWasAgreedTo) {
   EXPECT_EQ(during.strata[static_cast<std::size_t>(Standing::spent)], 7'500u);
 }
 
-using namespace zt::desktop;
-
 struct Desk : ::testing::Test {
   void SetUp() override {
     t.file("place/tapes/one.wav", 300'000);
@@ -64,9 +64,9 @@ struct Desk : ::testing::Test {
     return QTest::qWaitFor([&] { return session->work() == Session::Work::none; }, 30'000);
   }
   void openAndMeasure() {
-    session->openPlace(t / "place", false, {{}, false});
+    MeasureDesk(*session).openPlace(t / "place", false, {{}, false});
     ASSERT_TRUE(idle());
-    session->measure(false);
+    MeasureDesk(*session).measure(false);
     ASSERT_TRUE(idle());
     ASSERT_NE(session->view().survey, nullptr);
   }
@@ -133,7 +133,7 @@ TEST_F(Desk, AFailedOpeningLeavesTheOpenJobAlone) {
   const SurveyPtr survey = session->view().survey;
   QSignalSpy failures(session.get(), &Session::failed);
   QSignalSpy opened(session.get(), &Session::opened);
-  session->openPlace(t / "no-such-place", false, {{}, false});
+  MeasureDesk(*session).openPlace(t / "no-such-place", false, {{}, false});
   ASSERT_TRUE(idle());
   EXPECT_EQ(failures.size(), 1);
   EXPECT_EQ(opened.size(), 0) << "nobody is told to measure";
@@ -205,7 +205,7 @@ TEST_F(Desk, FindsAreShownAsTheyCome) {
     t.file("place/many/f" + std::to_string(i), 1'200'000);
     t.age("place/many/f" + std::to_string(i), 900);
   }
-  session->openPlace(t / "place", false, {{}, false});
+  MeasureDesk(*session).openPlace(t / "place", false, {{}, false});
   ASSERT_TRUE(idle());
   QSignalSpy came(session.get(), &Session::findsCame);
   bool seen = false;
@@ -213,7 +213,7 @@ TEST_F(Desk, FindsAreShownAsTheyCome) {
     seen = session->coming() != nullptr && !session->coming()->finds.empty() &&
            session->coming()->context != nullptr;
   });
-  session->measure(false);
+  MeasureDesk(*session).measure(false);
   ASSERT_TRUE(idle());
   EXPECT_GE(came.size(), 1);
   EXPECT_TRUE(seen);

@@ -15,6 +15,12 @@
 #include "demo/builder.h"
 #include "desktop/frame/main_window.h"
 #include "desktop/models/rows_model.h"
+#include "desktop/stations/bench/bench_station.h"
+#include "desktop/stations/finds/finds_station.h"
+#include "desktop/stations/plan/plan_station.h"
+#include "desktop/stations/proof/proof_station.h"
+#include "desktop/stations/reclaim/reclaim_station.h"
+#include "desktop/stations/survey/survey_station.h"
 #include "support/fakes.h"
 #include "support/temp_folder.h"
 

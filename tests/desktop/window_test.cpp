@@ -46,7 +46,7 @@ TEST_F(Window, EveryActionIsInAMenuAndNoShortcutIsTwice) {
 TEST_F(Window, GoesToEveryStationByKeysAndStrip) {
   for (int i = 1; i <= 6; ++i) {
     station(i);
-    EXPECT_EQ(window->station(), i - 1);
+    EXPECT_EQ(window->station(), builtInStations()[static_cast<std::size_t>(i - 1)].id);
   }
   auto* strip = find<QWidget>("stations");
   strip->setFocus();

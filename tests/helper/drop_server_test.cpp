@@ -4,7 +4,7 @@
 
 #include <gtest/gtest.h>
 
-#include "core/os/linux_file_system.h"
+#include "core/os/linux/linux_file_system.h"
 #include "core/os/rights/helper_snapshots.h"
 #include "support/code_of.h"
 #include "support/fakes.h"

@@ -7,8 +7,8 @@
 
 #include <filesystem>
 
-#include "core/os/linux_drive_insides.h"
-#include "core/os/linux_file_system.h"
+#include "core/os/linux/linux_drive_insides.h"
+#include "core/os/linux/linux_file_system.h"
 #include "support/fakes.h"
 #include "support/temp_folder.h"
 

@@ -26,15 +26,15 @@ struct HeldSurvey {
 
   HeldSurvey(unsigned seed, std::size_t fileCount, std::uint32_t points) {
     std::mt19937_64 random(seed);
-    SurveyTree& tree = survey->tree;
-    SurveyTree::Writer writer;
+    GrowingTree& tree = survey->tree;
+    GrowingTree::Writer writer;
     EntryStat folder;
     folder.kind = EntryKind::folder;
     folder.inode = 1;
     tree.addRoot(writer, folder);
     makeExtents(random, fileCount, points);
     std::vector<std::string> names;
-    std::vector<SurveyTree::Entry> top;
+    std::vector<GrowingTree::Entry> top;
     constexpr std::size_t folderCount = 5;
     for (std::size_t i = 0; i < folderCount; ++i) names.push_back("d" + std::to_string(i));
     for (std::size_t i = 0; i < folderCount; ++i) {
@@ -47,7 +47,7 @@ struct HeldSurvey {
     files.resize(fileCount);
     for (std::size_t i = 0; i < folderCount; ++i) {
       folders.push_back(first + static_cast<NodeId>(i));
-      std::vector<SurveyTree::Entry> entries;
+      std::vector<GrowingTree::Entry> entries;
       std::vector<std::string> fileNames;
       for (const std::size_t f : in[i]) fileNames.push_back("f" + std::to_string(f));
       for (std::size_t k = 0; k < in[i].size(); ++k) entries.push_back({fileNames[k], statOf(in[i][k])});

@@ -251,6 +251,179 @@ Result<SpaceUsage> MemoryFileSystem::usage(const Folder&) {
   return u;
 }
 
+namespace {
+Bytes blocksOf(Bytes length) {
+  return (length + 4095) / 4096 * 4096;
+}
+
+class MemoryMadeFile final : public MadeFile {
+public:
+  MemoryMadeFile(std::shared_ptr<MemoryFileSystem::Node> node,
+                 std::function<Result<void>(std::string_view)> enter)
+      : node_(std::move(node)), enter_(std::move(enter)) {}
+  Result<EntryStat> stat() override { return node_->stat; }
+  Result<void> write(Bytes offset, std::span<const char> bytes) override {
+    if (auto ok = enter_("write"); !ok) return ok;
+    if (node_->content.size() < offset + bytes.size()) node_->content.resize(offset + bytes.size());
+    std::copy(bytes.begin(), bytes.end(), node_->content.begin() + static_cast<std::ptrdiff_t>(offset));
+    return grown();
+  }
+  Result<Bytes> copy(OpenedFile& from, Stretch what) override {
+    if (auto ok = enter_("copy"); !ok) return tl::unexpected(ok.error());
+    std::string bytes(what.to - what.from, '\0');
+    const auto got = from.read(what.from, bytes);
+    if (!got) return tl::unexpected(got.error());
+    bytes.resize(*got);
+    if (auto put = write(what.from, bytes); !put) return tl::unexpected(put.error());
+    return *got;
+  }
+  Result<void> punch(Stretch what) override {
+    if (auto ok = enter_("punch"); !ok) return ok;
+    for (Bytes at = what.from; at < std::min<Bytes>(what.to, node_->content.size()); ++at)
+      node_->content[at] = 0;
+    return {};
+  }
+  Result<void> setLength(Bytes length) override {
+    if (auto ok = enter_("length"); !ok) return ok;
+    node_->content.resize(length);
+    return grown();
+  }
+  Result<void> sync() override { return enter_("sync-file"); }
+
+private:
+  Result<void> grown() {
+    node_->stat.length = node_->content.size();
+    node_->stat.occupied = blocksOf(node_->stat.length);
+    return {};
+  }
+  std::shared_ptr<MemoryFileSystem::Node> node_;
+  std::function<Result<void>(std::string_view)> enter_;
+};
+}  // namespace
+
+MadeFilePtr MemoryFileSystem::changing(std::shared_ptr<Node> node) {
+  return std::make_unique<MemoryMadeFile>(node, [this, node](std::string_view call) -> Result<void> {
+    const std::scoped_lock lock(mutex_);
+    if (auto ok = enter(call, {}); !ok) return ok;
+    touch(*node);
+    return {};
+  });
+}
+
+/// The entry that a name stands for; the folder itself where it is empty.
+Result<MemoryFileSystem::Node*> MemoryFileSystem::named(const Folder& at, std::string_view name,
+                                                        std::string_view call) {
+  if (auto ok = enter(call, name); !ok) return tl::unexpected(ok.error());
+  if (!plainName(name)) return fail(Errc::outsideRoot, call, PathBytes(name));
+  if (name.empty()) return &nodeOf(at);
+  const auto child = nodeOf(at).children.find(std::string(name));
+  if (child == nodeOf(at).children.end()) return failErrno(call, PathBytes(name), ENOENT);
+  child->second->stat.changed = ++time_;
+  return child->second.get();
+}
+
+Result<MadeFilePtr> MemoryFileSystem::createFile(const Folder& at, std::string_view name,
+                                                 std::uint32_t mode) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("create", name); !ok) return tl::unexpected(ok.error());
+  if (!plainName(name) || name.empty()) return fail(Errc::outsideRoot, "create", PathBytes(name));
+  auto& node = nodeOf(at).children[std::string(name)];
+  if (node) return failErrno("create", PathBytes(name), EEXIST);
+  node = make(EntryKind::file);
+  node->stat.mode = mode;
+  touch(nodeOf(at));
+  return changing(node);
+}
+
+Result<MadeFilePtr> MemoryFileSystem::openToChange(const Folder& at, std::string_view name) {
+  const std::scoped_lock lock(mutex_);
+  if (name.empty()) return fail(Errc::outsideRoot, "open", {});
+  const auto node = named(at, name, "open-to-change");
+  if (!node) return tl::unexpected(node.error());
+  if ((*node)->stat.kind != EntryKind::file) return fail(Errc::notAFile, "open", PathBytes(name));
+  return changing(nodeOf(at).children[std::string(name)]);
+}
+
+Result<void> MemoryFileSystem::link(const Folder& from, std::string_view name, const Folder& to,
+                                    std::string_view newName) {
+  const std::scoped_lock lock(mutex_);
+  if (!plainName(newName) || newName.empty() || name.empty())
+    return fail(Errc::outsideRoot, "link", PathBytes(newName));
+  const auto node = named(from, name, "link");
+  if (!node) return tl::unexpected(node.error());
+  if ((*node)->stat.kind == EntryKind::folder) return failErrno("link", PathBytes(name), EPERM);
+  auto& there = nodeOf(to).children[std::string(newName)];
+  if (there) return failErrno("link", PathBytes(newName), EEXIST);
+  there = nodeOf(from).children[std::string(name)];
+  ++there->stat.links;
+  touch(nodeOf(to));
+  return {};
+}
+
+Result<void> MemoryFileSystem::makeSymlink(const Folder& at, std::string_view name, const PathBytes& target) {
+  const std::scoped_lock lock(mutex_);
+  if (auto ok = enter("symlink", name); !ok) return ok;
+  if (!plainName(name) || name.empty() || target.empty())
+    return fail(Errc::outsideRoot, "symlink", PathBytes(name));
+  auto& node = nodeOf(at).children[std::string(name)];
+  if (node) return failErrno("symlink", PathBytes(name), EEXIST);
+  node = make(EntryKind::symlink);
+  node->content = target;
+  node->stat.length = target.size();
+  touch(nodeOf(at));
+  return {};
+}
+
+Result<void> MemoryFileSystem::setTimes(const Folder& at, std::string_view name, TimeNs accessed,
+                                        TimeNs modified) {
+  const std::scoped_lock lock(mutex_);
+  const auto node = named(at, name, "times");
+  if (!node) return tl::unexpected(node.error());
+  (*node)->stat.accessed = accessed;
+  (*node)->stat.modified = modified;
+  return {};
+}
+
+Result<void> MemoryFileSystem::setOwner(const Folder& at, std::string_view name, std::uint32_t owner,
+                                        std::uint32_t group) {
+  const std::scoped_lock lock(mutex_);
+  const auto node = named(at, name, "owner");
+  if (!node) return tl::unexpected(node.error());
+  (*node)->stat.owner = owner;
+  (*node)->stat.group = group;
+  return {};
+}
+
+Result<void> MemoryFileSystem::setMode(const Folder& at, std::string_view name, std::uint32_t mode) {
+  const std::scoped_lock lock(mutex_);
+  const auto node = named(at, name, "mode");
+  if (!node) return tl::unexpected(node.error());
+  if ((*node)->stat.kind == EntryKind::symlink) return fail(Errc::unsupported, "mode", PathBytes(name));
+  (*node)->stat.mode = mode;
+  return {};
+}
+
+Result<void> MemoryFileSystem::setAttribute(const Folder& at, std::string_view name, const std::string& key,
+                                            const std::optional<std::string>& value) {
+  const std::scoped_lock lock(mutex_);
+  const auto node = named(at, name, "set-attribute");
+  if (!node) return tl::unexpected(node.error());
+  if (value)
+    (*node)->attributes[key] = *value;
+  else if ((*node)->attributes.erase(key) == 0)
+    return fail(Errc::notThere, "attribute", PathBytes(name));
+  return {};
+}
+
+Result<std::vector<std::string>> MemoryFileSystem::attributes(const Folder& at, std::string_view name) {
+  const std::scoped_lock lock(mutex_);
+  const auto node = named(at, name, "attributes");
+  if (!node) return tl::unexpected(node.error());
+  std::vector<std::string> all;
+  for (const auto& [key, value] : (*node)->attributes) all.push_back(key);
+  return all;
+}
+
 Result<void> MemoryFileSystem::makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) {
   const std::scoped_lock lock(mutex_);
   if (auto ok = enter("make-folder", name); !ok) return ok;

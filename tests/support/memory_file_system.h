@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <functional>
 #include <map>
 #include <memory>
 #include <mutex>
@@ -49,6 +50,18 @@ public:
   Result<std::string> readLink(const Folder& at, std::string_view name) override;
   Result<ExtentFacts> extents(const Folder& at, std::string_view name) override;
   Result<SpaceUsage> usage(const Folder& at) override;
+  Result<std::vector<std::string>> attributes(const Folder& at, std::string_view name) override;
+  Result<MadeFilePtr> createFile(const Folder& at, std::string_view name, std::uint32_t mode) override;
+  Result<MadeFilePtr> openToChange(const Folder& at, std::string_view name) override;
+  Result<void> link(const Folder& from, std::string_view name, const Folder& to,
+                    std::string_view newName) override;
+  Result<void> makeSymlink(const Folder& at, std::string_view name, const PathBytes& target) override;
+  Result<void> setTimes(const Folder& at, std::string_view name, TimeNs accessed, TimeNs modified) override;
+  Result<void> setOwner(const Folder& at, std::string_view name, std::uint32_t owner,
+                        std::uint32_t group) override;
+  Result<void> setMode(const Folder& at, std::string_view name, std::uint32_t mode) override;
+  Result<void> setAttribute(const Folder& at, std::string_view name, const std::string& key,
+                            const std::optional<std::string>& value) override;
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override;
   Result<void> rename(const Folder& from, std::string_view name, const Folder& to,
                       std::string_view newName) override;
@@ -63,6 +76,8 @@ private:
   std::shared_ptr<Node> make(EntryKind kind);
   Result<void> enter(std::string_view call, std::string_view name);
   void touch(Node& node);
+  Result<Node*> named(const Folder& at, std::string_view name, std::string_view call);
+  MadeFilePtr changing(std::shared_ptr<Node> node);
 
   mutable std::mutex mutex_;
   std::shared_ptr<Node> root_;

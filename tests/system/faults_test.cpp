@@ -17,7 +17,7 @@
 
 #include "core/drive/drive.h"
 #include "core/os/forwarding_file_system.h"
-#include "core/os/linux_open_files.h"
+#include "core/os/linux/linux_open_files.h"
 #include "core/survey/measure/measure.h"
 #include "support/fakes.h"
 #include "support/loop_drive.h"

@@ -13,7 +13,7 @@
 #include <regex>
 
 #include "core/images/image_facts.h"
-#include "core/os/linux_file_system.h"
+#include "core/os/linux/linux_file_system.h"
 #include "support/code_of.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"

@@ -237,9 +237,9 @@ TEST_P(Sharing, WhatANewComparisonContradictsIsNotFoundAnyMore) {
   ::close(fd);
   ASSERT_TRUE(job->contents().match(options, nullptr));
   const SurveyTree& tree = job->surveys().survey()->tree;
-  for (const EqualFiles& group : *job->surveys().detected().equal)
+  for (const EqualFiles& group : *equalFiles(job->surveys().detected().contents))
     for (const NodeId node : group.nodes) EXPECT_NE(tree.path(node), "two");
-  EXPECT_EQ(job->surveys().detected().equal->size(), 1u);
+  EXPECT_EQ(equalFiles(job->surveys().detected().contents)->size(), 1u);
 }
 
 /// Folders on a file system that keeps tiny files among its records, and numbers the files of every subvolume
@@ -272,7 +272,7 @@ TEST(EqualOnBtrfs, TinyFilesLinksAndNumbersThatComeAgain) {
   ASSERT_TRUE(job->contents().match(options, nullptr));
   const SurveyTree& tree = job->surveys().survey()->tree;
   std::set<std::string> said;
-  for (const FolderCopy& copy : job->surveys().detected().folders)
+  for (const FolderCopy& copy : folderCopiesIn(job->surveys().detected().ofContents.front()))
     said.insert(tree.path(copy.gone) + " -> " + tree.path(copy.stays));
   EXPECT_TRUE(said == std::set<std::string>{"c -> a"} || said == std::set<std::string>{"c/d -> a/d"} ||
               said == std::set<std::string>{"a -> c"} || said == std::set<std::string>{"a/d -> c/d"})

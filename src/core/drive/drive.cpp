@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/drive/drive.h"
 
+#include "core/base/apart.h"
+
 #include <algorithm>
 #include <array>
 #include <future>
@@ -230,10 +232,7 @@ namespace {
 std::future<Result<Drive>> askDrive(const System& system,
                                     const std::shared_ptr<const std::vector<Mount>>& all,
                                     const Mount& mount) {
-  std::packaged_task<Result<Drive>()> ask([system, all, mount] { return toDrive(system, *all, mount); });
-  auto answer = ask.get_future();
-  std::thread(std::move(ask)).detach();
-  return answer;
+  return askApart([system, all, mount] { return toDrive(system, *all, mount); });
 }
 }  // namespace
 

@@ -13,12 +13,6 @@ std::string_view name(GainTime time) {
   return names[static_cast<std::size_t>(time)];
 }
 
-std::string_view name(SubjectKind kind) {
-  static constexpr std::array<std::string_view, subjectKinds> names{"entry", "point", "package", "memory",
-                                                                    "interior"};
-  return names[static_cast<std::size_t>(kind)];
-}
-
 bool hasFact(const Find& find, std::string_view factId) {
   return std::any_of(find.facts.begin(), find.facts.end(),
                      [&](const Fact& fact) { return fact.id == factId; });

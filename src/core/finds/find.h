@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/catalogue/standing.h"
+#include "core/finds/subject.h"
 #include "core/survey/tree/age_size.h"
 #include "core/survey/tree/survey_tree.h"
 
@@ -34,29 +35,6 @@ struct Gain {
   bool operator==(const Gain&) const = default;
 };
 
-/// What something is about.
-enum class SubjectKind : std::uint8_t {
-  entry,    ///< a file or folder of the drive
-  point,    ///< a snapshot or restore point
-  package,  ///< of a package manager
-  memory,   ///< a memory file or setting
-  interior  ///< what lies inside a disk image
-};
-constexpr int subjectKinds = 5;
-std::string_view name(SubjectKind kind);
-
-/// One thing that a find, and later a line of the plan, is about.
-struct Subject {
-  SubjectKind kind = SubjectKind::entry;
-  NodeId node = noNode;  ///< in the survey it was found in; not stored
-  PathBytes path;        ///< of an entry: relative to the survey's root; else its name
-  Identity identity;
-  Bytes occupied = 0;   ///< with everything beneath it
-  PathBytes origin;     ///< trash: where it came from, as its info file says; may be outside this drive
-  std::string deleted;  ///< trash: "2026-04-12T10:15:00" as its info file says
-  PathBytes recordOf;   ///< trash: this is the record of that thing, and goes with it
-};
-
 /// Something known of a find, for words to be made of: an id and a value of its own kind.
 struct Fact {
   std::string id;  ///< "left-out", "info-not-read"…; what each means is said in docs/formats/json.md
@@ -71,6 +49,9 @@ struct Offer {
   Regret regret = Regret::personalGone;
   Gain gain;
   std::vector<std::string> conditions;  ///< "open-by-program", "needs-rights"…
+  // As the kind of step says; not stored.
+  bool canReturn = false;  ///< its things can be put back
+  std::string label = {};  ///< what the step is called; empty: as its id
 };
 
 /// Something worth judging. No sentences here: `words` makes them from these facts.

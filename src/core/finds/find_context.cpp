@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/finds/find_context.h"
 
+#include "core/finds/subject_type.h"
+
 #include <xxhash.h>
 
 #include <algorithm>
@@ -224,7 +226,7 @@ std::optional<std::uint32_t> FindContext::pointOf(const Subject& s) const {
 }
 
 std::optional<std::uint32_t> FindContext::stateOf(const Subject& s) const {
-  return s.kind == SubjectKind::entry && s.node != noNode ? points.memberAt(s.node) : pointOf(s);
+  return s.inSurvey() ? points.memberAt(s.node) : pointOf(s);
 }
 
 FindContext::Pinned FindContext::pinned(std::span<const Subject> items) const {
@@ -281,11 +283,10 @@ void FindContext::weigh(Find& find) const {
   find.files = 0;
   find.accessed = 0;
   for (const auto& item : find.items) {
-    if (item.kind == SubjectKind::point) find.newest = std::max(find.newest, item.identity.modified);
+    find.newest = std::max(find.newest, typeOf(item).time(tree, item));
     if (item.node == noNode) continue;
     nodes.push_back(item.node);
     const bool folder = tree.isFolder(item.node);
-    find.newest = std::max(find.newest, folder ? tree.totals(item.node).newest : tree.modified(item.node));
     find.files += folder ? tree.totals(item.node).files : 1;
     if (options.keepsAccessTimes) find.accessed = std::max(find.accessed, tree.accessedSeconds(item.node));
   }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/job.h"
+#include "core/job/shop.h"
 
 #include <algorithm>
 #include <set>
@@ -18,7 +19,7 @@ Job::Job(const Workshop& workshop, std::unique_ptr<JobFile> file)
       place_(workshop_, *file_),
       surveys_(workshop_, *file_),
       plan_(workshop_, *file_, surveys_, place_),
-      contents_(*file_, surveys_, plan_, place_),
+      contents_(workshop_, *file_, surveys_, plan_, place_),
       runs_(workshop_, *file_),
       measurer_(workshop_, place_, surveys_, plan_) {}
 
@@ -42,7 +43,8 @@ Result<std::unique_ptr<Job>> Job::create(const Workshop& workshop, const PathByt
   std::unique_ptr<Job> job(new Job(workshop, std::move(*store)));
   if (auto taken = job->place_.take(std::move(*site)); !taken) return tl::unexpected(taken.error());
   std::vector<Target> targets = job->site().ownTargets();
-  const auto rules = headroomRules(job->site().drive());
+  auto rules = headroomRules(job->site().drive());
+  chooseRules(rules, followedRules(workshop));
   targets.insert(targets.end(), rules.begin(), rules.end());
   if (auto set = job->plan_.setTargets(std::move(targets)); !set) return tl::unexpected(set.error());
   return job;
@@ -102,7 +104,8 @@ Consent Job::consent(bool told) const {
     all.add(item);
     if (r.state != ItemState::discarding) continue;
     const std::string id = "cut-short-" + std::to_string(r.run) + "-" + std::to_string(r.seq);
-    consent.lines.push_back({id, r.action, r.occupied, 1, r.path, Regret::personalGone, {}});
+    consent.lines.push_back(
+        {id, r.action, r.occupied, 1, r.path, Regret::personalGone, {}, nullptr, r.parameters});
   }
   if (!cutShort_.empty()) consent.token = all.token();
   return consent;
@@ -140,6 +143,15 @@ Result<GuardedDrive> Job::guarded() {
                      site().drive().target};
   drive.keptNow = [this, survey] { return place_.marksOfEarlierVisits().on(survey->tree); };
   drive.marks.takeKept(drive.keptNow());
+  drive.openOther = [holds = site().holds(),
+                     files = workshop_.files](const PathBytes& path) -> Result<OtherDrive> {
+    const auto here = holds(path);
+    if (!here) return tl::unexpected(here.error());
+    if (*here) return fail(Errc::onDrive, "other-drive", path);
+    auto top = files->openRoot(path);
+    if (!top) return tl::unexpected(top.error());
+    return OtherDrive{files, std::move(*top), path};
+  };
   return drive;
 }
 
@@ -165,6 +177,10 @@ Result<RunReport> Job::reclaim(std::string_view token, const RunControl& control
   plan_.takeOff(done);
   if (const auto held = runs_.held(report->run); held) place_.noteHolds(*held);
   auto saved = place_.afterChange(!report->unanswered);
+  Bytes promised = 0;
+  SignedBytes rose = 0;
+  for (const LineOutcome& o : report->lines) promised += o.promised.sure, rose += o.rose;
+  if (!report->lines.empty()) place_.noteVisit(VisitKind::ran, promised, rose);
   if (auto plan = plan_.save(); !plan) saved = plan;
   // The run is over and known; what failed since must not hide it.
   if (!saved && !report->journalFailed) {
@@ -214,6 +230,7 @@ Result<Proof> Job::prove() {
   auto proof = runs_.prove(*drive, plan_.targets());
   if (!proof) return proof;
   (void)place_.readAgain();
+  place_.noteVisit(VisitKind::proved, proof->promised, proof->actual);
   return proof;
 }
 

@@ -15,12 +15,14 @@ std::int64_t toInt(Bytes bytes) {
 
 /// What a kind of step keeps for itself; empty if there is nothing.
 std::string payloadOf(const JournalRecord& r) {
-  if (r.holdFolder.empty() && r.putAt.empty() && r.device == 0 && r.payload.empty()) return {};
+  if (r.holdFolder.empty() && r.putAt.empty() && r.device == 0 && r.payload.empty() && r.parameters.empty())
+    return {};
   Json j = Json::object();
   if (!r.holdFolder.empty()) putPath(j, "held_in", r.holdFolder);
   if (!r.putAt.empty()) putPath(j, "put_at", r.putAt);
   if (r.device != 0) j["device"] = r.device;
   if (!r.payload.empty()) j["own"] = r.payload;
+  if (!r.parameters.empty()) j["parameters"] = toJson(r.parameters);
   return j.dump();
 }
 
@@ -32,6 +34,7 @@ bool readPayload(const std::string& text, JournalRecord& r) {
   r.putAt = in.pathOr("put_at");
   r.device = in.numberOr<std::uint64_t>("device", 0);
   r.payload = in.textOr("own", {}, std::size_t{1} << 20);
+  r.parameters = readParameters(in, "parameters");
   const bool plain = r.holdFolder.empty() || plainRelative(r.holdFolder);
   return json.is_object() && in.ok() && plain;
 }

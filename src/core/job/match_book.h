@@ -1,18 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/finds/match/images.h"
-#include "core/finds/match/matcher.h"
-#include "core/finds/question.h"
 #include "core/job/plan_book.h"
+#include "core/match/contents.h"
+#include "core/query/question.h"
 
 namespace zt {
 
 /// What comparing contents found for a job, and what was read for it. One thread at a time.
 class MatchBook {
 public:
-  MatchBook(JobFile& file, SurveyStore& surveys, const PlanBook& plan, const PlaceBook& place)
-      : file_(file), surveys_(surveys), plan_(plan), place_(place) {}
+  MatchBook(const Workshop& workshop, JobFile& file, SurveyStore& surveys, const PlanBook& plan,
+            const PlaceBook& place)
+      : workshop_(workshop), file_(file), surveys_(surveys), plan_(plan), place_(place) {}
 
   struct Options {
     std::optional<Bytes> least;  ///< none: by what is short, see `usualLeast`
@@ -35,13 +35,11 @@ public:
   Result<void> load();
 
 private:
-  std::vector<EqualFiles> withEarlier(const MatchResult& result) const;
-  std::vector<ImageSeen> withEarlier(std::vector<ImageSeen> images) const;
   std::vector<std::pair<NodeId, Digest>> digestsOf(const SurveyTree& tree) const;
   MatchOptions matchOptions(const Options& options) const;
-  Result<void> save(const std::vector<EqualFiles>& groups, const std::vector<ImageSeen>& images,
-                    const Differences& differences);
+  Result<void> save(const Contents& contents);
 
+  const Workshop& workshop_;
   JobFile& file_;
   SurveyStore& surveys_;
   const PlanBook& plan_;

@@ -185,8 +185,21 @@ void PlaceBook::adopt(const Survey& survey) {
 // Without the register everything else works, so what it cannot take is not told.
 void PlaceBook::noteVisit(const Survey& s) const {
   if (!workshop_.visits || site_->closed()) return;
-  (void)workshop_.visits->noteVisit({site_->drive().id, identity_, file_.path(), site_->opened(), s.finished,
-                                     s.usage.capacity, s.usage.available, s.tree.entries(), s.wholeDrive});
+  const Drive& drive = site_->drive();
+  (void)workshop_.visits->noteDrive({drive.id, drive.label, drive.fsType, s.usage.capacity, 0, s.finished});
+  Visit visit{drive.id,         identity_,         file_.path(),     site_->opened(), s.finished,
+              s.usage.capacity, s.usage.available, s.tree.entries(), s.wholeDrive};
+  (void)workshop_.visits->noteVisit(visit);
+}
+
+void PlaceBook::noteVisit(VisitKind kind, Bytes promised, SignedBytes rose) const {
+  if (!workshop_.visits || site_->closed()) return;
+  Visit visit{site_->drive().id,      identity_,         file_.path(), site_->opened(),
+              workshop_.clock->now(), reading_.capacity, reading_.free};
+  visit.kind = kind;
+  visit.promised = promised;
+  visit.rose = rose;
+  (void)workshop_.visits->noteVisit(visit);
 }
 
 /// The largest files, for visits to other drives: a person asks whether a thing is the only one.

@@ -3,6 +3,7 @@
 
 #include "core/finds/marks.h"
 #include "core/job/job_file.h"
+#include "core/job/register.h"
 #include "core/job/sites/site.h"
 
 namespace zt {
@@ -52,6 +53,8 @@ public:
 
   /// Notes the visit in the register.
   void noteVisit(const Survey& survey) const;
+  /// Notes what a run brought, or a proof said, by the drive's own counter.
+  void noteVisit(VisitKind kind, Bytes promised, SignedBytes rose) const;
   /// Notes the large files of the drive, for visits to other drives. Any thread, while the place stays.
   void noteLargeFiles(const Survey& survey) const;
   /// What comparing told of large files, for visits to other drives.

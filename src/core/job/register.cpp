@@ -2,6 +2,7 @@
 #include "core/job/register.h"
 
 #include <algorithm>
+#include <array>
 
 #include "core/job/sqlite.h"
 #include "core/os/paths.h"
@@ -11,15 +12,27 @@ namespace zt {
 namespace {
 
 constexpr int applicationId = 0x5A545247;  // "ZTRG"
-constexpr int schemaVersion = 4;
+constexpr int schemaVersion = 5;
+constexpr int mostVisits = 1000;
 constexpr int patienceMs = 2000;
 
 constexpr const char* schema = R"(
-CREATE TABLE visit(drive TEXT NOT NULL, job TEXT NOT NULL, file BLOB NOT NULL, root BLOB NOT NULL, at INTEGER NOT NULL,
-                   capacity INTEGER NOT NULL, free INTEGER NOT NULL, entries INTEGER NOT NULL, whole INTEGER NOT NULL,
-                   PRIMARY KEY(drive, job)) WITHOUT ROWID;
 CREATE TABLE overrule(drive TEXT PRIMARY KEY, kind TEXT, size TEXT) WITHOUT ROWID;
 CREATE TABLE hold(drive TEXT NOT NULL, folder BLOB NOT NULL, PRIMARY KEY(drive, folder)) WITHOUT ROWID;
+)";
+/// Since version 5: every visit by itself. Before, one row a drive and job.
+constexpr const char* visitTable = R"(
+CREATE TABLE visit(drive TEXT NOT NULL, at INTEGER NOT NULL, kind TEXT NOT NULL, job TEXT NOT NULL, file BLOB NOT NULL,
+                   root BLOB NOT NULL, capacity INTEGER NOT NULL, free INTEGER NOT NULL, entries INTEGER NOT NULL,
+                   whole INTEGER NOT NULL, promised INTEGER NOT NULL, rose INTEGER NOT NULL,
+                   PRIMARY KEY(drive, at, kind, job)) WITHOUT ROWID;
+CREATE TABLE drive(id TEXT PRIMARY KEY, title TEXT NOT NULL, fs TEXT NOT NULL, capacity INTEGER NOT NULL,
+                   first INTEGER NOT NULL, last INTEGER NOT NULL) WITHOUT ROWID;
+)";
+constexpr const char* fromVersion4 = R"(
+INSERT INTO visit SELECT drive,at,'measured',job,file,root,capacity,free,entries,whole,0,0 FROM visit_4;
+INSERT INTO drive SELECT drive,'','',max(capacity),min(at),max(at) FROM visit_4 GROUP BY drive;
+DROP TABLE visit_4;
 )";
 /// Since version 2.
 constexpr const char* markTable = R"(
@@ -67,6 +80,11 @@ void bindName(SQLite::Statement& q, int index, std::optional<Enum> value) {
 
 }  // namespace
 
+std::string_view name(VisitKind kind) {
+  static constexpr std::array<std::string_view, visitKinds> names{"measured", "ran", "proved"};
+  return names[static_cast<std::size_t>(kind)];
+}
+
 Register::Register(PathBytes file, std::unique_ptr<SQLite::Database> db)
     : file_(std::move(file)), db_(std::move(db)) {}
 Register::~Register() = default;
@@ -92,6 +110,10 @@ Result<std::shared_ptr<Register>> Register::open(const PathBytes& file) {
       db->exec("PRAGMA application_id=" + std::to_string(applicationId));
       db->exec(schema);
     }
+    const bool older = !fresh && sqlite::pragma(*db, "user_version") < 5;
+    if (older) db->exec("ALTER TABLE visit RENAME TO visit_4");
+    if (fresh || older) db->exec(visitTable);
+    if (older) db->exec(fromVersion4);
     db->exec(markTable);
     db->exec(fileTable);
     db->exec(contentTable);
@@ -103,20 +125,59 @@ Result<std::shared_ptr<Register>> Register::open(const PathBytes& file) {
   return opened;
 }
 
+Result<void> Register::noteDrive(const KnownDrive& d) {
+  const std::scoped_lock lock(mutex_);
+  return guarded(file_, [&] {
+    SQLite::Statement q(*db_,
+                        "INSERT INTO drive VALUES(?1,?2,?3,?4,?5,?5) ON CONFLICT(id) DO UPDATE SET "
+                        "title=?2, fs=?3, capacity=?4, last=max(last,?5)");
+    q.bind(1, d.id);
+    q.bind(2, d.title);
+    q.bind(3, d.fsType);
+    q.bind(4, static_cast<std::int64_t>(d.capacity));
+    q.bind(5, d.last);
+    q.exec();
+  });
+}
+
+Result<std::vector<KnownDrive>> Register::drives() {
+  const std::scoped_lock lock(mutex_);
+  return guarded(file_, [&] {
+    std::vector<KnownDrive> all;
+    SQLite::Statement q(*db_, "SELECT id,title,fs,capacity,first,last FROM drive ORDER BY last DESC, id");
+    while (q.executeStep())
+      all.push_back({q.getColumn(0).getString(), q.getColumn(1).getString(), q.getColumn(2).getString(),
+                     static_cast<Bytes>(q.getColumn(3).getInt64()), q.getColumn(4).getInt64(),
+                     q.getColumn(5).getInt64()});
+    return all;
+  });
+}
+
 Result<void> Register::noteVisit(const Visit& v) {
   const std::scoped_lock lock(mutex_);
   return guarded(file_, [&] {
-    SQLite::Statement q(*db_, "INSERT OR REPLACE INTO visit VALUES(?,?,?,?,?,?,?,?,?)");
+    SQLite::Transaction all(*db_, SQLite::TransactionBehavior::IMMEDIATE);
+    SQLite::Statement q(*db_, "INSERT OR REPLACE INTO visit VALUES(?,?,?,?,?,?,?,?,?,?,?,?)");
     q.bind(1, v.drive);
-    q.bind(2, v.job);
-    sqlite::bindBlob(q, 3, v.file);
-    sqlite::bindBlob(q, 4, v.root);
-    q.bind(5, v.when);
-    q.bind(6, static_cast<std::int64_t>(v.capacity));
-    q.bind(7, static_cast<std::int64_t>(v.free));
-    q.bind(8, static_cast<std::int64_t>(v.entries));
-    q.bind(9, static_cast<int>(v.wholeDrive));
+    q.bind(2, v.when);
+    q.bind(3, std::string(name(v.kind)));
+    q.bind(4, v.job);
+    sqlite::bindBlob(q, 5, v.file);
+    sqlite::bindBlob(q, 6, v.root);
+    q.bind(7, static_cast<std::int64_t>(v.capacity));
+    q.bind(8, static_cast<std::int64_t>(v.free));
+    q.bind(9, static_cast<std::int64_t>(v.entries));
+    q.bind(10, static_cast<int>(v.wholeDrive));
+    q.bind(11, static_cast<std::int64_t>(v.promised));
+    q.bind(12, v.rose);
     q.exec();
+    SQLite::Statement old(*db_,
+                          "DELETE FROM visit WHERE drive=?1 AND at < (SELECT at FROM visit WHERE drive=?1 "
+                          "ORDER BY at DESC LIMIT 1 OFFSET ?2)");
+    old.bind(1, v.drive);
+    old.bind(2, mostVisits - 1);
+    old.exec();
+    all.commit();
   });
 }
 
@@ -124,8 +185,9 @@ Result<std::vector<Visit>> Register::visits(const std::string& drive) {
   const std::scoped_lock lock(mutex_);
   return guarded(file_, [&] {
     std::vector<Visit> all;
-    SQLite::Statement q(
-        *db_, "SELECT job,file,root,at,capacity,free,entries,whole FROM visit WHERE drive=? ORDER BY at");
+    SQLite::Statement q(*db_,
+                        "SELECT job,file,root,at,capacity,free,entries,whole,kind,promised,rose FROM visit "
+                        "WHERE drive=? ORDER BY at");
     q.bind(1, drive);
     while (q.executeStep()) {
       Visit v;
@@ -138,6 +200,9 @@ Result<std::vector<Visit>> Register::visits(const std::string& drive) {
       v.free = static_cast<Bytes>(q.getColumn(5).getInt64());
       v.entries = static_cast<std::uint64_t>(q.getColumn(6).getInt64());
       v.wholeDrive = q.getColumn(7).getInt() != 0;
+      v.kind = named<VisitKind>(q.getColumn(8), visitKinds).value_or(VisitKind::measured);
+      v.promised = static_cast<Bytes>(q.getColumn(9).getInt64());
+      v.rose = q.getColumn(10).getInt64();
       all.push_back(std::move(v));
     }
     return all;

@@ -9,13 +9,18 @@
 #include "core/drive/drive.h"
 #include "core/finds/elsewhere.h"
 #include "core/finds/marks.h"
-#include "core/finds/match/content_hash.h"
+#include "core/match/content_hash.h"
 
 namespace SQLite {
 class Database;
 }
 
 namespace zt {
+
+/// What was done on a visit.
+enum class VisitKind : std::uint8_t { measured, ran, proved };
+constexpr int visitKinds = 3;
+std::string_view name(VisitKind kind);
 
 /// What one visit to a drive left: its figures at one time.
 struct Visit {
@@ -28,6 +33,18 @@ struct Visit {
   Bytes free = 0;
   std::uint64_t entries = 0;
   bool wholeDrive = false;
+  VisitKind kind = VisitKind::measured;
+  Bytes promised = 0;    ///< of a run or a proof: sure
+  SignedBytes rose = 0;  ///< of a run or a proof: by the drive's own counter
+};
+
+/// A drive that was visited once.
+struct KnownDrive {
+  std::string id;
+  std::string title;  ///< as its owner named it; may be empty
+  std::string fsType;
+  Bytes capacity = 0;
+  TimeNs first = 0, last = 0;  ///< when it was noted; `noteDrive` keeps the first
 };
 
 /// One of the large files that a visit saw.
@@ -63,7 +80,12 @@ public:
   static Result<std::shared_ptr<Register>> open(const PathBytes& file);
   ~Register();
 
-  /// Notes a visit; a later one of the same job takes the place of the earlier.
+  /// Notes a drive, or that it was seen again (`last`).
+  Result<void> noteDrive(const KnownDrive& drive);
+  /// The latest seen first.
+  Result<std::vector<KnownDrive>> drives();
+  /// Notes a visit; one of the same job, kind and time is the same one. Of a drive the latest thousand are
+  /// kept.
   Result<void> noteVisit(const Visit& visit);
   /// Of one drive, oldest first.
   Result<std::vector<Visit>> visits(const std::string& drive);
@@ -88,7 +110,7 @@ public:
   /// The lengths that large files of other drives have, ascending.
   std::vector<Bytes> lengthsElsewhere(const std::string& notOn);
 
-  /// What this shop has said once for all, by a name: "keepers" (the order of rules). Empty for nothing.
+  /// What this shop has decided once for all, by a name (core/job/shop.h). Empty for nothing.
   Result<void> say(const std::string& name, const std::string& value);
   std::string said(const std::string& name);
 

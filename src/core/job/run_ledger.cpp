@@ -165,8 +165,7 @@ Result<std::vector<ProvedRun>> RunLedger::provedRuns() {
   for (const auto& row : *rows) {
     ProvedRun run;
     run.freeBefore = row.freeBefore;
-    if (const auto plan =
-            planFromJson(parseJson(row.plan), {workshop_.craft->steps, workshop_.craft->detectors}))
+    if (const auto plan = planFromJson(parseJson(row.plan), knownKinds(*workshop_.craft)))
       for (const PlanLine& line : plan->lines)
         run.planned.push_back(
             {line.id, line.kind, line.items.empty() ? line.place : line.items.front().path});

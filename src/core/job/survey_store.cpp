@@ -10,11 +10,13 @@
 #include <set>
 
 #include "core/catalogue/systems_seen.h"
-#include "core/finds/match/duplicates.h"
-#include "core/finds/narrowing.h"
+#include "core/finds/subject_type.h"
 #include "core/job/register.h"
+#include "core/job/shop.h"
+#include "core/match/duplicates.h"
 #include "core/plan/plan.h"
 #include "core/plan/plan_json.h"
+#include "core/query/narrowing.h"
 #include "core/survey/files/survey_codec.h"
 
 namespace zt {
@@ -169,65 +171,6 @@ ContextPtr SurveyStore::contextOf(const Site& site, SurveyPtr survey) const {
   return std::make_shared<const FindContext>(std::move(survey), std::move(places), std::move(options));
 }
 
-namespace {
-/// Groups on a later survey: those of their files that are still what they were.
-std::shared_ptr<const std::vector<EqualFiles>> carriedOver(const std::vector<EqualFiles>& groups,
-                                                           const SurveyTree& from, const SurveyTree& to) {
-  auto all = std::make_shared<std::vector<EqualFiles>>();
-  for (const EqualFiles& group : groups) {
-    EqualFiles now;
-    now.length = group.length;
-    now.digest = group.digest;
-    now.links = group.links;
-    std::map<NodeId, NodeId> bodies;
-    const auto still = [&](NodeId node) -> std::optional<NodeId> {
-      const auto same = to.find(from.path(node));
-      return same && to.identity(*same) == from.identity(node) ? same : std::nullopt;
-    };
-    for (const NodeId node : group.thrownAway)
-      if (const auto same = still(node)) now.thrownAway.push_back(*same);
-    for (const NodeId node : group.nodes) {
-      const auto same = still(node);
-      if (!same) continue;
-      now.nodes.push_back(*same);
-      if (const auto born = group.born.find(node); born != group.born.end())
-        now.born.emplace(*same, born->second);
-      const auto [body, isFirst] = bodies.emplace(group.bodyOf(node), *same);
-      if (!isFirst) now.sharing.emplace(*same, body->second);
-    }
-    std::sort(now.nodes.begin(), now.nodes.end());
-    if (now.nodes.size() > 1) all->push_back(std::move(now));
-  }
-  return all;
-}
-
-/// Images that are still what they were. Of a bundle the folder's own times say nothing: it is looked into
-/// again.
-std::shared_ptr<const std::vector<ImageSeen>> carriedOver(const std::vector<ImageSeen>& images,
-                                                          const SurveyTree& from, const SurveyTree& to) {
-  auto all = std::make_shared<std::vector<ImageSeen>>();
-  for (const ImageSeen& image : images) {
-    const auto same = to.find(from.path(image.node));
-    if (same && !to.isFolder(*same) && to.identity(*same) == from.identity(image.node))
-      all->push_back({*same, image.facts});
-  }
-  return all;
-}
-
-Differences carriedOver(const Differences& differences, const SurveyTree& from, const SurveyTree& to) {
-  Differences all;
-  const auto now = [&](NodeId node) -> NodeId {
-    const auto same = to.find(from.path(node));
-    return same && to.identity(*same) == from.identity(node) ? *same : noNode;
-  };
-  for (const auto& [pair, at] : differences) {
-    const NodeId a = now(pair.first), b = now(pair.second);
-    if (a != noNode && b != noNode) all[std::minmax(a, b)] = at;
-  }
-  return all;
-}
-}  // namespace
-
 Result<SurveyStore::Prepared> SurveyStore::prepare(const Site& site, SurveyPtr survey,
                                                    const Watch& watch) const {
   Prepared prepared;
@@ -256,13 +199,10 @@ Result<SurveyStore::Prepared> SurveyStore::prepare(const Site& site, SurveyPtr s
   }
   content.problems = std::move(detected.problems);
   content.finds = std::make_shared<const FindList>(std::move(detected.finds));
-  if (now_.equal) {
-    content.equal = carriedOver(*now_.equal, now_.survey->tree, survey->tree);
-    content.images = carriedOver(*now_.images, now_.survey->tree, survey->tree);
-    content.differences =
-        std::make_shared<const Differences>(carriedOver(*now_.differences, now_.survey->tree, survey->tree));
-    makeContentFinds(content);
-  }
+  for (const auto& kind : workshop_.craft->contents.all())
+    if (const auto seen = now_.contents.of(kind->id()))
+      content.contents.set(kind->id(), kind->carriedOver(*seen, now_.survey->tree, survey->tree));
+  content.ofContents = findsOfContents(content, {});
   prepared.pieces = pieces.get();
   return prepared;
 }
@@ -282,16 +222,13 @@ Result<void> SurveyStore::load(const Site& site) {
   if (!survey) return tl::unexpected(survey.error());
   const auto rows = file_.finds();
   if (!rows) return tl::unexpected(rows.error());
-  const KnownKinds known{workshop_.craft->steps, workshop_.craft->detectors};
+  const KnownKinds known = knownKinds(*workshop_.craft);
   std::vector<Find> finds;
   for (const auto& row : *rows) {
     auto find = findFromJson(parseJson(row), known);
     if (!find) return tl::unexpected(find.error());
     for (auto& item : find->items) {
-      if (item.kind != SubjectKind::entry) continue;
-      const auto node = (*survey)->tree.find(item.path);
-      if (!node) return fail(Errc::corrupt, "finds", item.path);
-      item.node = *node;
+      if (!typeOf(item).find((*survey)->tree, item)) return fail(Errc::corrupt, "finds", item.path);
     }
     finds.push_back(std::move(*find));
   }
@@ -346,94 +283,39 @@ void SurveyStore::addPicked(const std::vector<NodeId>& nodes) {
 }
 
 KeeperOrder SurveyStore::keeperOrder() const {
-  if (!workshop_.visits) return usualOrder();
-  return parseOrder(workshop_.visits->said("keepers")).value_or(usualOrder());
+  return shopKeepers(workshop_);
 }
 
-/// Makes the finds of equal contents and of names, once for a survey and its groups.
-void SurveyStore::makeContentFinds(Content& content) const {
-  content.folders = folderCopies(*content.context, *content.equal, {}, keeperOrder());
-  content.ofContents = findsOfContents(content, {});
-}
-
-/// By what the finds of groups are made.
-struct SurveyStore::Said {
-  const Marks& marks;
-  KeeperOrder order;
-  absl::flat_hash_set<NodeId> folders;  ///< that could go as a whole: what lies in them is said with them
-  Said(const Marks& said, KeeperOrder rules, const std::vector<FolderCopy>& copies)
-      : marks(said), order(std::move(rules)) {
-    for (const FolderCopy& copy : copies) folders.insert(copy.gone);
-  }
-};
-
-std::shared_ptr<const Find> SurveyStore::groupFind(const Content& content, std::size_t group,
-                                                   const Said& by) const {
-  const EqualFiles rest = outside(*content.context, (*content.equal)[group], by.folders);
-  auto find =
-      rest.nodes.size() < 2 ? std::nullopt : duplicateFind(*content.context, rest, by.marks, by.order);
-  if (!find) return nullptr;
-  priceOffers(*find, workshop_.craft->steps);
-  return std::make_shared<const Find>(std::move(*find));
-}
-
-std::vector<std::shared_ptr<const Find>> SurveyStore::findsOfContents(const Content& content,
-                                                                      const Marks& marks) const {
-  std::vector<std::shared_ptr<const Find>> all;
-  const auto add = [&](Find find) {
-    priceOffers(find, workshop_.craft->steps);
-    all.push_back(std::make_shared<const Find>(std::move(find)));
-  };
-  const Said by(marks, keeperOrder(), content.folders);
-  for (std::size_t group = 0; group < content.equal->size(); ++group)
-    all.push_back(groupFind(content, group, by));
-  for (const FolderCopy& folder : content.folders) add(folderFind(*content.context, folder));
-  for (Find& find : namesakeFinds(*content.context, *content.equal, *content.differences))
-    add(std::move(find));
-  for (const ImageSeen& image : *content.images) add(imageFind(*content.context, image));
+std::vector<ContentFinds::Ptr> SurveyStore::findsOfContents(const Content& content,
+                                                            const Marks& marks) const {
+  std::vector<ContentFinds::Ptr> all;
+  if (!content.contents.any()) return all;
+  const KeeperOrder order = keeperOrder();
+  const ContentView view{*content.context, content.contents, order, [this](Find find) {
+                           priceOffers(find, workshop_.craft->steps);
+                           return std::make_shared<const Find>(std::move(find));
+                         }};
+  const auto& kinds = workshop_.craft->contents.all();
+  for (std::size_t i = 0; i < kinds.size(); ++i)
+    all.push_back(
+        kinds[i]->finds(view, marks, i < content.ofContents.size() ? content.ofContents[i] : nullptr));
   return all;
 }
 
-void SurveyStore::setContents(std::vector<EqualFiles> groups, std::vector<ImageSeen> images,
-                              Differences differences) {
-  detected_.differences = std::make_shared<const Differences>(std::move(differences));
-  detected_.equal = std::make_shared<const std::vector<EqualFiles>>(std::move(groups));
-  detected_.images = std::make_shared<const std::vector<ImageSeen>>(std::move(images));
-  makeContentFinds(detected_);
-  now_.equal = detected_.equal;
-  now_.images = detected_.images;
-  now_.differences = detected_.differences;
-  now_.folders = detected_.folders;
+void SurveyStore::setContents(Contents contents) {
+  detected_.contents = std::move(contents);
+  detected_.ofContents.clear();
+  detected_.ofContents = findsOfContents(detected_, {});
+  now_.contents = detected_.contents;
   now_.ofContents = detected_.ofContents;
 }
 
-/// All finds; of a group of which somebody said keep of a file, with the keeper that makes of it. Where
-/// something in a folder is kept that could go as a whole, its files are said one by one.
-FindList SurveyStore::withContents(const Content& content, const Marks& marks) const {
-  FindList all = *content.finds;
-  const SurveyTree& tree = content.context->tree;
-  const bool folders = !marks.all().empty() &&
-                       std::any_of(content.folders.begin(), content.folders.end(),
-                                   [&](const FolderCopy& f) { return marks.locks(tree.path(f.gone)); });
-  if (folders) {
-    Content said = content;
-    said.folders = folderCopies(*content.context, *content.equal, marks, keeperOrder());
-    for (const auto& find : findsOfContents(said, marks))
-      if (find) all.add(find);
-    return all;
-  }
-  const Said by(marks, keeperOrder(), content.folders);
-  for (std::size_t i = 0; i < content.ofContents.size(); ++i) {
-    const bool said = i < content.equal->size() && !marks.all().empty() &&
-                      std::any_of((*content.equal)[i].nodes.begin(), (*content.equal)[i].nodes.end(),
-                                  [&](NodeId id) { return marks.locks(tree.path(id)); });
-    if (auto find = said ? groupFind(content, i, by) : content.ofContents[i]) all.add(std::move(find));
-  }
-  return all;
-}
-
 FindList SurveyStore::marked(const Content& content, const Marks& marks) const {
-  return withContents(content, marks).marked(marks, [&](const Find& find) {
+  FindList all = *content.finds;
+  for (const ContentFinds::Ptr& kind : findsOfContents(content, marks))
+    for (const auto& find : kind->all)
+      if (find) all.add(find);
+  return all.marked(marks, [&](const Find& find) {
     auto rest = without(find, *content.context, [&](const Subject& s) { return marks.locks(s.path); });
     if (rest) priceOffers(*rest, workshop_.craft->steps);
     return rest;

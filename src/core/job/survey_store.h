@@ -3,13 +3,11 @@
 
 #include <functional>
 
-#include "core/finds/detector.h"
+#include "core/detect/detector.h"
 #include "core/finds/find_list.h"
-#include "core/finds/match/equal_folders.h"
-#include "core/finds/match/images.h"
-#include "core/finds/match/matcher.h"
 #include "core/job/job_file.h"
 #include "core/job/sites/site.h"
+#include "core/match/contents.h"
 
 namespace zt {
 
@@ -25,17 +23,10 @@ public:
     ContextPtr context;
     std::shared_ptr<const FindList> finds;
     std::vector<DetectorProblem> problems;
-    /// Files whose contents were compared and are equal; nullptr before any were.
-    std::shared_ptr<const std::vector<EqualFiles>> equal = nullptr;
-    /// Disk images that were looked into; nullptr before any were.
-    std::shared_ptr<const std::vector<ImageSeen>> images = nullptr;
-    /// Where files of one name and length first differ; by their nodes, the smaller one first.
-    std::shared_ptr<const Differences> differences = nullptr;
-    /// Folders that could go as a whole, where nobody said anything.
-    std::vector<FolderCopy> folders;
-    /// The find of each group where nobody said anything (nullptr: none), then the folders, the namesakes and
-    /// the images.
-    std::vector<std::shared_ptr<const Find>> ofContents;
+    /// What was read of contents; empty before anything was.
+    Contents contents;
+    /// The finds of each kind of contents, in the order of their table, where nobody said anything.
+    std::vector<ContentFinds::Ptr> ofContents;
   };
 
   const SurveyPtr& survey() const { return now_.survey; }  ///< nullptr before the first
@@ -76,16 +67,13 @@ public:
   /// Takes what comparing contents found; its finds come with the next `applyMarks`.
   /// By which rules one of equal files stays: as the shop has said, else as usual.
   KeeperOrder keeperOrder() const;
-  void setContents(std::vector<EqualFiles> groups, std::vector<ImageSeen> images, Differences differences);
+  void setContents(Contents contents);
   /// The finds as they were detected, with what was picked, whatever somebody says of them.
   const Content& detected() const { return detected_; }
 
 private:
-  void makeContentFinds(Content& content) const;
-  std::vector<std::shared_ptr<const Find>> findsOfContents(const Content& content, const Marks& marks) const;
-  struct Said;
-  std::shared_ptr<const Find> groupFind(const Content& content, std::size_t group, const Said& by) const;
-  FindList withContents(const Content& content, const Marks& marks) const;
+  /// Of each kind of contents, as marks let them stand.
+  std::vector<ContentFinds::Ptr> findsOfContents(const Content& content, const Marks& marks) const;
   ContextPtr contextOf(const Site& site, SurveyPtr survey) const;
 
   const Workshop& workshop_;

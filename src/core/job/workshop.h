@@ -2,21 +2,26 @@
 #pragma once
 
 #include "core/catalogue/catalogue.h"
-#include "core/finds/detector.h"
+#include "core/detect/detector.h"
+#include "core/match/content_kind.h"
 #include "core/os/system.h"
-#include "core/plan/step_kind.h"
+#include "core/plan/plan_json.h"
 
 namespace zt {
 
 class Register;
 
-/// What the program knows how to do: its detectors and its kinds of step. Immutable once in use.
+/// What the program knows how to do: its detectors, its kinds of step, and what it reads contents for.
+/// Immutable once in use.
 struct Craft {
   DetectorTable detectors;
   StepTable steps;
+  ContentTable contents;
 };
 /// The kinds that finds may have, picked ones among them.
 std::vector<std::string> findKinds(const Craft& craft);
+/// The kinds that a document may name.
+KnownKinds knownKinds(const Craft& craft);
 /// The craft that comes with the program.
 std::shared_ptr<const Craft> builtInCraft();
 

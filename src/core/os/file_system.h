@@ -3,9 +3,11 @@
 
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "core/base/bytes.h"
 #include "core/base/clock.h"
@@ -26,6 +28,7 @@ struct EntryStat {
   std::uint64_t mountId = 0;  ///< as in the mount table; 0 where the kernel does not say
   std::uint32_t links = 1;
   std::uint32_t owner = 0;
+  std::uint32_t group = 0;
   Bytes length = 0;
   Bytes occupied = 0;  ///< blocks, not length
   TimeNs modified = 0;
@@ -160,6 +163,28 @@ public:
 };
 using OpenedFilePtr = std::unique_ptr<OpenedFile>;
 
+/// An open regular file that is being made or changed, by ranges. One thread at a time. Nothing of it is
+/// durable before `sync`; its name is only when its folder was synced.
+class MadeFile {
+public:
+  using Stretch = OpenedFile::Stretch;
+  virtual ~MadeFile() = default;
+  virtual Result<EntryStat> stat() = 0;
+  /// Writes all of it at an offset; what lies between the old end and there reads as zeros. Fails with
+  /// noSpace.
+  virtual Result<void> write(Bytes offset, std::span<const char> bytes) = 0;
+  /// Copies a stretch of another file to the same place, by the file system itself where it can (there they
+  /// may share it then). Gives how much; less only where the other ends.
+  virtual Result<Bytes> copy(OpenedFile& from, Stretch what) = 0;
+  /// Gives the bytes of a stretch back; it reads as zeros, and the length stays. Fails with unsupported where
+  /// the file system has no holes.
+  virtual Result<void> punch(Stretch what) = 0;
+  /// Cuts off, or adds a hole.
+  virtual Result<void> setLength(Bytes length) = 0;
+  virtual Result<void> sync() = 0;
+};
+using MadeFilePtr = std::unique_ptr<MadeFile>;
+
 /// The reading half of the port to the file system. Every call may come from any thread.
 /// Names are single parts (no '/'); an empty name means the folder itself. Nothing here follows a symbolic
 /// link.
@@ -224,11 +249,37 @@ public:
                                         const std::string& /*key*/) {
     return fail(Errc::unsupported, "attribute", PathBytes(name));
   }
+  /// The names of all extended attributes of an entry that who works here may see, lists of rights among them
+  /// ("system.posix_acl_access").
+  virtual Result<std::vector<std::string>> attributes(const Folder& /*at*/, std::string_view name) {
+    return fail(Errc::unsupported, "attribute", PathBytes(name));
+  }
 };
 
-/// The whole port. Every changing call is relative to an open folder.
+/// The whole port. Every changing call is relative to an open folder, names a single part, and follows no
+/// symbolic link. An empty name means the folder itself where only its facts are set.
 class FileSystem : public FileSystemReader {
 public:
+  /// Makes a regular file; fails with taken where the name is in use, whatever is there.
+  virtual Result<MadeFilePtr> createFile(const Folder& at, std::string_view name, std::uint32_t mode) = 0;
+  /// Opens a regular file that is there, to change it where it lies. Fails with notAFile, notPermitted.
+  virtual Result<MadeFilePtr> openToChange(const Folder& at, std::string_view name) = 0;
+  /// Another name for a file; fails with taken, otherDevice, unsupported where files have one name only.
+  virtual Result<void> link(const Folder& from, std::string_view name, const Folder& to,
+                            std::string_view newName) = 0;
+  /// A symbolic link that says `target`, whatever that is; fails with taken, unsupported.
+  virtual Result<void> makeSymlink(const Folder& at, std::string_view name, const PathBytes& target) = 0;
+  /// Nanoseconds since 1970 UTC; the file system keeps them as finely as it can.
+  virtual Result<void> setTimes(const Folder& at, std::string_view name, TimeNs accessed,
+                                TimeNs modified) = 0;
+  virtual Result<void> setOwner(const Folder& at, std::string_view name, std::uint32_t owner,
+                                std::uint32_t group) = 0;
+  /// Permission bits; fails with unsupported for a symbolic link.
+  virtual Result<void> setMode(const Folder& at, std::string_view name, std::uint32_t mode) = 0;
+  /// An extended attribute, lists of rights among them; nullopt takes it away (notThere where there is none).
+  /// Fails with unsupported where the file system has none such.
+  virtual Result<void> setAttribute(const Folder& at, std::string_view name, const std::string& key,
+                                    const std::optional<std::string>& value) = 0;
   virtual Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) = 0;
   /// Moves within one file system; fails with taken where the new name is in use, otherDevice across mounts
   /// or subvolumes.

@@ -53,6 +53,36 @@ public:
   Result<std::string> attribute(const Folder& at, std::string_view name, const std::string& key) override {
     return inner_.attribute(at, name, key);
   }
+  Result<std::vector<std::string>> attributes(const Folder& at, std::string_view name) override {
+    return inner_.attributes(at, name);
+  }
+  Result<MadeFilePtr> createFile(const Folder& at, std::string_view name, std::uint32_t mode) override {
+    return inner_.createFile(at, name, mode);
+  }
+  Result<MadeFilePtr> openToChange(const Folder& at, std::string_view name) override {
+    return inner_.openToChange(at, name);
+  }
+  Result<void> link(const Folder& from, std::string_view name, const Folder& to,
+                    std::string_view newName) override {
+    return inner_.link(from, name, to, newName);
+  }
+  Result<void> makeSymlink(const Folder& at, std::string_view name, const PathBytes& target) override {
+    return inner_.makeSymlink(at, name, target);
+  }
+  Result<void> setTimes(const Folder& at, std::string_view name, TimeNs accessed, TimeNs modified) override {
+    return inner_.setTimes(at, name, accessed, modified);
+  }
+  Result<void> setOwner(const Folder& at, std::string_view name, std::uint32_t owner,
+                        std::uint32_t group) override {
+    return inner_.setOwner(at, name, owner, group);
+  }
+  Result<void> setMode(const Folder& at, std::string_view name, std::uint32_t mode) override {
+    return inner_.setMode(at, name, mode);
+  }
+  Result<void> setAttribute(const Folder& at, std::string_view name, const std::string& key,
+                            const std::optional<std::string>& value) override {
+    return inner_.setAttribute(at, name, key, value);
+  }
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override {
     return inner_.makeFolder(at, name, mode);
   }

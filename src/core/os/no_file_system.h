@@ -21,6 +21,25 @@ public:
   Result<FileHead> readHead(const Folder&, std::string_view name, std::size_t) override { return none(name); }
   Result<ExtentFacts> extents(const Folder&, std::string_view name) override { return none(name); }
   Result<SpaceUsage> usage(const Folder&) override { return none({}); }
+  Result<MadeFilePtr> createFile(const Folder&, std::string_view name, std::uint32_t) override {
+    return none(name);
+  }
+  Result<MadeFilePtr> openToChange(const Folder&, std::string_view name) override { return none(name); }
+  Result<void> link(const Folder&, std::string_view name, const Folder&, std::string_view) override {
+    return none(name);
+  }
+  Result<void> makeSymlink(const Folder&, std::string_view name, const PathBytes&) override {
+    return none(name);
+  }
+  Result<void> setTimes(const Folder&, std::string_view name, TimeNs, TimeNs) override { return none(name); }
+  Result<void> setOwner(const Folder&, std::string_view name, std::uint32_t, std::uint32_t) override {
+    return none(name);
+  }
+  Result<void> setMode(const Folder&, std::string_view name, std::uint32_t) override { return none(name); }
+  Result<void> setAttribute(const Folder&, std::string_view name, const std::string&,
+                            const std::optional<std::string>&) override {
+    return none(name);
+  }
   Result<void> makeFolder(const Folder&, std::string_view name, std::uint32_t) override { return none(name); }
   Result<void> rename(const Folder&, std::string_view name, const Folder&, std::string_view) override {
     return none(name);

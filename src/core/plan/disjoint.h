@@ -3,29 +3,30 @@
 
 #include <absl/container/flat_hash_set.h>
 
-#include "core/finds/find.h"
+#include "core/finds/subject_type.h"
 
 namespace zt {
 
-/// Takes finds one after another and refuses those that overlap with one taken before, and those that are not
-/// about entries of the tree.
+/// Takes finds one after another and refuses those that overlap with one taken before, and those of which
+/// the survey does not know what they hold.
 class Disjoint {
 public:
   explicit Disjoint(const SurveyTree& tree) : tree_(tree) {}
 
   bool take(const Find& find) {
     for (const auto& item : find.items) {
-      if (item.kind == SubjectKind::point) {
-        if (points_.contains(item.identity.inode)) return false;
+      if (!typeOf(item).isWeighed(item)) return false;
+      if (item.node == noNode) {
+        if (numbers_.contains({item.kind, typeOf(item).number(item)})) return false;
         continue;
       }
-      if (item.node == noNode || above_.contains(item.node)) return false;
+      if (above_.contains(item.node)) return false;
       for (NodeId up = item.node; up != noNode; up = tree_.parent(up))
         if (taken_.contains(up)) return false;
     }
     for (const auto& item : find.items) {
-      if (item.kind == SubjectKind::point) {
-        points_.insert(item.identity.inode);
+      if (item.node == noNode) {
+        numbers_.emplace(item.kind, typeOf(item).number(item));
         continue;
       }
       taken_.insert(item.node);
@@ -38,8 +39,8 @@ public:
 private:
   const SurveyTree& tree_;
   absl::flat_hash_set<NodeId> taken_;
-  absl::flat_hash_set<NodeId> above_;  ///< folders that hold something taken
-  absl::flat_hash_set<std::uint64_t> points_;
+  absl::flat_hash_set<NodeId> above_;                                   ///< folders that hold something taken
+  absl::flat_hash_set<std::pair<SubjectKind, std::uint64_t>> numbers_;  ///< of what is no entry
 };
 
 }  // namespace zt

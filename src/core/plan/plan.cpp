@@ -1,12 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/plan.h"
 
+#include "core/finds/subject_type.h"
+
 #include <algorithm>
 
 namespace zt {
 
 Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_view action,
-                         const Marks& marks) {
+                         const Marks& marks, const StepParameters& parameters) {
   const PathBytes about = find.items.empty() ? PathBytes{} : find.items[0].path;
   const StepPtr step = steps.find(action);
   const bool touches = step == nullptr || step->touches;
@@ -20,6 +22,7 @@ Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_v
   });
   if (fixed) return fail(Errc::notPermitted, "plan", about);
   if (step == nullptr || !offered) return fail(Errc::unknownStep, "plan", about, std::string(action));
+  if (auto fit = parameters.fit(step->takes); !fit) return tl::unexpected(fit.error());
   PlanLine line;
   line.id = find.id;
   line.kind = find.kind;
@@ -31,6 +34,7 @@ Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_v
   line.place = find.place;
   line.band = find.band;
   line.items = find.items;
+  line.parameters = parameters;
   return line;
 }
 
@@ -58,10 +62,9 @@ PlannedGain plannedGain(const Plan& plan, const FindContext& context) {
     if (!line.enabled) continue;
     if (line.takesPart()) freeing.insert(freeing.end(), line.items.begin(), line.items.end());
     all.insert(all.end(), line.items.begin(), line.items.end());
-    const bool neither = std::all_of(line.items.begin(), line.items.end(), [](const Subject& s) {
-      return s.node == noNode && s.kind != SubjectKind::point;
-    });
-    if (neither) elsewhere += line.gain.atMost;
+    const bool weighed = std::any_of(line.items.begin(), line.items.end(),
+                                     [](const Subject& s) { return typeOf(s).isWeighed(s); });
+    if (!weighed) elsewhere += line.gain.atMost;
   }
   const GainBounds now = context.gainOf(freeing);
   return {now.sure, (all.size() == freeing.size() ? now.atMost : context.gainOf(all).atMost) + elsewhere};
@@ -141,70 +144,12 @@ Result<void> checkConflicts(const Plan& plan, const FindContext& context) {
   return {};
 }
 
-Result<void> checkPoint(const FindContext& context, const Subject& item) {
-  const auto point = context.pointOf(item);
-  if (!point || context.points[*point].path != item.path) return fail(Errc::changed, "plan", item.path);
-  const PointLock lock = context.points.lock(*point);
-  if (lock == PointLock::mounted) return fail(Errc::inUse, "plan", item.path, std::string(name(lock)));
-  if (lock == PointLock::newest) return fail(Errc::lastCopy, "plan", item.path, std::string(name(lock)));
-  if (lock != PointLock::none) return fail(Errc::bedrock, "plan", item.path, std::string(name(lock)));
-  return {};
-}
-
-/// The last state that stays of a series in folders is kept whole: it goes neither by itself, nor with what
-/// it lies in, nor a part of it.
-Result<void> checkMember(const FindContext& context, NodeId node, const PathBytes& path) {
-  const PointLock lock = context.points.lockAround(context.tree, node);
-  if (lock == PointLock::none) return {};
-  return fail(Errc::lastCopy, "plan", path, std::string(name(lock)));
-}
-
-namespace {
-/// The top of a subvolume goes only where it is known as a state that nobody has mounted or starts from.
-bool mayGoWithItsTop(const FindContext& context, NodeId node) {
-  if (context.survey.fsType != "btrfs" || node == 0 || context.survey.standIn) return true;
-  if (!context.tree.isFolder(node) || context.tree.inode(node) != subvolumeTopInode) return true;
-  const auto state = context.points.memberAt(node);
-  return state && context.points.seriesOf(*state).walked &&
-         context.points.lock(*state) == PointLock::writable && !context.points[*state].isDefault;
-}
-}  // namespace
-
-Result<void> checkWhole(const FindContext& context, NodeId node, const PathBytes& path) {
-  if (!mayGoWithItsTop(context, node)) return fail(Errc::otherDevice, "plan", path);
-  if (!context.cannotGo(node)) return {};
-  const SurveyTree& tree = context.tree;
-  const auto in = [&](NodeId id) { return id != noNode && context.gain.beneath(id, node); };
-  const auto refuse = [&](Errc code, NodeId by) {
-    return fail(code, "plan", path, escapePath(tree.path(by)));
-  };
-  // A snapshot beneath it goes as what it is, or not at all.
-  for (std::size_t i = 0; i < context.points.kept(); ++i)
-    if (in(context.points[i].node)) return refuse(Errc::otherDevice, context.points[i].node);
-  for (const SurveyException& e : context.survey.exceptions) {
-    if (!in(e.node)) continue;
-    // What was not seen cannot be compared, so it cannot go.
-    if (e.kind == SurveyException::Kind::mountedOver) return refuse(Errc::inUse, e.node);
-    if (e.kind == SurveyException::Kind::unreadable || e.kind == SurveyException::Kind::unanswered)
-      return refuse(Errc::notPermitted, e.node);
-  }
-  for (NodeId id = node; id < tree.size(); ++id)
-    if (tree.isFixed(id) && !tree.isGone(id) && in(id)) return refuse(Errc::notPermitted, id);
-  return refuse(Errc::notPermitted, tree.parent(node));
-}
-
-bool marksLock(const Marks& marks, const FindContext& context, const Subject& item) {
-  const auto i = context.pointOf(item);
-  const NodeId node = i ? context.points[*i].node : noNode;
-  return marks.locks(item.path) || (node != noNode && marks.locks(context.tree.path(node)));
-}
-
 Result<void> checkSeries(const PlanLine& line, const FindContext& context, const Marks& marks) {
   for (const Subject& item : line.items) {
-    const bool point = item.kind == SubjectKind::point;
-    auto may = point ? checkPoint(context, item) : checkMember(context, item.node, item.path);
+    const SubjectType& type = typeOf(item);
+    auto may = type.leavesItsSeries(context, item);
     if (line.step->touches && !may) return may;
-    if (point && marksLock(marks, context, item)) return fail(Errc::kept, "plan", item.path);
+    if (type.isKept(marks, context, item)) return fail(Errc::kept, "plan", item.path);
   }
   return {};
 }
@@ -212,10 +157,8 @@ Result<void> checkSeries(const PlanLine& line, const FindContext& context, const
 Result<void> checkLocks(const Plan& plan, const FindContext& context, const Marks& marks) {
   for (const PlanLine& line : plan.lines) {
     for (const Subject& item : line.items) {
-      const bool entry = item.kind != SubjectKind::point;
-      if (entry && line.step->touches && context.locked(item.path))
-        return fail(Errc::bedrock, "plan", item.path);
-      if (entry && marks.locks(item.path)) return fail(Errc::kept, "plan", item.path);
+      if (auto free = typeOf(item).isFree(context, item); line.step->touches && !free) return free;
+      if (typeOf(item).isKept(marks, context, item)) return fail(Errc::kept, "plan", item.path);
     }
     if (auto may = checkSeries(line, context, marks); !may) return may;
   }
@@ -224,31 +167,20 @@ Result<void> checkLocks(const Plan& plan, const FindContext& context, const Mark
 
 void reprice(Plan& plan, const FindContext& context) {
   for (PlanLine& line : plan.lines) {
-    std::vector<NodeId> nodes;
     Judgement worst{Standing::spent, Regret::none};
-    if (line.items.empty()) continue;
-    if (line.items.front().kind == SubjectKind::point) {
-      const bool received = std::any_of(line.items.begin(), line.items.end(), [&](const Subject& item) {
-        const auto point = context.pointOf(item);
-        return point && !context.points[*point].receivedUuid.empty();
-      });
-      line.standing = Standing::ownersCall;
-      line.found = received ? Regret::personalGone : Regret::wayBack;
-      const GainBounds bounds = context.gainOf(line.items);
-      line.gain = line.step->gainOf(bounds.sure, bounds.atMost);
-      continue;
-    }
-    if (line.items.front().kind != SubjectKind::entry) continue;
+    bool known = !line.items.empty();
     for (Subject& item : line.items) {
-      nodes.push_back(item.node);
-      item.occupied = context.tree.weight(item.node);
-      const Judgement own = context.strictest(item.node);
-      worst.standing = std::min(worst.standing, own.standing);
-      worst.regret = std::max(worst.regret, own.regret);
+      if (item.node != noNode) item.occupied = context.tree.weight(item.node);
+      const auto own = typeOf(item).judged(context, item);
+      known = known && own.has_value();
+      if (!known) break;
+      worst.standing = std::min(worst.standing, own->standing);
+      worst.regret = std::max(worst.regret, own->regret);
     }
+    if (!known) continue;
     line.standing = worst.standing;
     line.found = worst.regret;
-    const GainBounds bounds = context.gain.of(nodes);
+    const GainBounds bounds = context.gainOf(line.items);
     line.gain = line.step->gainOf(bounds.sure, bounds.atMost);
   }
 }
@@ -259,12 +191,7 @@ Result<void> bind(Plan& plan, const SurveyTree& tree) {
       const auto& subjects = line.step->subjects;
       if (std::find(subjects.begin(), subjects.end(), item.kind) == subjects.end())
         return fail(Errc::unknownStep, "plan", item.path, line.step->id);
-      if (item.kind != SubjectKind::entry) continue;
-      if (!plainRelative(item.path)) return fail(Errc::outsideRoot, "plan", item.path);
-      const auto node = tree.find(item.path);
-      if (!node) return fail(Errc::notThere, "plan", item.path);
-      if (tree.identity(*node) != item.identity) return fail(Errc::changed, "plan", item.path);
-      item.node = *node;
+      if (auto bound = typeOf(item).bind(tree, item); !bound) return bound;
     }
   return {};
 }

@@ -26,15 +26,16 @@ struct PlanLine {
   bool enabled = true;
   bool proposed = false;  ///< by a proposal, which may take it back; else a person decided it
   std::vector<Subject> items;
+  StepParameters parameters = {};  ///< what its kind of step takes
 
   Regret regret() const { return step->regretOf(found); }
   bool takesPart() const { return enabled && step->frees(); }
 };
 
 /// A line for a find. Fails with bedrock or kept if it is locked, unknownStep for a step that is not known or
-/// not offered.
+/// not offered, badInput for parameters that the kind of step does not take, or lacks.
 Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_view action,
-                         const Marks& marks);
+                         const Marks& marks, const StepParameters& parameters = {});
 
 /// The chosen steps in their order.
 struct Plan {
@@ -75,22 +76,8 @@ Result<void> bind(Plan& plan, const SurveyTree& tree);
 /// does not.
 Result<void> checkConflicts(const Plan& plan, const FindContext& context);
 
-/// Whether a point is the one that was measured and may go: fails with changed, inUse (it is mounted),
-/// lastCopy (the newest of its series), bedrock (the system starts from it, others lie in it).
-Result<void> checkPoint(const FindContext& context, const Subject& item);
-
-/// Fails with lastCopy for a folder that is the newest of a series of folders which share their files.
-Result<void> checkMember(const FindContext& context, NodeId node, const PathBytes& path);
-/// Fails where an entry cannot go as a whole: with otherDevice if a snapshot lies in it, inUse if something
-/// is mounted in it, notPermitted if something in it was not seen, is immutable, or may not be removed. The
-/// detail is what keeps it.
-Result<void> checkWhole(const FindContext& context, NodeId node, const PathBytes& path);
-
-/// Whether somebody keeps a thing: itself, or, of a point, the folder that it is seen in.
-bool marksLock(const Marks& marks, const FindContext& context, const Subject& item);
-
-/// What of a line may not go because of the series that it belongs to: fails as `checkPoint` and
-/// `checkMember` do, and with kept.
+/// What of a line may not go because of the series that it belongs to: fails as
+/// `SubjectType::leavesItsSeries` does, and with kept.
 Result<void> checkSeries(const PlanLine& line, const FindContext& context, const Marks& marks);
 
 /// Fails with bedrock or kept, or as `checkSeries` does, for the first enabled or disabled line of which

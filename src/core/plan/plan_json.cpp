@@ -43,7 +43,7 @@ Gain readGain(JsonReader& in, const char* key) {
 
 std::string readFindKind(JsonReader& in, const KnownKinds& known) {
   std::string kind = in.text("kind");
-  if (kind != pickedKind && !known.detectors.knows(kind)) in.wrong("kind");
+  if (kind != pickedKind && !known.knows(kind)) in.wrong("kind");
   return kind;
 }
 
@@ -109,7 +109,10 @@ Offer readOffer(JsonReader& o) {
 void readOffers(JsonReader& in, const KnownKinds& known, Find& find) {
   in.eachOr("offers", mostOffers, [&](JsonReader& o) {
     find.offers.push_back(readOffer(o));
-    if (known.steps.find(find.offers.back().action) == nullptr) o.wrong("action");
+    const StepPtr step = known.steps.find(find.offers.back().action);
+    if (step == nullptr) return o.wrong("action");
+    find.offers.back().canReturn = step->setsAside();
+    find.offers.back().label = step->label;
   });
   in.eachOr("closed_offers", mostOffers, [&](JsonReader& o) { find.closed.push_back(readOffer(o)); });
   in.eachOr("facts", mostOffers, [&](JsonReader& f) {
@@ -203,6 +206,7 @@ Json toJson(const Plan& plan) {
            {"proposed", line.proposed},
            {"items", std::move(items)}};
     putPath(j, "place", line.place);
+    if (!line.parameters.empty()) j["parameters"] = toJson(line.parameters);
     lines.push_back(std::move(j));
   }
   return {{"format", "zip-tally-plan"}, {"version", 1}, {"lines", std::move(lines)}};
@@ -224,6 +228,8 @@ PlanLine readLine(JsonReader& in, const KnownKinds& known) {
   line.enabled = in.flagOr("enabled", true);
   line.proposed = in.flagOr("proposed", false);
   line.items = readSubjects(in);
+  line.parameters = readParameters(in, "parameters");
+  if (line.step != nullptr && !line.parameters.fit(line.step->takes)) in.wrong("parameters");
   return line;
 }
 

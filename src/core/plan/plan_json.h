@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <algorithm>
+
 #include "core/base/json_reader.h"
-#include "core/finds/detector.h"
 #include "core/plan/plan.h"
 
 namespace zt {
@@ -10,7 +11,10 @@ namespace zt {
 /// The kinds that a document from outside may name.
 struct KnownKinds {
   const StepTable& steps;
-  const DetectorTable& detectors;
+  std::vector<std::string> finds;
+  bool knows(std::string_view kindOfFind) const {
+    return std::find(finds.begin(), finds.end(), kindOfFind) != finds.end();
+  }
 };
 
 Json toJson(const Gain& gain);

@@ -20,6 +20,12 @@ StepPtr StepTable::find(std::string_view id) const {
   return at == all_.end() ? nullptr : *at;
 }
 
+const ParameterSpec* StepKind::otherDrive() const {
+  const auto at = std::find_if(takes.begin(), takes.end(),
+                               [](const ParameterSpec& spec) { return spec.kind == ParameterKind::drive; });
+  return at == takes.end() ? nullptr : &*at;
+}
+
 namespace {
 void close(Find& find, Offer offer, const char* reason) {
   offer.regret = find.regret;
@@ -42,6 +48,8 @@ void priceOffers(Find& find, const StepTable& steps) {
     if (fixed && step->touches) return close(find, offer, "fixed"), true;
     offer.regret = step->regretOf(find.regret);
     offer.gain = step->gainOf(find.gain.sure, find.gain.atMost);
+    offer.canReturn = step->setsAside();
+    offer.label = step->label;
     return false;
   });
   if (!find.offers.empty())

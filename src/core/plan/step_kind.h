@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/finds/find.h"
+#include "core/plan/step_parameters.h"
 
 namespace zt {
 
@@ -22,20 +23,30 @@ enum class UndoRule : std::uint8_t { none, putBack };
 /// needed.
 enum class ConsentRule : std::uint8_t { asked, none };
 
-/// A kind of step: everything that others need to know of it, so that nobody asks which one it is.
+/// A kind of step: everything that others need to know of it, so that nobody asks which one it is, and nobody
+/// concludes one of its properties from another.
 struct StepKind {
-  std::string id;  ///< "discard": its name in plans, journals and JSON
+  std::string id;                ///< "discard": its name in plans, journals and JSON
+  std::string label = {};        ///< what it is called, in the words' source language; empty: as its id
+  std::string mark = "planned";  ///< what lists say of a find that stands on the plan with it; as `label`
+  std::string loss = {};         ///< what a consent says is lost; empty: as the regret says. As `label`
   RegretRule regret = RegretRule::asFound;
   GainTime when = GainTime::now;
   ConsentRule consent = ConsentRule::asked;
   UndoRule undo = UndoRule::none;
   std::vector<SubjectKind> subjects{SubjectKind::entry};
   std::shared_ptr<const StepExecutor> executor;  ///< carries it out
-  bool touches = true;  ///< changes the drive; else it is words for somebody else to act on
+  bool touches = true;         ///< changes the drive; else it is words for somebody else to act on
+  bool afterCleaning = false;  ///< its bytes come when the file system has cleaned up
+  /// How many items share a write of the journal and a look at who holds what. One for those that take long.
+  std::size_t together = 256;
+  std::vector<ParameterSpec> takes = {};  ///< what its lines say beside their things
 
   /// Whether its things are only put aside, and can be put back.
   bool setsAside() const { return undo == UndoRule::putBack; }
-  bool frees() const { return when == GainTime::now; }
+  bool frees() const { return when == GainTime::now && touches; }
+  /// The parameter that names a folder of another drive; nullptr where it works on one drive alone.
+  const ParameterSpec* otherDrive() const;
   /// What the step costs and gives, for something whose letting go costs `found` and gives `gain`.
   Regret regretOf(Regret found) const { return regret == RegretRule::moved ? Regret::personalMoved : found; }
   Gain gainOf(Bytes sure, Bytes atMost) const { return {frees() ? sure : 0, atMost, when}; }

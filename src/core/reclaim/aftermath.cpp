@@ -21,11 +21,10 @@ void problem(JournalRecord& r, const Error& e) {
   r.detail = e.detail.empty() ? escapePath(e.path) : e.detail;
 }
 
-/// Keeps its kind of step.
-using ExecutorPtr = std::shared_ptr<const StepExecutor>;
-ExecutorPtr executorOf(const StepTable& steps, const JournalRecord& r) {
+/// The kind of step of a record, with what it is done by; nullptr for one that is not known.
+StepPtr stepOf(const StepTable& steps, const JournalRecord& r) {
   const StepPtr step = steps.find(r.action);
-  return step == nullptr ? nullptr : ExecutorPtr(step, step->executor.get());
+  return step == nullptr || step->executor == nullptr ? nullptr : step;
 }
 
 /// Goes over records until `each` gives false or fails. What does not answer ends it: it is the problem of
@@ -55,8 +54,8 @@ Result<std::vector<JournalRecord>> goOver(GuardedDrive drive, std::vector<Journa
 template <class Work>
 Result<void> carry(Watch& watch, StepSite& site, const StepTable& steps, Journal& journal, JournalRecord& r,
                    ItemState underWay, Work work) {
-  const ExecutorPtr executor = executorOf(steps, r);
-  if (executor == nullptr) {
+  const StepPtr step = stepOf(steps, r);
+  if (step == nullptr) {
     problem(r, Error{Errc::unknownStep, "aftermath", r.path, 0, r.action});
     return {};
   }
@@ -64,11 +63,19 @@ Result<void> carry(Watch& watch, StepSite& site, const StepTable& steps, Journal
     problem(r, believed.error());
     return {};
   }
+  if (site.other == nullptr) {
+    auto other = openOther(watch, site.drive, *step, r);
+    if (!other) {
+      problem(r, other.error());
+      return {};  // stays as it is
+    }
+    site.other = std::move(*other);
+  }
   r.state = underWay;
   if (auto noted = note(journal, r); !noted) return noted;
   const auto done = watch.ask(r, [&](JournalRecord& mine) {
-    auto came = work(*executor, mine);
-    if (came) executor->tidy(site, mine);
+    auto came = work(*step->executor, mine);
+    if (came) step->executor->tidy(site, mine);
     return came;
   });
   if (!done) {
@@ -105,18 +112,23 @@ Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTabl
     const auto kept = holders;
     JournalRecord& record = records[i];
     StepSite site{at, record.run, *kept};
-    const ExecutorPtr executor = executorOf(steps, record);
+    const StepPtr step = stepOf(steps, record);
     record.problem.reset();
     if (const auto believed = checkClaim(at, record); !believed) {
       problem(record, believed.error());
       return true;  // stays held
     }
-    if (executor != nullptr)
-      if (const auto same = watch.ask(record, [&](auto& mine) { return executor->verify(site, mine); });
-          !same && same.error().code != Errc::notThere) {
+    if (step != nullptr) {
+      auto other = openOther(watch, at, *step, record);
+      if (other) site.other = std::move(*other);
+      const auto same =
+          !other ? Result<void>(tl::unexpected(other.error()))
+                 : watch.ask(record, [&](auto& mine) { return step->executor->verify(site, mine); });
+      if (!same && same.error().code != Errc::notThere) {
         problem(record, same.error());
         return true;  // stays held
       }
+    }
     const auto done = carry(watch, site, steps, journal, record, ItemState::discarding,
                             [&](const StepExecutor& e, JournalRecord& r) { return e.release(site, r); });
     if (!done) return tl::unexpected(done.error());
@@ -137,8 +149,8 @@ Result<void> recoverOne(Watch& watch, GuardedDrive& drive, const StepTable& step
   const bool isOpen =
       r.state == ItemState::intended || r.state == ItemState::returning || r.state == ItemState::discarding;
   if (!isOpen) return {};
-  const ExecutorPtr executor = executorOf(steps, r);
-  if (executor == nullptr) {
+  const StepPtr step = stepOf(steps, r);
+  if (step == nullptr) {
     problem(r, Error{Errc::unknownStep, "recover", r.path, 0, r.action});
     return {};
   }
@@ -150,9 +162,17 @@ Result<void> recoverOne(Watch& watch, GuardedDrive& drive, const StepTable& step
   }
   const Holders nobody;
   StepSite site{drive, r.run, nobody};
+  auto other = openOther(watch, drive, *step, r);
+  if (!other) {
+    // It stays open until the other drive is here again.
+    problem(r, other.error());
+    return {};
+  }
+  site.other = std::move(*other);
+  const StepExecutor& executor = *step->executor;
   const bool letGo = finish && r.state == ItemState::discarding;
   const auto settled = watch.ask(
-      r, [&](auto& mine) { return letGo ? executor->release(site, mine) : executor->recover(site, mine); });
+      r, [&](auto& mine) { return letGo ? executor.release(site, mine) : executor.recover(site, mine); });
   // It was being finished: what is in neither place has gone.
   if (settled && letGo && r.state == ItemState::missing) r.state = ItemState::gone;
   if (!settled) {
@@ -161,7 +181,7 @@ Result<void> recoverOne(Watch& watch, GuardedDrive& drive, const StepTable& step
     if (r.state != ItemState::discarding) r.state = ItemState::held;
     problem(r, settled.error());
   }
-  (void)watch.ask(r, [&](auto& mine) { return executor->tidy(site, mine), Result<void>{}; });
+  (void)watch.ask(r, [&](auto& mine) { return executor.tidy(site, mine), Result<void>{}; });
   return note(journal, r);
 }
 

@@ -20,6 +20,10 @@ void TokenText::add(const Subject& item) {
     add(std::to_string(n));
 }
 
+void TokenText::add(const StepParameters& parameters) {
+  if (!parameters.empty()) add(toJson(parameters).dump());
+}
+
 std::string TokenText::token() const {
   const XXH128_hash_t hash = XXH3_128bits(all_.data(), all_.size());
   char text[40];
@@ -38,6 +42,7 @@ Consent consentFor(const Plan& plan) {
     all.add(line.id);
     all.add(line.step->id);
     for (const auto& item : line.items) all.add(item);
+    all.add(line.parameters);
     if (line.step->consent != ConsentRule::none)
       consent.lines.push_back({line.id,
                                line.step->id,
@@ -45,7 +50,9 @@ Consent consentFor(const Plan& plan) {
                                line.items.size(),
                                line.items.empty() ? PathBytes{} : line.items.front().path,
                                line.regret(),
-                               {}});
+                               {},
+                               line.step,
+                               line.parameters});
   }
   if (any) consent.token = all.token();
   return consent;

@@ -3,7 +3,7 @@
 
 #include <algorithm>
 
-#include "core/finds/match/file_content.h"
+#include "core/match/file_content.h"
 #include "core/reclaim/guard.h"
 
 namespace zt {

@@ -4,7 +4,7 @@
 #include <absl/container/flat_hash_map.h>
 #include <absl/container/flat_hash_set.h>
 
-#include "core/finds/match/matcher.h"
+#include "core/match/matcher.h"
 
 namespace zt {
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/reclaim/guard.h"
 
+#include "core/finds/subject_type.h"
+
 #include <algorithm>
 
 #include "core/finds/conditions.h"
@@ -67,23 +69,7 @@ const std::string* Holders::holderOfDeleted(std::uint64_t device, std::uint64_t 
 }
 
 Result<NodeId> checkOnPaper(const GuardedDrive& drive, const Subject& item) {
-  if (item.kind == SubjectKind::point) {
-    if (marksLock(drive.marks, *drive.context, item)) return fail(Errc::kept, "guard", item.path);
-    auto may = checkPoint(*drive.context, item);
-    return may ? Result<NodeId>(noNode) : Result<NodeId>(tl::unexpected(may.error()));
-  }
-  if (!plainRelative(item.path)) return fail(Errc::outsideRoot, "guard", item.path);
-  const auto parts = splitPath(item.path);
-  if (std::find(parts.begin(), parts.end(), holdName) != parts.end())
-    return fail(Errc::bedrock, "guard", item.path);
-  if (drive.context->locked(item.path)) return fail(Errc::bedrock, "guard", item.path);
-  if (drive.marks.locks(item.path)) return fail(Errc::kept, "guard", item.path);
-  const auto node = drive.tree().find(item.path);
-  if (!node) return fail(Errc::notThere, "guard", item.path);
-  if (drive.tree().identity(*node) != item.identity) return fail(Errc::changed, "guard", item.path);
-  if (auto may = checkMember(*drive.context, *node, item.path); !may) return tl::unexpected(may.error());
-  if (auto may = checkWhole(*drive.context, *node, item.path); !may) return tl::unexpected(may.error());
-  return *node;
+  return typeOf(item).onPaper(*drive.context, drive.marks, item);
 }
 
 Result<Looked> look(const GuardedDrive& drive, const PathBytes& path) {

@@ -33,6 +33,13 @@ private:
   absl::flat_hash_map<std::pair<std::uint64_t, std::uint64_t>, TimeNs> upTo_;
 };
 
+/// A folder of another drive that a step works with, too: where things go to, or come back from.
+struct OtherDrive {
+  std::shared_ptr<FileSystem> files;
+  FolderPtr root;
+  PathBytes path;  ///< as the line says
+};
+
 /// What the guard checks against. The survey is the one that the plan was made from.
 struct GuardedDrive {
   std::shared_ptr<FileSystem> files;
@@ -57,6 +64,9 @@ struct GuardedDrive {
   std::chrono::milliseconds answersWithin = std::chrono::seconds(60);
   /// To be called by a step that waits on purpose.
   std::function<void()> alive = nullptr;
+  /// Opens a folder of another drive; fails with onDrive where it lies on this one, by whatever path. Empty
+  /// where no other drive can be reached.
+  std::function<Result<OtherDrive>(const PathBytes&)> openOther = nullptr;
 
   const SurveyTree& tree() const { return context->tree; }
   /// The entry at a path below `root`; noNode if it was not measured.

@@ -45,10 +45,11 @@ struct JournalRecord {
   std::optional<Errc> problem;
   std::string detail;  ///< holder of an open file, or an escaped path
   // What a kind of step keeps for itself. Those that set aside use the first two.
-  PathBytes holdFolder;      ///< relative to the root
-  PathBytes putAt;           ///< where it was put back, if not at `path`
-  std::uint64_t device = 0;  ///< that it was last seen on; numbers of devices last until the next start
-  std::string payload;       ///< anything else, in the step's own words
+  PathBytes holdFolder;            ///< relative to the root
+  PathBytes putAt;                 ///< where it was put back, if not at `path`
+  std::uint64_t device = 0;        ///< that it was last seen on; numbers of devices last until the next start
+  std::string payload;             ///< anything else, in the step's own words
+  StepParameters parameters = {};  ///< of its line
   /// What the touched places showed, as close to the promise as they allow: of bytes that several things hold
   /// only the promise knows which of them gave the last of it.
   GainBounds shown() const {

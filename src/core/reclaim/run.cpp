@@ -4,14 +4,11 @@
 #include <absl/container/flat_hash_set.h>
 
 #include <algorithm>
+#include <map>
 
 namespace zt {
 
 namespace {
-
-/// Items that share their journal writes and a look at who holds what. The run stops between items all the
-/// same.
-constexpr std::size_t batchSize = 256;
 
 void note(JournalRecord& record, const Error& why) {
   record.problem = why.code;
@@ -47,33 +44,6 @@ std::string_view name(LineOutcome::State state) {
   return names[static_cast<std::size_t>(state)];
 }
 
-namespace {
-
-/// Letting points go may need rights of its own, asked for once and for these alone. Without them each of
-/// them fails by itself.
-class DropsOfPlan {
-public:
-  DropsOfPlan(const GuardedDrive& drive, const Plan& plan, std::string_view token) : port_(drive.snapshots) {
-    DropOrder order{std::string(token), {}};
-    for (const PlanLine& line : plan.lines)
-      for (const Subject& item : line.items)
-        if (line.enabled && line.step->touches && item.kind == SubjectKind::point)
-          order.points.emplace_back(item.identity.inode, item.identity.modified);
-    if (order.points.empty()) port_ = nullptr;
-    if (port_) (void)port_->begin(drive.mountTarget, order);
-  }
-  ~DropsOfPlan() {
-    if (port_) port_->end();
-  }
-  DropsOfPlan(const DropsOfPlan&) = delete;
-  DropsOfPlan& operator=(const DropsOfPlan&) = delete;
-
-private:
-  std::shared_ptr<Snapshots> port_;
-};
-
-}  // namespace
-
 Runner::Runner(GuardedDrive drive, Journal& journal, std::int64_t run)
     : watch_(drive.answersWithin),
       drive_(std::make_shared<GuardedDrive>(std::move(drive))),
@@ -96,13 +66,24 @@ Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, con
   RunReport report;
   report.run = run_;
   divide(plan);
-  const DropsOfPlan drops(*drive_, plan, token);
+  const auto rights = beginSteps(plan, token);
   runParts(report);
   if (!report.unanswered)
     report.unanswered = !watch_.call([space = space_, drive = drive_] { space->settle(); });
   if (!report.unanswered) shareTheRise();
   for (Part& part : parts_) report.lines.push_back(std::move(part.outcome));
   return report;
+}
+
+/// Rights and the like that a kind of step asks for once, with all that it is to do.
+std::vector<std::shared_ptr<void>> Runner::beginSteps(const Plan& plan, std::string_view token) {
+  std::map<StepPtr, std::vector<Subject>> all;
+  for (const PlanLine& line : plan.lines)
+    if (line.enabled && line.step->touches && line.step->executor != nullptr)
+      all[line.step].insert(all[line.step].end(), line.items.begin(), line.items.end());
+  std::vector<std::shared_ptr<void>> kept;
+  for (const auto& [step, items] : all) kept.push_back(step->executor->begin(*drive_, token, items));
+  return kept;
 }
 
 void Runner::shareTheRise() {
@@ -159,14 +140,18 @@ void Runner::runParts(RunReport& report) {
   while (ended < parts_.size()) end(parts_[ended++]);
 }
 
-/// Goes on over lines as long as they are of the same kind of step: many lines of one item each cost no more
-/// than one line of many.
+/// Goes on over lines as long as they are of the same kind of step and say the same beside their things: many
+/// lines of one item each cost no more than one line of many. The run stops between items all the same.
 Runner::Batch Runner::nextBatch(Place& at) {
   Batch batch;
-  batch.step = parts_[at.part].line->step;
-  while (at.part < parts_.size() && parts_[at.part].line->step == batch.step) {
+  const PlanLine& first = *parts_[at.part].line;
+  batch.step = first.step;
+  const auto alike = [&](const PlanLine& line) {
+    return line.step == first.step && line.parameters == first.parameters;
+  };
+  while (at.part < parts_.size() && alike(*parts_[at.part].line)) {
     const Part& part = parts_[at.part];
-    for (; at.item < part.items.size() && batch.records.size() < batchSize; ++at.item) {
+    for (; at.item < part.items.size() && batch.records.size() < batch.step->together; ++at.item) {
       batch.records.push_back(recordOf(*part.line, part.items[at.item]));
       batch.parts.push_back(at.part);
     }
@@ -207,26 +192,41 @@ void Runner::giveUp(Batch& batch) {
 
 void Runner::end(Part& part) {
   part.outcome.state = stateOf(part.outcome);
-  if (control_.progress) control_.progress({part.outcome, false, space_->last()});
+  if (control_.progress) control_.progress({part.outcome, false, 0, 0, space_->last()});
 }
 
 std::vector<JournalRecord> Runner::rehearse(const Plan& plan) {
-  const Holders holders = Holders::read(*drive_->openFiles);
-  StepSite site{*drive_, run_, holders};
+  drive_->files = watch_.over(drive_->files);
+  drive_->alive = watch_.alive();
   promises_.emplace(drive_->context->gain, pointsOf(plan, *drive_->context));
   going_.assign(drive_->context->points.size(), false);
   std::vector<JournalRecord> all;
+  std::vector<StepPtr> steps;
   for (const PlanLine& line : plan.lines) {
     if (!line.enabled || !line.step->touches) continue;
-    for (const Subject& item : line.items) {
-      JournalRecord r = recordOf(line, item);
-      if (r.state == ItemState::intended)
-        if (const auto fits = guardedly([&] { return line.step->executor->check(site, r); }); !fits)
-          refuse(r, fits.error());
-      all.push_back(std::move(r));
-    }
+    for (const Subject& item : line.items) all.push_back(recordOf(line, item)), steps.push_back(line.step);
   }
+  std::size_t inHand = 0;
+  const bool answered = watch_.run([&, drive = drive_] {
+    const Holders holders = Holders::read(*drive->openFiles);
+    for (; inHand < all.size(); ++inHand)
+      if (all[inHand].state == ItemState::intended) checkOne(steps[inHand], holders, all[inHand]);
+  });
+  // What came after it was not looked at.
+  for (; !answered && inHand < all.size(); ++inHand)
+    refuse(all[inHand], Error{Errc::unanswered, "step", all[inHand].path, 0, {}});
   return all;
+}
+
+void Runner::checkOne(const StepPtr& kind, const Holders& holders, JournalRecord& record) {
+  const StepPtr step = kind;  // what was given up keeps its own
+  StepSite site{*drive_, run_, holders};
+  auto other = openOther(watch_, *drive_, *step, record);
+  if (!other) return refuse(record, other.error());
+  site.other = std::move(*other);
+  if (const auto fits = watch_.ask(record, [&](auto& mine) { return step->executor->check(site, mine); });
+      !fits)
+    refuse(record, fits.error());
 }
 
 /// What is to happen to an item; refused where the guard says no on paper.
@@ -236,6 +236,7 @@ JournalRecord Runner::recordOf(const PlanLine& line, const Subject& item) {
   r.seq = ++seq_;
   r.line = line.id;
   r.action = line.step->id;
+  r.parameters = line.parameters;
   r.path = item.path;
   r.identity = item.identity;
   r.occupied = item.occupied;
@@ -248,6 +249,8 @@ JournalRecord Runner::recordOf(const PlanLine& line, const Subject& item) {
   }
   if (line.step->executor == nullptr)
     refuse(r, Error{Errc::unknownStep, "guard", item.path, 0, line.step->id});
+  else if (const auto fit = line.parameters.fit(line.step->takes); !fit)
+    refuse(r, fit.error());
   else if (const auto allowed = checkOnPaper(*drive_, item); !allowed)
     refuse(r, allowed.error());
   return r;
@@ -271,7 +274,7 @@ Result<void> Runner::stillAllowed(const JournalRecord& r) {
 }
 
 /// What the line of a record has come to in the middle of a batch, which is booked at its end only.
-void Runner::tell(const Batch& batch, std::size_t at) {
+void Runner::tell(const Batch& batch, std::size_t at, Bytes went) {
   constexpr std::chrono::milliseconds apart{50};
   const auto now = std::chrono::steady_clock::now();
   if (!control_.progress || now < nextTold_) return;
@@ -283,14 +286,40 @@ void Runner::tell(const Batch& batch, std::size_t at) {
     outcome.freed += batch.records[i].freed;
     outcome.itemsDone += isDone(*part.line, batch.records[i]);
   }
-  control_.progress({std::move(outcome), true, space_->last()});
+  const Bytes whole = went > 0 ? batch.records[at].occupied : 0;
+  control_.progress({std::move(outcome), true, whole, std::min(went, whole), space_->last()});
+}
+
+/// What a step works with: it can tell how it gets on, and write a phase down, as long as it is not given up.
+StepSite Runner::siteOf(const Batch& batch, const Holders& holders) {
+  StepSite site{*drive_, run_, holders, control_.stop};
+  site.other = batch.other;
+  site.went = watch_.whileAsked([this, &batch](Bytes went) { tell(batch, batch.inHand, went); });
+  site.note = watch_.whileAsked([this](const JournalRecord& r) { return journal_.write(std::span(&r, 1)); });
+  return site;
+}
+
+Result<std::shared_ptr<const OtherDrive>> openOther(Watch& watch, const GuardedDrive& drive,
+                                                    const StepKind& step, JournalRecord& record) {
+  const ParameterSpec* where = step.otherDrive();
+  if (where == nullptr) return nullptr;
+  if (!drive.openOther) return fail(Errc::unsupported, "other-drive", record.path);
+  const auto other = std::make_shared<OtherDrive>();
+  const auto call = [other, ask = drive.openOther, path = record.parameters.place(where->id)](auto&) {
+    auto opened = ask(path);
+    if (opened) *other = std::move(*opened);
+    return opened ? Result<void>{} : Result<void>(tl::unexpected(opened.error()));
+  };
+  if (auto opened = watch.ask(record, call); !opened) return tl::unexpected(opened.error());
+  other->files = watch.over(other->files);
+  return other;
 }
 
 /// Places are chosen before the journal is written, so that it says where an item will be.
 void Runner::chooseAll(Batch& batch) {
   const StepExecutor& executor = *batch.step->executor;
   const Holders nobody;
-  StepSite site{*drive_, run_, nobody};
+  StepSite site = siteOf(batch, nobody);
   for (auto& r : batch.records)
     if (r.state == ItemState::intended)
       if (const auto chosen = watch_.ask(r, [&](auto& mine) { return executor.prepare(site, mine); });
@@ -306,9 +335,10 @@ void Runner::takeBack(const StepExecutor& executor, JournalRecord& r, StepSite& 
 void Runner::applyAll(Batch& batch) {
   const StepExecutor& executor = *batch.step->executor;
   const Holders before = Holders::read(*drive_->openFiles);
-  StepSite site{*drive_, run_, before};
+  StepSite site = siteOf(batch, before);
   bool going = true;
-  for (auto& r : batch.records) {
+  for (batch.inHand = 0; batch.inHand < batch.records.size(); ++batch.inHand) {
+    JournalRecord& r = batch.records[batch.inHand];
     if (r.state != ItemState::intended) continue;
     going = going && mayGoOn();
     if (!going) {
@@ -323,8 +353,9 @@ void Runner::applyAll(Batch& batch) {
     if (done) continue;
     // What failed midway is taken back; if that fails too it may lie in the hold, and the journal says so.
     const auto settled = watch_.ask(r, [&](auto& mine) { return executor.recover(site, mine); });
-    r.state = settled ? ItemState::refused : whereItLies(r);
-    note(r, done.error());
+    const bool stopped = settled && done.error().code == Errc::cancelled;
+    r.state = stopped ? ItemState::untouched : settled ? ItemState::refused : whereItLies(r);
+    if (!stopped) note(r, done.error());
   }
   (void)watch_.ask(batch.records,
                    [&](auto& all) { return executor.settleOnDevice(site, all), Result<void>{}; });
@@ -338,7 +369,7 @@ void Runner::verifyAll(Batch& batch) {
                                [](const auto& r) { return r.state == ItemState::intended; });
   if (!any) return;
   const Holders after = Holders::read(*drive_->openFiles);
-  StepSite site{*drive_, run_, after};
+  StepSite site = siteOf(batch, after);
   for (auto& r : batch.records) {
     if (r.state != ItemState::intended) continue;
     if (const auto same = watch_.ask(r, [&](auto& mine) { return executor.verify(site, mine); }); !same) {
@@ -355,10 +386,10 @@ void Runner::verifyAll(Batch& batch) {
 void Runner::finishAll(Batch& batch) {
   const StepExecutor& executor = *batch.step->executor;
   const Holders nobody;
-  StepSite site{*drive_, run_, nobody};
+  StepSite site = siteOf(batch, nobody);
   bool going = true;
-  for (std::size_t i = 0; i < batch.records.size(); ++i) {
-    JournalRecord& r = batch.records[i];
+  for (batch.inHand = 0; batch.inHand < batch.records.size(); ++batch.inHand) {
+    JournalRecord& r = batch.records[batch.inHand];
     if (r.state != ItemState::discarding) continue;
     going = going && mayGoOn();
     if (!going) {
@@ -369,14 +400,14 @@ void Runner::finishAll(Batch& batch) {
       r.state = whereItLies(r);
       note(r, done.error());
     }
-    tell(batch, i);
+    tell(batch, batch.inHand);
   }
 }
 
 /// Once for every place that the batch used.
 void Runner::tidyAll(Batch& batch) {
   const Holders nobody;
-  StepSite site{*drive_, run_, nobody};
+  StepSite site = siteOf(batch, nobody);
   const StepExecutor& executor = *batch.step->executor;
   const JournalRecord* last = nullptr;
   for (const auto& r : batch.records)
@@ -390,11 +421,14 @@ Result<void> Runner::runBatch(Batch& batch) {
   if (batch.records.empty() || batch.step->executor == nullptr) return {};
   const StepExecutor& executor = *batch.step->executor;
   const Holders nobody;
-  StepSite site{*drive_, run_, nobody};
   const auto refuseAll = [&](const Error& why) {
     for (auto& r : batch.records)
       if (r.state == ItemState::intended) refuse(r, why);
   };
+  auto other = openOther(watch_, *drive_, *batch.step, batch.records.front());
+  if (other) batch.other = std::move(*other);
+  if (!other) refuseAll(other.error());
+  StepSite site = siteOf(batch, nobody);
   chooseAll(batch);
   // A journal that cannot be written stops here: nothing has been changed yet.
   if (auto noted = journal_.write(batch.records); !noted) {
@@ -419,9 +453,8 @@ Result<void> Runner::runBatch(Batch& batch) {
   Result<void> noted;
   if (executor.finishes()) {
     finishAll(batch);
-    StepSite waiting{*drive_, run_, nobody, control_.stop};
     (void)watch_.ask(batch.records,
-                     [&](auto& all) { return executor.awaitSpace(waiting, all), Result<void>{}; });
+                     [&](auto& all) { return executor.awaitSpace(site, all), Result<void>{}; });
     noted = journal_.write(batch.records);
   }
   tidyAll(batch);

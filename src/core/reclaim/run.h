@@ -51,7 +51,9 @@ struct Consent {
     std::uint64_t items = 0;
     PathBytes example;  ///< its largest item
     Regret regret = Regret::none;
-    Losses lost;  ///< what goes with it, where the survey is at hand
+    Losses lost;             ///< what goes with it, where the survey is at hand
+    StepPtr step = nullptr;  ///< nullptr where it is not known any more
+    StepParameters parameters = {};
   };
   std::string token;  ///< fits exactly this plan: 32 hexadecimal digits; empty where nothing is touched
   std::vector<Line> lines;
@@ -62,6 +64,7 @@ class TokenText {
 public:
   void add(std::string_view text);
   void add(const Subject& item);  ///< its path and identity
+  void add(const StepParameters& parameters);
   /// 32 hexadecimal digits.
   std::string token() const;
 
@@ -76,7 +79,9 @@ Consent consentFor(const Plan& plan);
 struct RunProgress {
   LineOutcome line;
   bool atWork = false;  ///< things of it still go; else it is over, and its `state` counts
-  Bytes free = 0;       ///< as the drive's own counter was last read
+  Bytes ofItem = 0;     ///< occupied bytes of the item in hand, of a step that tells how it gets on
+  Bytes wentOfItem = 0;
+  Bytes free = 0;  ///< as the drive's own counter was last read
 };
 
 /// How a run is watched and steered.
@@ -114,6 +119,8 @@ private:
     StepPtr step;
     std::vector<JournalRecord> records;
     std::vector<std::size_t> parts;  ///< of each record
+    std::shared_ptr<const OtherDrive> other = nullptr;
+    std::size_t inHand = 0;  ///< which record a step works on
   };
   /// How far the parts have been taken into batches.
   struct Place {
@@ -124,6 +131,9 @@ private:
   void runParts(RunReport& report);
   void giveUp(Batch& batch);
   Batch nextBatch(Place& at);
+  std::vector<std::shared_ptr<void>> beginSteps(const Plan& plan, std::string_view token);
+  void checkOne(const StepPtr& kind, const Holders& holders, JournalRecord& record);
+  StepSite siteOf(const Batch& batch, const Holders& holders);
   JournalRecord recordOf(const PlanLine& line, const Subject& item);
   Result<void> runBatch(Batch& batch);
   void chooseAll(Batch& batch);
@@ -134,7 +144,7 @@ private:
   void takeBack(const StepExecutor& executor, JournalRecord& record, StepSite& site);
   bool mayGoOn();
   Result<void> stillAllowed(const JournalRecord& record);
-  void tell(const Batch& batch, std::size_t at);
+  void tell(const Batch& batch, std::size_t at, Bytes went = 0);
   /// False where the drive's counter did not come.
   bool book(const Batch& batch);
   void end(Part& part);
@@ -154,6 +164,11 @@ private:
   std::chrono::steady_clock::time_point nextTold_{};
   std::chrono::steady_clock::time_point nextAsked_{};  ///< what is kept
 };
+
+/// Opens the other drive that a record's kind of step works with; nullptr where it works on one alone. Within
+/// `Watch::run`.
+Result<std::shared_ptr<const OtherDrive>> openOther(Watch& watch, const GuardedDrive& drive,
+                                                    const StepKind& step, JournalRecord& record);
 
 /// Puts held items back, the last taken first. Gives the records as they then stand.
 Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, const StepTable& steps, Journal& journal,

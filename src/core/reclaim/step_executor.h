@@ -13,6 +13,14 @@ struct StepSite {
   std::int64_t run = 0;
   const Holders& holders;
   std::stop_token stop = {};
+  std::shared_ptr<const OtherDrive> other = nullptr;  ///< never null for a kind of step that takes one
+  /// To be told, of an item that takes long, how many of its bytes were gone through; any number of times. A
+  /// sign of life, too. Empty where nobody listens.
+  std::function<void(Bytes)> went = {};
+  /// Writes a record as it stands: a phase within `apply` or `finish` that must be known after a crash, in
+  /// the step's own words (`payload`). Durable when it returns. Where it fails nothing more may be changed.
+  /// Empty where nothing is carried out.
+  std::function<Result<void>(const JournalRecord&)> note = {};
 };
 
 /// Carries out one kind of step, item by item, in phases that the journal records: what `prepare` chose is
@@ -23,6 +31,12 @@ class StepExecutor {
 public:
   virtual ~StepExecutor() = default;
 
+  /// Called once before a run touches anything, with all things that it will be asked to do: for rights that
+  /// are asked for once. What it gives is kept until the run is over. nullptr where it needs none.
+  virtual std::shared_ptr<void> begin(const GuardedDrive& /*drive*/, std::string_view /*token*/,
+                                      std::span<const Subject> /*all*/) const {
+    return nullptr;
+  }
   /// Whether it could be done as things stand. Changes nothing.
   virtual Result<void> check(StepSite& site, const JournalRecord& record) const = 0;
   /// Chooses what the journal has to know beforehand (places, counterparts), and may make room for it.

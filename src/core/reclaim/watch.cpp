@@ -26,6 +26,15 @@ struct Watch::Pulse {
     times.store(allowed, std::memory_order_relaxed);
     last.store(Steady::now().time_since_epoch().count(), std::memory_order_relaxed);
   }
+  /// A call that is a sign of life before and after, and is not made any more once all was given up.
+  template <class Call>
+  auto told(Call& call, int allowed) -> decltype(call()) {
+    if (shut) return fail(Errc::unanswered, "step");
+    tick(allowed);
+    auto answer = call();
+    tick();
+    return answer;
+  }
   /// Gives up what has been silent for too long; never between two calls.
   bool giveUp() {
     const std::scoped_lock lock(mutex);
@@ -70,6 +79,35 @@ private:
   std::shared_ptr<Pulse> pulse_;
 };
 
+class Watch::Making final : public MadeFile {
+public:
+  Making(MadeFilePtr file, std::shared_ptr<Pulse> pulse) : file_(std::move(file)), pulse_(std::move(pulse)) {}
+  Result<EntryStat> stat() override { return pulse_->tick(), file_->stat(); }
+  Result<void> write(Bytes offset, std::span<const char> bytes) override {
+    return told([&] { return file_->write(offset, bytes); });
+  }
+  Result<Bytes> copy(OpenedFile& from, Stretch what) override {
+    return told([&] { return file_->copy(from, what); }, patienceOfSyncs);
+  }
+  Result<void> punch(Stretch what) override {
+    return told([&] { return file_->punch(what); });
+  }
+  Result<void> setLength(Bytes length) override {
+    return told([&] { return file_->setLength(length); });
+  }
+  Result<void> sync() override {
+    return told([&] { return file_->sync(); }, patienceOfSyncs);
+  }
+
+private:
+  template <class Call>
+  auto told(Call call, int allowed = 1) -> decltype(call()) {
+    return pulse_->told(call, allowed);
+  }
+  MadeFilePtr file_;
+  std::shared_ptr<Pulse> pulse_;
+};
+
 class Watch::Files final : public ForwardingFileSystem {
 public:
   Files(FileSystemPtr inner, std::shared_ptr<Pulse> pulse)
@@ -105,6 +143,33 @@ public:
   Result<SpaceUsage> usage(const Folder& at) override {
     return told([&] { return inner_.usage(at); });
   }
+  Result<MadeFilePtr> createFile(const Folder& at, std::string_view name, std::uint32_t mode) override {
+    return making(told([&] { return inner_.createFile(at, name, mode); }));
+  }
+  Result<MadeFilePtr> openToChange(const Folder& at, std::string_view name) override {
+    return making(told([&] { return inner_.openToChange(at, name); }));
+  }
+  Result<void> link(const Folder& from, std::string_view name, const Folder& to,
+                    std::string_view newName) override {
+    return told([&] { return inner_.link(from, name, to, newName); });
+  }
+  Result<void> makeSymlink(const Folder& at, std::string_view name, const PathBytes& target) override {
+    return told([&] { return inner_.makeSymlink(at, name, target); });
+  }
+  Result<void> setTimes(const Folder& at, std::string_view name, TimeNs accessed, TimeNs modified) override {
+    return told([&] { return inner_.setTimes(at, name, accessed, modified); });
+  }
+  Result<void> setOwner(const Folder& at, std::string_view name, std::uint32_t owner,
+                        std::uint32_t group) override {
+    return told([&] { return inner_.setOwner(at, name, owner, group); });
+  }
+  Result<void> setMode(const Folder& at, std::string_view name, std::uint32_t mode) override {
+    return told([&] { return inner_.setMode(at, name, mode); });
+  }
+  Result<void> setAttribute(const Folder& at, std::string_view name, const std::string& key,
+                            const std::optional<std::string>& value) override {
+    return told([&] { return inner_.setAttribute(at, name, key, value); });
+  }
   Result<void> makeFolder(const Folder& at, std::string_view name, std::uint32_t mode) override {
     return told([&] { return inner_.makeFolder(at, name, mode); });
   }
@@ -129,13 +194,13 @@ public:
   }
 
 private:
+  Result<MadeFilePtr> making(Result<MadeFilePtr> made) {
+    if (!made) return made;
+    return MadeFilePtr(std::make_unique<Making>(std::move(*made), pulse_));
+  }
   template <class Call>
   auto told(Call call, int allowed = 1) -> decltype(call()) {
-    if (pulse_->shut) return fail(Errc::unanswered, "step");
-    pulse_->tick(allowed);
-    auto answer = call();
-    pulse_->tick();
-    return answer;
+    return pulse_->told(call, allowed);
   }
   std::shared_ptr<Pulse> pulse_;
 };
@@ -160,6 +225,19 @@ void Watch::leave(Pulse& pulse) {
   const std::scoped_lock lock(pulse.mutex);
   if (pulse.shut) throw GivenUp{};
   pulse.asking = false;
+}
+
+std::shared_ptr<void> Watch::hold(Pulse& pulse) {
+  pulse.mutex.lock();
+  if (pulse.shut) {
+    pulse.mutex.unlock();
+    throw GivenUp{};
+  }
+  return {&pulse, [](void* held) {
+            auto& mine = *static_cast<Pulse*>(held);
+            mine.tick();
+            mine.mutex.unlock();
+          }};
 }
 
 bool Watch::call(std::function<void()> work) {

@@ -26,6 +26,16 @@ public:
   /// A sign of life of whoever waits on purpose.
   std::function<void()> alive() const;
 
+  /// `call` for a step to use while it works: a sign of life, and once the step was given up it ends there,
+  /// without a look at what `call` refers to. It is not given up while `call` goes on.
+  template <class Call>
+  auto whileAsked(Call call) const {
+    return [pulse = pulse_, call = std::move(call)](auto&&... args) {
+      const auto lock = hold(*pulse);
+      return call(std::forward<decltype(args)>(args)...);
+    };
+  }
+
   /// Does `work` on the other thread and waits for it. False once something that it asked did not answer:
   /// then `work` never goes on behind that `ask`.
   bool run(std::function<void()> work);
@@ -57,6 +67,7 @@ private:
   struct Pulse;
   class Files;
   class Reading;
+  class Making;
   class Listing;
   struct GivenUp {};
   /// What was given up ends in `leave`, without a look at anything that may be gone by now.
@@ -72,6 +83,8 @@ private:
   }
   static void enter(Pulse& pulse);
   static void leave(Pulse& pulse);
+  /// Locks out giving up, and ticks when it is let go; throws what ends the thread where that has happened.
+  static std::shared_ptr<void> hold(Pulse& pulse);
   std::shared_ptr<Pulse> pulse_;
 };
 

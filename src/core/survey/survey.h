@@ -8,8 +8,8 @@
 #include <vector>
 
 #include "core/os/file_system.h"
+#include "core/survey/tree/growing_tree.h"
 #include "core/survey/tree/holdings.h"
-#include "core/survey/tree/survey_tree.h"
 
 namespace zt {
 
@@ -93,7 +93,7 @@ struct Statement {
 
 /// One measurement of a drive or folder. Never changed once finished; share it as `shared_ptr<const Survey>`.
 struct Survey {
-  SurveyTree tree;
+  GrowingTree tree;
   PathBytes root;           ///< where it was measured, absolute
   PathBytes mountTarget;    ///< top of the drive it lies on
   bool wholeDrive = false;  ///< root is the top of the drive

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/finds/question.h"
+#include "core/query/question.h"
 #include "desktop/charts/chart.h"
 #include "desktop/charts/field_cells.h"
 #include "desktop/style/palette.h"

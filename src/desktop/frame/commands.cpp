@@ -5,7 +5,14 @@
 
 #include "desktop/frame/main_window.h"
 #include "desktop/frame/word_book.h"
+#include "desktop/session/measure_desk.h"
 #include "desktop/session/run_desk.h"
+#include "desktop/stations/bench/bench_station.h"
+#include "desktop/stations/finds/finds_station.h"
+#include "desktop/stations/plan/plan_station.h"
+#include "desktop/stations/proof/proof_station.h"
+#include "desktop/stations/reclaim/reclaim_station.h"
+#include "desktop/stations/survey/survey_station.h"
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"
 
@@ -72,43 +79,42 @@ void Commands::setupFileMenu() {
 
 void Commands::setupWorkMenus() {
   auto* go = window_.menuBar()->addMenu(tr("&Go"));
-  const QStringList names{tr("&Bench"), tr("&Survey"),  tr("&Finds"),
-                          tr("&Plan"),  tr("&Reclaim"), tr("P&roof")};
-  for (int i = 0; i < stationCount; ++i)
-    act(go, names[i], QKeySequence(QStringLiteral("Ctrl+%1").arg(i + 1)),
-        QByteArray("actStation" + QByteArray::number(i + 1)).constData(), [this, i] { window_.goTo(i); });
+  for (int i = 0; i < on_.at.count(); ++i)
+    act(go, on_.at.menuTitle(i), QKeySequence(QStringLiteral("Ctrl+%1").arg(i + 1)),
+        QByteArray("actStation" + QByteArray::number(i + 1)).constData(),
+        [this, id = on_.at.table()[static_cast<std::size_t>(i)].id] { window_.goTo(id); });
   go->addSeparator();
   act(go, tr("&Age × size field"), QKeySequence(tr("Ctrl+F2")), "actField", [this] {
     window_.goTo(surveyStation);
-    on_.at.survey->showFace(on_.at.survey->faceShown() == SurveyStation::fieldFace
-                                ? SurveyStation::foldersFace
-                                : SurveyStation::fieldFace);
+    on_.at.as<SurveyStation>().showFace(on_.at.as<SurveyStation>().faceShown() == SurveyStation::fieldFace
+                                            ? SurveyStation::foldersFace
+                                            : SurveyStation::fieldFace);
   });
   act(go, tr("F&ilter"), QKeySequence(Qt::Key_Slash), "actFilter",
-      [this] { on_.at.all[window_.station()]->startFilter(); });
+      [this] { on_.at.all()[on_.at.indexOf(window_.station())]->startFilter(); });
   act(go, tr("Find a &command…"), QKeySequence(tr("Ctrl+K")), "actCommand", [this] { findCommand(); });
 
   auto* work = window_.menuBar()->addMenu(tr("&Work"));
   act(work, tr("&Measure"), QKeySequence(tr("Ctrl+M")), "actMeasure", [this] {
     if (on_.session.busy()) return;
     if (window_.station() == benchStation || !on_.session.view().open)
-      on_.at.bench->measureChosen();
+      on_.at.as<BenchStation>().measureChosen();
     else
       on_.opener.measure();
   });
   act(work, tr("Measure the &folder again"), QKeySequence(tr("Ctrl+Shift+M")), "actMeasureFolder", [this] {
     window_.goTo(surveyStation);
-    on_.at.survey->measureCurrent();
+    on_.at.as<SurveyStation>().measureCurrent();
   });
   act(work, tr("&Compare contents"), QKeySequence(tr("Ctrl+D")), "actMatch", [this] {
     if (!on_.session.view().survey || on_.session.busy()) return;
     window_.goTo(findsStation);
-    on_.session.match();
+    MeasureDesk(on_.session).match();
   });
   act(work, tr("Compare contents, however &short"), QKeySequence(tr("Ctrl+Shift+D")), "actMatchAll", [this] {
     if (!on_.session.view().survey || on_.session.busy()) return;
     window_.goTo(findsStation);
-    on_.session.match(1);
+    MeasureDesk(on_.session).match(1);
   });
   pause_ = act(work, tr("Pa&use"), QKeySequence(tr("Ctrl+B")), "actPause",
                [this] { on_.session.setPaused(!on_.session.paused()); });
@@ -117,32 +123,33 @@ void Commands::setupWorkMenus() {
   stop_->setEnabled(false);
   work->addSeparator();
   act(work, tr("Plan the find\tP"), {}, "actPlanFind",
-      [this] { on_.at.finds->judge(FindsStation::Saying::plan); });
+      [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::plan); });
   act(work, tr("Plan the find with its snapshots\tS"), {}, "actWithPoints",
-      [this] { on_.at.finds->judge(FindsStation::Saying::withPoints); });
+      [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::withPoints); });
   act(work, tr("Hold the find\tH"), {}, "actHoldFind",
-      [this] { on_.at.finds->judge(FindsStation::Saying::hold); });
+      [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::hold); });
   act(work, tr("Keep the find\tK"), {}, "actKeepFind",
-      [this] { on_.at.finds->judge(FindsStation::Saying::keep); });
+      [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::keep); });
   act(work, tr("The find may go\tM"), {}, "actMayGo",
-      [this] { on_.at.finds->judge(FindsStation::Saying::mayGo); });
-  act(work, tr("Not now\tN"), {}, "actNotNow", [this] { on_.at.finds->judge(FindsStation::Saying::notNow); });
+      [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::mayGo); });
+  act(work, tr("Not now\tN"), {}, "actNotNow",
+      [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::notNow); });
   act(work, tr("A rule on many…\tR"), {}, "actRule",
-      [this] { on_.at.finds->judge(FindsStation::Saying::rule); });
+      [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::rule); });
   work->addSeparator();
   act(work, tr("&Propose a plan"), QKeySequence(tr("Ctrl+P")), "actPropose", [this] {
     window_.goTo(planStation);
-    on_.at.plan->propose();
+    on_.at.as<PlanStation>().propose();
   });
   act(work, tr("S&tart the run"), {}, "actStart", [this] {
     window_.goTo(reclaimStation);
-    on_.at.reclaim->start();
+    on_.at.as<ReclaimStation>().start();
   });
   act(work, tr("Read the drive again (&prove)"), QKeySequence(tr("Ctrl+R")), "actProve", [this] {
     if (on_.session.view().survey && !on_.session.busy()) RunDesk(on_.session).prove();
   });
-  act(work, tr("Put held things &back"), {}, "actPutBack", [this] { on_.at.proof->putBack(); });
-  act(work, tr("&Release held things…"), {}, "actRelease", [this] { on_.at.proof->release(); });
+  act(work, tr("Put held things &back"), {}, "actPutBack", [this] { on_.at.as<ProofStation>().putBack(); });
+  act(work, tr("&Release held things…"), {}, "actRelease", [this] { on_.at.as<ProofStation>().release(); });
 }
 
 void Commands::setupViewMenu() {
@@ -162,18 +169,20 @@ void Commands::setupViewMenu() {
         [this](bool on) { setBase(on); });
   view->addSeparator();
   for (const FolderColumn& column : columns)
-    check(tr(column.title), column.action, columnWanted(column),
-          [this, at = column.column](bool on) { on_.at.survey->folders()->setColumnShown(at, on); });
+    check(tr(column.title), column.action, columnWanted(column), [this, at = column.column](bool on) {
+      on_.at.as<SurveyStation>().folders()->setColumnShown(at, on);
+    });
   view->addSeparator();
   act(view, tr("&Look inside\tL"), {}, "actLook", [this] {
     window_.goTo(surveyStation);
-    on_.at.survey->lookInside();
+    on_.at.as<SurveyStation>().lookInside();
   });
   act(view, tr("&How the statement was obtained"), {}, "actSources",
-      [this] { on_.at.survey->explainStatement(); });
+      [this] { on_.at.as<SurveyStation>().explainStatement(); });
   act(view, tr("&Copy the paths of the chosen finds"), QKeySequence(tr("Ctrl+Shift+C")), "actCopyPaths",
       [this] {
-        QGuiApplication::clipboard()->setText(on_.at.finds->currentPaths().join(QLatin1Char('\n')));
+        QGuiApplication::clipboard()->setText(
+            on_.at.as<FindsStation>().currentPaths().join(QLatin1Char('\n')));
       });
 }
 
@@ -194,12 +203,13 @@ void Commands::restoreSettings() {
   setDark(QSettings().value(QStringLiteral("dark"), false).toBool());
   setBase(QSettings().value(QStringLiteral("iec"), false).toBool());
   for (const FolderColumn& column : columns)
-    on_.at.survey->folders()->setColumnShown(column.column, columnWanted(column));
+    on_.at.as<SurveyStation>().folders()->setColumnShown(column.column, columnWanted(column));
 }
 
 void Commands::keepSettings() const {
   for (const FolderColumn& column : columns)
-    QSettings().setValue(QLatin1String(column.setting), on_.at.survey->folders()->columnShown(column.column));
+    QSettings().setValue(QLatin1String(column.setting),
+                         on_.at.as<SurveyStation>().folders()->columnShown(column.column));
 }
 
 void Commands::showWork() {
@@ -260,9 +270,10 @@ void Commands::findCommand() {
 
 /// The word under the keyboard, or of the station.
 void Commands::explainWord() {
-  static constexpr const char* byStation[] = {"target", "statement", "standing", "plan", "consent", "proof"};
   QString word = on_.words.word();
-  if (word.isEmpty()) word = QString::fromLatin1(byStation[window_.station()]);
+  if (word.isEmpty())
+    word =
+        QString::fromLatin1(on_.at.table()[static_cast<std::size_t>(on_.at.indexOf(window_.station()))].word);
   (new WordBook(word, &window_))->show();
 }
 

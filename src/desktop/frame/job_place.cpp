@@ -41,11 +41,11 @@ bool takesJobs(const DriveAtHand& d) {
 
 }  // namespace
 
-std::optional<Session::Keeping> askJobPlace(Prompter& prompter, QWidget* parent, const PathBytes& file,
-                                            const std::vector<DriveAtHand>& drives) {
+std::optional<MeasureDesk::Keeping> askJobPlace(Prompter& prompter, QWidget* parent, const PathBytes& file,
+                                                const std::vector<DriveAtHand>& drives) {
   const DriveAtHand* own = driveOfFile(drives, file);
   QStringList ways;
-  std::vector<Session::Keeping> keepings;
+  std::vector<MeasureDesk::Keeping> keepings;
   for (const auto& d : drives) {
     if (&d == own || !takesJobs(d)) continue;
     ways.append(QCoreApplication::translate("JobPlace", "On %1, %2 free")

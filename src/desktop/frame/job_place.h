@@ -6,7 +6,7 @@
 
 #include "desktop/prompter.h"
 #include "desktop/session/drive_watch.h"
-#include "desktop/session/session.h"
+#include "desktop/session/measure_desk.h"
 
 namespace zt::desktop {
 
@@ -15,7 +15,7 @@ PathBytes newJobFile(const PathBytes& place);
 
 /// Asks where a job is to be kept whose file would lie on the drive that it measures: on another drive with
 /// room, in memory, or there all the same. nullopt if none of these is wanted.
-std::optional<Session::Keeping> askJobPlace(Prompter& prompter, QWidget* parent, const PathBytes& file,
-                                            const std::vector<DriveAtHand>& drives);
+std::optional<MeasureDesk::Keeping> askJobPlace(Prompter& prompter, QWidget* parent, const PathBytes& file,
+                                                const std::vector<DriveAtHand>& drives);
 
 }  // namespace zt::desktop

@@ -5,6 +5,9 @@
 
 #include "desktop/frame/word_book.h"
 #include "desktop/session/run_desk.h"
+#include "desktop/stations/bench/bench_station.h"
+#include "desktop/stations/finds/finds_station.h"
+#include "desktop/stations/survey/survey_station.h"
 #include "desktop/style/look.h"
 
 /// The icons lie in a static library, so they have to be asked for. Must stand outside any namespace.
@@ -14,13 +17,15 @@ static void initIcons() {
 
 namespace zt::desktop {
 
-MainWindow::MainWindow(const Workshop& workshop, Prompter& prompter, QWidget* parent)
+MainWindow::MainWindow(const Workshop& workshop, Prompter& prompter, StationTable stations, QWidget* parent)
     : QMainWindow(parent),
       prompter_(prompter),
       session_(workshop),
       drives_(workshop),
       opener_(new Opener(session_, drives_, prompter_, this)),
-      words_(new WordFinder(this)) {
+      words_(new WordFinder(this)),
+      at_(std::move(stations), {session_, drives_, prompter_}, this),
+      bench_(at_.as<BenchStation>()) {
   initIcons();
   setObjectName(QStringLiteral("mainWindow"));
   setWindowTitle(tr("Zip Tally"));
@@ -31,9 +36,9 @@ MainWindow::MainWindow(const Workshop& workshop, Prompter& prompter, QWidget* pa
   connect(commands_, &Commands::lookChanged, this, &MainWindow::refresh);
   setupSession();
   restoreSettings();
-  for (Station* s : at_.all) s->refresh();
+  for (Station* s : at_.all()) s->refresh();
   refresh();
-  at_.bench->enter();
+  stationNow().enter();
   drives_.look();
 }
 
@@ -58,14 +63,7 @@ void MainWindow::setupFrame() {
   failure_->hide();
   column->addWidget(failure_);
   stack_ = new QStackedWidget(central);
-  at_.bench = new BenchStation(session_, drives_, prompter_, this);
-  at_.survey = new SurveyStation(session_, prompter_, this);
-  at_.finds = new FindsStation(session_, prompter_, this);
-  at_.plan = new PlanStation(session_, prompter_, this);
-  at_.reclaim = new ReclaimStation(session_, prompter_, this);
-  at_.proof = new ProofStation(session_, prompter_, this);
-  at_.all = {at_.bench, at_.survey, at_.finds, at_.plan, at_.reclaim, at_.proof};
-  for (Station* s : at_.all) {
+  for (Station* s : at_.all()) {
     stack_->addWidget(s);
     connect(s, &Station::goTo, this, &MainWindow::goTo);
     connect(s, &Station::measureWanted, opener_, &Opener::measure);
@@ -76,24 +74,25 @@ void MainWindow::setupFrame() {
   row->addLayout(column, 1);
   setCentralWidget(central);
   setMinimumSize(1000, 660);
-  connect(strip_, &StationStrip::chosen, this, &MainWindow::goTo);
+  connect(strip_, &StationStrip::chosen, this,
+          [this](int i) { goTo(at_.table()[static_cast<std::size_t>(i)].id); });
   connect(level_, &LevelGauge::picked, this, &MainWindow::pickStratum);
   setupBench();
 }
 
 void MainWindow::setupBench() {
-  connect(at_.bench, &BenchStation::openRequested, opener_, &Opener::openMeasuring);
-  connect(at_.bench, &BenchStation::chosenChanged, this, &MainWindow::showPicture);
-  connect(at_.bench, &BenchStation::targetRequested, this,
+  connect(&bench_, &BenchStation::openRequested, opener_, &Opener::openMeasuring);
+  connect(&bench_, &BenchStation::chosenChanged, this, &MainWindow::showPicture);
+  connect(&bench_, &BenchStation::targetRequested, this,
           [this](const QByteArray& path, bool standIn, const QString& label, const QString& amount) {
             opener_->openFor(path, standIn,
                              [this, label, amount] { PlanDesk(session_).addTarget(label, amount); });
           });
-  connect(at_.bench, &BenchStation::standInRequested, opener_, &Opener::chooseStandIn);
-  connect(at_.bench, &BenchStation::jobFileRequested, opener_,
+  connect(&bench_, &BenchStation::standInRequested, opener_, &Opener::chooseStandIn);
+  connect(&bench_, &BenchStation::jobFileRequested, opener_,
           [this](const QByteArray& file) { opener_->openJob(file.toStdString()); });
-  connect(at_.bench, &BenchStation::folderRequested, opener_, &Opener::chooseFolder);
-  connect(at_.bench, &BenchStation::jobRequested, opener_, &Opener::chooseJob);
+  connect(&bench_, &BenchStation::folderRequested, opener_, &Opener::chooseFolder);
+  connect(&bench_, &BenchStation::jobRequested, opener_, &Opener::chooseJob);
 }
 
 void MainWindow::setupSession() {
@@ -123,7 +122,7 @@ void MainWindow::connectSession() {
 void MainWindow::connectDrives() {
   connect(&drives_, &DriveWatch::failed, this, &MainWindow::showFailure);
   connect(&drives_, &DriveWatch::standInAdded, this, [this](const QByteArray& folder) {
-    at_.bench->chooseStandIn(folder.toStdString());
+    bench_.chooseStandIn(folder.toStdString());
     goTo(benchStation);
   });
   connect(&drives_, &DriveWatch::putBackEnded, this, [this](std::size_t returned, std::size_t left) {
@@ -153,46 +152,33 @@ void MainWindow::showWork() {
   }
   // What ends brings a new view, and that a new look.
   if (session_.busy()) {
-    at_.all[station()]->refresh();
+    stationNow().refresh();
     refreshStrip();
   }
 }
 
-namespace {
-QString stationName(int station) {
-  const QStringList names{MainWindow::tr("Bench"), MainWindow::tr("Survey"),  MainWindow::tr("Finds"),
-                          MainWindow::tr("Plan"),  MainWindow::tr("Reclaim"), MainWindow::tr("Proof")};
-  return names[station];
-}
-}  // namespace
-
 /// On the Bench the chosen drive, elsewhere the one that is worked on.
 void MainWindow::showPicture() {
   const bool chosen = station() == benchStation || !session_.view().open;
-  DrivePicture picture = chosen ? at_.bench->picture() : session_.view().picture();
+  DrivePicture picture = chosen ? bench_.picture() : session_.view().picture();
   if (session_.run() && !chosen) picture = duringRun(std::move(picture), session_.view(), *session_.run());
   level_->show(picture);
   balance_->show(picture);
-  const QString place = stationName(station());
+  const QString place = at_.title(stack_->currentIndex());
   setWindowTitle(picture.shown ? tr("%1: %2").arg(say(&Words::driveName, picture.drive), place) : place);
 }
 
 void MainWindow::refresh() {
   showPicture();
-  at_.all[station()]->refresh();  // the others when they are gone to
+  stationNow().refresh();  // the others when they are gone to
   refreshStrip();
 }
 
 void MainWindow::refreshStrip() {
   QList<StationStrip::Item> items;
-  for (qsizetype i = 0; i < at_.all.size(); ++i) {
-    const bool reached = i == reclaimStation ? session_.view().report.has_value()
-                         : i == planStation
-                             ? !session_.view().plan.lines.empty() || session_.view().report.has_value()
-                             : at_.all[i]->ready();
-    items.append({stationName(static_cast<int>(i)), at_.all[i]->figure(), reached});
-  }
-  strip_->show(items, station());
+  for (int i = 0; i < at_.count(); ++i)
+    items.append({at_.title(i), at_.all()[i]->figure(), at_.all()[i]->reached()});
+  strip_->show(items, stack_->currentIndex());
 }
 
 void MainWindow::showProgress(const Progress& progress) {
@@ -200,7 +186,7 @@ void MainWindow::showProgress(const Progress& progress) {
   if (session_.work() != Session::Work::measuring && !matching) return;
   if (!matching) {
     level_->setAccounted(progress.doneBytes);
-    at_.survey->showProgress();
+    at_.as<SurveyStation>().showProgress();
     refreshStrip();
   }
   if (session_.paused()) return;
@@ -246,30 +232,36 @@ void MainWindow::openStandIn(const QString& folder) {
   opener_->addStandIn(folder);
 }
 
-void MainWindow::goTo(int station) {
-  stack_->setCurrentIndex(station);
-  at_.all[station]->refresh();
-  at_.all[station]->enter();
+void MainWindow::goTo(std::string_view station) {
+  const int index = at_.indexOf(station);
+  if (index < 0) return;
+  stack_->setCurrentIndex(index);
+  stationNow().refresh();
+  stationNow().enter();
   showPicture();
   refreshStrip();
 }
 
-int MainWindow::station() const {
-  return stack_->currentIndex();
+std::string_view MainWindow::station() const {
+  return at_.table()[static_cast<std::size_t>(stack_->currentIndex())].id;
+}
+
+Station& MainWindow::stationNow() const {
+  return *at_.all()[stack_->currentIndex()];
 }
 
 void MainWindow::pickStratum(Stratum stratum) {
   if (stratum <= Stratum::spent) {
     const auto standing = static_cast<Standing>(stratum);
     if (station() == findsStation)
-      at_.finds->showStanding(standing);
+      at_.as<FindsStation>().showStanding(standing);
     else {
       goTo(surveyStation);
-      at_.survey->showStanding(standing);
+      at_.as<SurveyStation>().showStanding(standing);
     }
   } else if (stratum == Stratum::points) {
     goTo(findsStation);
-    at_.finds->showPoints();
+    at_.as<FindsStation>().showPoints();
   } else if (stratum == Stratum::free) {
     goTo(benchStation);
   } else {

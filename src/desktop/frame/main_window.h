@@ -13,20 +13,24 @@ class QStackedWidget;
 
 namespace zt::desktop {
 
+class BenchStation;
+
 /// The frame: Level at the left, stations along the top, balance along the bottom, the current station in the
 /// middle. GUI thread.
 class MainWindow final : public QMainWindow {
   Q_OBJECT
 public:
-  MainWindow(const Workshop& workshop, Prompter& prompter, QWidget* parent = nullptr);
+  MainWindow(const Workshop& workshop, Prompter& prompter, StationTable stations = builtInStations(),
+             QWidget* parent = nullptr);
   ~MainWindow() override;
 
   /// A folder to measure, or a job file.
   void openPlace(const QString& path);
   void openStandIn(const QString& folder);
   Session& session() { return session_; }
-  void goTo(int station);
-  int station() const;
+  /// By its id; nothing where there is none.
+  void goTo(std::string_view station);
+  std::string_view station() const;
 
 protected:
   void dragEnterEvent(QDragEnterEvent* event) override;
@@ -48,19 +52,21 @@ private:
   void showWork();
   void showPicture();
   void pickStratum(Stratum stratum);
+  Station& stationNow() const;
 
   Prompter& prompter_;
   Session session_;
   DriveWatch drives_;
   Opener* opener_;
   WordFinder* words_;
+  Stations at_;
+  BenchStation& bench_;
   Commands* commands_ = nullptr;
   LevelGauge* level_ = nullptr;
   StationStrip* strip_ = nullptr;
   BalanceBar* balance_ = nullptr;
   QStackedWidget* stack_ = nullptr;
   QLabel* failure_ = nullptr;
-  Stations at_;
   QElapsedTimer since_;
 };
 

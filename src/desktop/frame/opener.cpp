@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/frame/opener.h"
+#include "desktop/session/measure_desk.h"
 
 #include <QDir>
 #include <QFile>
@@ -32,7 +33,7 @@ Opener::Opener(Session& session, DriveWatch& drives, Prompter& prompter, QWidget
 void Opener::askPlace(const QByteArray& path, bool standIn, const QByteArray& file) {
   const auto keeping = askJobPlace(prompter_, window_, file.toStdString(), drives_.drives());
   if (keeping)
-    session_.openPlace(path.toStdString(), standIn, *keeping);
+    MeasureDesk(session_).openPlace(path.toStdString(), standIn, *keeping);
   else
     then_ = {};
 }
@@ -54,12 +55,12 @@ void Opener::chooseSurvey() {
 void Opener::openFor(const QByteArray& path, bool standIn, std::function<void()> then) {
   Q_EMIT starting();
   then_ = std::move(then);
-  session_.openPlace(path.toStdString(), standIn, {newJobFile(path.toStdString()), false});
+  MeasureDesk(session_).openPlace(path.toStdString(), standIn, {newJobFile(path.toStdString()), false});
 }
 
 void Opener::openJob(const PathBytes& file) {
   Q_EMIT starting();
-  session_.openJob(file);
+  MeasureDesk(session_).openJob(file);
   Q_EMIT surveyWanted();
 }
 
@@ -77,7 +78,7 @@ void Opener::measure() {
                              "read, nothing is written. Without, they are listed as not looked into."),
                           tr("Measure everything"));
   }
-  session_.measure(rightsWanted_);
+  MeasureDesk(session_).measure(rightsWanted_);
 }
 
 void Opener::exportSurvey() {

@@ -7,7 +7,7 @@
 #include <memory>
 #include <vector>
 
-#include "core/finds/answer.h"
+#include "core/query/answer.h"
 #include "desktop/charts/field_cells.h"
 
 namespace zt::desktop {

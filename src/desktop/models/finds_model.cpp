@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/models/finds_model.h"
 
+#include "core/finds/subject_type.h"
+
 #include <algorithm>
 
 #include "core/survey/tree/gain_model.h"
@@ -66,9 +68,8 @@ void FindsModel::addGroup(Standing standing, const FindMatcher& matcher, Bytes s
     if (f.standing != standing || !matcher.fits(f)) continue;
     (f.gain.atMost < small ? little : big).push_back(i);
     // Packages are no entries of the survey; of what could only be made smaller the rest stays.
-    const bool elsewhere = std::all_of(f.items.begin(), f.items.end(), [](const Subject& s) {
-      return s.node == noNode && s.kind != SubjectKind::point;
-    });
+    const bool elsewhere =
+        std::none_of(f.items.begin(), f.items.end(), [](const Subject& s) { return typeOf(s).isWeighed(s); });
     if (elsewhere || (f.offers.empty() && f.gain.when == GainTime::later)) {
       parts += f.gain.atMost;
       continue;

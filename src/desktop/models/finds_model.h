@@ -3,9 +3,9 @@
 
 #include <QAbstractItemModel>
 
-#include "core/finds/answer.h"
 #include "core/finds/find_list.h"
 #include "core/plan/plan.h"
+#include "core/query/answer.h"
 
 namespace zt::desktop {
 

@@ -6,7 +6,7 @@
 #include <memory>
 #include <stop_token>
 
-#include "core/finds/answer.h"
+#include "core/query/answer.h"
 
 namespace zt::desktop {
 

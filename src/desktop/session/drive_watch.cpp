@@ -6,21 +6,12 @@
 #include <QTimer>
 #include <algorithm>
 
+#include "core/job/shop.h"
 #include "core/job/sites/site.h"
 
 namespace zt::desktop {
 
 namespace {
-
-QString ruleName(TargetOrigin origin) {
-  return QString::fromUtf8(name(origin).data());
-}
-
-void followShopRules(std::vector<Target>& targets) {
-  const QStringList rules = QSettings().value(QStringLiteral("shopRules")).toStringList();
-  for (Target& t : targets)
-    if (t.origin != TargetOrigin::task) t.chosen = rules.contains(ruleName(t.origin));
-}
 
 /// Adds what the register and the drive tell of earlier visits.
 void addPast(const Workshop& workshop, DriveAtHand& at) {
@@ -52,8 +43,25 @@ Result<DriveAtHand> standInAt(const Workshop& workshop, const PathBytes& folder)
 }  // namespace
 
 DriveWatch::DriveWatch(const Workshop& workshop, QObject* parent)
-    : QObject(parent), workshop_(workshop), queue_(std::make_unique<WorkQueue>(QStringLiteral("drives"))) {
+    : QObject(parent),
+      workshop_(workshop),
+      rules_(followedRules(workshop)),
+      queue_(std::make_unique<WorkQueue>(QStringLiteral("drives"))) {
+  takeEarlierRules();
   watchMounts();
+}
+
+/// The rules that a version before kept among the window's settings.
+void DriveWatch::takeEarlierRules() {
+  const QString key = QStringLiteral("shopRules");
+  QSettings settings;
+  if (!settings.contains(key) || !workshop_.visits) return;
+  const QStringList words = settings.value(key).toStringList();
+  const bool nothingSaid = rules_.empty();
+  for (int i = 0; i < targetOrigins && nothingSaid; ++i)
+    if (const auto rule = static_cast<TargetOrigin>(i); words.contains(QString::fromUtf8(name(rule).data())))
+      rules_.insert(rule);
+  if (followRules(workshop_, rules_)) settings.remove(key);
 }
 
 /// A drive that is unmounted or unplugged leaves the Bench, and one that comes stands there: the kernel tells
@@ -80,7 +88,7 @@ void DriveWatch::show(std::vector<DriveAtHand> found, bool standIn) {
     std::erase_if(drives_, [](const auto& d) { return !d.standIn; });
     drives_.insert(drives_.end(), found.begin(), found.end());
   }
-  for (auto& d : drives_) followShopRules(d.targets);
+  for (auto& d : drives_) chooseRules(d.targets, rules_);
   Q_EMIT looked();
 }
 
@@ -174,12 +182,14 @@ void DriveWatch::putBack(const DriveAtHand& drive) {
 }
 
 void DriveWatch::setShopRule(TargetOrigin origin, bool followed) {
-  QSettings settings;
-  QStringList rules = settings.value(QStringLiteral("shopRules")).toStringList();
-  rules.removeAll(ruleName(origin));
-  if (followed) rules.append(ruleName(origin));
-  settings.setValue(QStringLiteral("shopRules"), rules);
-  for (auto& d : drives_) followShopRules(d.targets);
+  if (followed)
+    rules_.insert(origin);
+  else
+    rules_.erase(origin);
+  // Without a register they hold for as long as the window is open.
+  if (workshop_.visits)
+    if (const auto kept = followRules(workshop_, rules_); !kept) Q_EMIT failed(kept.error());
+  for (auto& d : drives_) chooseRules(d.targets, rules_);
   Q_EMIT looked();
 }
 

@@ -4,6 +4,7 @@
 #include <QFile>
 #include <QObject>
 #include <QStringList>
+#include <set>
 
 #include "core/job/drive_holds.h"
 #include "core/job/register.h"
@@ -52,9 +53,11 @@ private:
   void show(std::vector<DriveAtHand> found, bool standIn);
   Workshop workshop_;
   void watchMounts();
+  void takeEarlierRules();
   std::vector<DriveAtHand> drives_;
   bool known_ = false;
-  QFile mounts_;  ///< tells when something is mounted or unmounted
+  std::set<TargetOrigin> rules_;  ///< that the shop follows
+  QFile mounts_;                  ///< tells when something is mounted or unmounted
   std::unique_ptr<WorkQueue> queue_;
 };
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/glance.h"
 
+#include "core/base/apart.h"
+
 #include <QBuffer>
 #include <QImageReader>
 #include <mutex>
@@ -67,7 +69,7 @@ void Glance::look(std::shared_ptr<const JobView> view, const PathBytes& path, Th
   if (!hangs) ++post_->looking;
   lock.unlock();  // who is answered at once may look again
   if (hangs) return then(fail(Errc::unanswered, "look", path));
-  std::thread([post = post_, number, view = std::move(view), path, then = std::move(then)]() mutable {
+  leaveBehind([post = post_, number, view = std::move(view), path, then = std::move(then)]() mutable {
     auto seen = std::make_shared<const Result<Glimpse>>(lookInto(*view, path));
     view.reset();
     const std::scoped_lock done(post->mutex);
@@ -79,7 +81,7 @@ void Glance::look(std::shared_ptr<const JobView> view, const PathBytes& path, Th
           if (post->wanted == number) then(*seen);
         },
         Qt::QueuedConnection);
-  }).detach();
+  });
 }
 
 }  // namespace zt::desktop

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/job_view.h"
 
+#include "core/finds/subject_type.h"
+
 #include <unistd.h>
 
 #include <absl/container/flat_hash_set.h>
@@ -107,7 +109,7 @@ void fillSurvey(Job& job, const JobView& before, JobView& v) {
   v.ladder = sameFinds ? before.ladder : ladderOfAll(*v.finds, *v.context, v.marks);
   for (std::size_t i = 0; i < v.plan.lines.size(); ++i) {
     const PlanLine& line = v.plan.lines[i];
-    const bool drops = !line.items.empty() && line.items.front().kind == SubjectKind::point;
+    const bool drops = !line.items.empty() && typeOf(line.items.front()).isLayerOfItsOwn();
     (drops ? v.plannedPoints : stratum(v.plannedFrom, line.standing)) += v.adds[i].sure;
   }
 }

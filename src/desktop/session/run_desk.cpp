@@ -15,7 +15,11 @@ Result<void> setEnabled(Job& job, const std::set<std::string>& lines, bool on) {
 }  // namespace
 
 void RunDesk::reclaim(const std::string& shown, const std::set<std::string>& waiting) {
-  session_.beginRun(waiting);
+  session_.onGui([s = &session_, run = beginningOf(session_.view(), waiting,
+                                                   session_.workshop().clock->now())](Underway& now) {
+    now.run = run;
+    Q_EMIT s->runProgressed();
+  });
   session_.post(
       Session::Work::running,
       [session = &session_, shown, waiting](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
@@ -28,8 +32,11 @@ void RunDesk::reclaim(const std::string& shown, const std::set<std::string>& wai
         control.stop = stop;
         control.pause = session->pauseGate();
         control.progress = [session](const RunProgress& progress) {
-          QMetaObject::invokeMethod(
-              session, [session, progress] { session->takeRun(progress); }, Qt::QueuedConnection);
+          session->onGui([session, progress](Underway& now) {
+            if (!now.run) return;
+            now.run->take(progress);
+            Q_EMIT session->runProgressed();
+          });
         };
         auto done = job->reclaim(token, control);
         if (auto on = setEnabled(*job, waiting, true); !on && done) return on;

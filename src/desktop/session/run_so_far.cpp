@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/run_so_far.h"
 
+#include "core/finds/subject_type.h"
+
 #include <algorithm>
 
 namespace zt::desktop {
@@ -53,7 +55,7 @@ DrivePicture duringRun(DrivePicture picture, const JobView& view, const RunSoFar
   for (const PlanLine& line : view.plan.lines) {
     const auto outcome = run.lines.find(line.id);
     if (outcome == run.lines.end()) continue;
-    const bool points = !line.items.empty() && line.items.front().kind == SubjectKind::point;
+    const bool points = !line.items.empty() && typeOf(line.items.front()).isLayerOfItsOwn();
     const auto stratum = static_cast<std::size_t>(line.standing);
     const Bytes gone = outcome->second.freed.atMost;
     for (Bytes* from : {points ? &picture.points : &picture.strata[stratum],

@@ -16,10 +16,18 @@ struct ComingFinds {
   FindList finds;
 };
 
+/// What goes on, to be watched.
+struct Underway {
+  std::shared_ptr<const LiveSurvey> live;     ///< a survey while it is being made
+  std::shared_ptr<const ComingFinds> coming;  ///< its finds so far
+  std::optional<RunSoFar> run;
+  bool withRights = false;  ///< the survey on show was made with them
+};
+
 /// The desktop's only way to a job: runs one piece of work after another on a thread of its own, and tells
 /// the stations by queued signals. All public members belong to the GUI thread; the widgets never touch the
-/// job itself. What changes a plan goes through
-/// PlanDesk, what changes the drive through RunDesk.
+/// job itself. What opens and reads a place goes
+/// through MeasureDesk, what changes a plan through PlanDesk, what changes the drive through RunDesk.
 class Session final : public QObject {
   Q_OBJECT
 public:
@@ -35,36 +43,21 @@ public:
   const JobView& view() const { return *view_; }
   std::shared_ptr<const JobView> sharedView() const { return view_; }
   /// What can be watched while a survey is being made; nullptr at other times.
-  const std::shared_ptr<const LiveSurvey>& live() const { return live_; }
-  const std::shared_ptr<const ComingFinds>& coming() const { return coming_; }
-
+  const std::shared_ptr<const LiveSurvey>& live() const { return underway_.live; }
+  const std::shared_ptr<const ComingFinds>& coming() const { return underway_.coming; }
   /// The run under way; nothing at other times.
-  const std::optional<RunSoFar>& run() const { return run_; }
-  void beginRun(std::set<std::string> waiting);
-  void takeRun(const RunProgress& progress);
+  const std::optional<RunSoFar>& run() const { return underway_.run; }
+  bool withRights() const { return underway_.withRights; }
+  /// Changes what can be watched when the GUI thread's turn comes. From any thread.
+  void onGui(std::function<void(Underway&)> change);
 
   const Workshop& workshop() const { return workshop_; }
 
-  /// Where a job may be kept.
-  struct Keeping {
-    PathBytes file;  ///< empty: in memory only
-    bool acceptOnDrive = false;
-  };
-  /// Opens a place. Asks by `onDriveRefused` if the job's file would lie on the drive.
-  void openPlace(const PathBytes& path, bool standIn, const Keeping& keeping);
-  void openJob(const PathBytes& file);
-  /// Measures it all, or one folder of the survey again (path relative to the root). The rights that the
-  /// survey was made with are kept; `everything` asks for them.
-  void measure(bool everything);
-  void measureFolder(const PathBytes& folder);
-  /// Compares contents; the finds of it come with the view.
-  /// Compares contents; without `least` what is too short to matter is left out.
-  void match(std::optional<Bytes> least = {});
   /// Looks into a file of the survey, beside the work at hand.
   void look(const PathBytes& path, Glance::Then then) { glance_.look(view_, path, std::move(then)); }
   /// A run waits between items while it is paused, a measurement between folders.
   void setPaused(bool paused);
-  bool paused() const;
+  bool paused() const { return pause_->paused(); }
   const std::shared_ptr<PauseGate>& pauseGate() const { return pause_; }
   /// Asks the present work to stop; what was done or measured is kept.
   void stop();
@@ -89,19 +82,12 @@ Q_SIGNALS:
   void exported(const QByteArray& file);
 
 private:
-  class Sink;
-  class Gatherer;
-  using Measuring =
-      std::function<Result<void>(Job&, const Measurer::Options&, std::stop_token, ProgressSink*)>;
   struct Waiting {
     Work work;
     std::stop_source stop;
   };
-  void postMeasuring(bool everything, bool watched, Measuring measuring);
   void finish(const Result<void>& done, std::shared_ptr<const JobView> view,
               const std::function<void()>& then);
-  template <class Run>
-  void onGui(Run run);
 
   Workshop workshop_;
   // Touched on the queue's thread only.
@@ -111,10 +97,7 @@ private:
   std::shared_ptr<const JobView> view_ = std::make_shared<const JobView>();
   std::deque<Waiting> waiting_;  ///< the work at hand first
   std::shared_ptr<PauseGate> pause_ = std::make_shared<PauseGate>();
-  std::shared_ptr<const LiveSurvey> live_;
-  std::shared_ptr<const ComingFinds> coming_;
-  std::optional<RunSoFar> run_;
-  bool withRights_ = false;  ///< the survey on show was made with them
+  Underway underway_;
   Glance glance_;
   std::unique_ptr<WorkQueue> queue_;
 };

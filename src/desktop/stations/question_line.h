@@ -4,7 +4,7 @@
 #include <QStringList>
 #include <QWidget>
 
-#include "core/finds/question.h"
+#include "core/query/question.h"
 
 class QLabel;
 class QLineEdit;

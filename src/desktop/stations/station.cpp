@@ -51,8 +51,8 @@ QWidget* Station::setupPages(const char* objectName) {
   return page;
 }
 
-void Station::showPage(bool work, const QString& waitingFor) {
-  waiting_->setText(waitingFor);
+void Station::showPage(bool work) {
+  waiting_->setText(waitsFor());
   pages_->setCurrentIndex(work ? 1 : 0);
 }
 

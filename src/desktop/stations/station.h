@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QWidget>
+#include <string_view>
 
 #include "desktop/prompter.h"
 #include "desktop/session/plan_desk.h"
@@ -27,13 +28,17 @@ public:
   virtual QString figure() const = 0;
   /// Whether it has something to show already.
   virtual bool ready() const = 0;
+  /// Whether the work has come as far as here; the strip shows it.
+  virtual bool reached() const { return ready(); }
+  /// What it waits for while it has nothing to show; a sentence.
+  virtual QString waitsFor() const { return {}; }
   /// Where the keyboard should be when the station is entered.
   virtual void enter() {}
   /// Opens the filter, if it has one.
   virtual void startFilter() {}
 
 Q_SIGNALS:
-  void goTo(int station);
+  void goTo(std::string_view station);
   void measureWanted();  ///< of the place that is open
 
 protected:
@@ -41,8 +46,8 @@ protected:
   /// Makes the two pages that most stations have: what it waits for, and the work itself. Gives the latter,
   /// still bare.
   QWidget* setupPages(const char* objectName);
-  /// Shows one of the two pages; `waitingFor` says what the station waits for.
-  void showPage(bool work, const QString& waitingFor);
+  /// Shows the work, or what the station waits for.
+  void showPage(bool work);
   bool workShown() const;
   Session& session_;
   PlanDesk desk_;
@@ -53,16 +58,14 @@ private:
   QLabel* waiting_ = nullptr;
 };
 
-/// Stations in the order of the work.
-enum StationIndex {
-  benchStation,
-  surveyStation,
-  findsStation,
-  planStation,
-  reclaimStation,
-  proofStation,
-  stationCount
-};
+/// What the stations of the program are gone to by; which there are is said in one table
+/// (frame/stations.cpp).
+constexpr std::string_view benchStation = "bench";
+constexpr std::string_view surveyStation = "survey";
+constexpr std::string_view findsStation = "finds";
+constexpr std::string_view planStation = "plan";
+constexpr std::string_view reclaimStation = "reclaim";
+constexpr std::string_view proofStation = "proof";
 
 /// Pieces that every station is made of.
 QLabel* titleLabel(const QString& text, QWidget* parent);

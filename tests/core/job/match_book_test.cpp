@@ -44,14 +44,14 @@ struct KeptContents : ::testing::Test {
 TEST_F(KeptContents, ComesBackAsItWas) {
   const auto before = kinds();
   EXPECT_EQ(before, (std::multiset<std::string>{"duplicates ", "namesakes ", "images raw"}));
-  const auto images = *job->surveys().detected().images;
-  const auto differences = *job->surveys().detected().differences;
+  const auto images = *imagesIn(job->surveys().detected().contents);
+  const auto differences = *differencesIn(job->surveys().detected().contents);
   ASSERT_EQ(differences.size(), 1u);
   EXPECT_EQ(differences.begin()->second, 700'000u);
   reopen();
   EXPECT_EQ(kinds(), before);
-  EXPECT_EQ(*job->surveys().detected().differences, differences);
-  const ImageFacts& facts = job->surveys().detected().images->front().facts;
+  EXPECT_EQ(*differencesIn(job->surveys().detected().contents), differences);
+  const ImageFacts& facts = imagesIn(job->surveys().detected().contents)->front().facts;
   EXPECT_EQ(facts.inside, images.front().facts.inside);
   EXPECT_EQ(facts.most, images.front().facts.most);
   EXPECT_TRUE(facts.zerosRead);
@@ -65,8 +65,8 @@ TEST_F(KeptContents, IsNotBelievedOfWhatHasChanged) {
   t.age("drive/guest", 3);
   ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   reopen();
-  EXPECT_EQ(job->surveys().detected().images->size(), 0u);
-  EXPECT_TRUE(job->surveys().detected().differences->empty());
+  EXPECT_EQ(imagesIn(job->surveys().detected().contents)->size(), 0u);
+  EXPECT_TRUE(differencesIn(job->surveys().detected().contents)->empty());
   for (const Find& f : *job->surveys().finds()) {
     EXPECT_FALSE(hasFact(f, "whole-folder")) << "the folders differ now";
     for (const Subject& s : f.items) EXPECT_TRUE(f.kind != "duplicates" || !s.path.ends_with("d0")) << s.path;
@@ -84,7 +84,7 @@ TEST_F(KeptContents, ReadsTheRestWhenAskedAgain) {
   const auto stopped = job->contents().match(options, nullptr);
   ASSERT_TRUE(stopped);
   EXPECT_TRUE(stopped->stopped);
-  EXPECT_EQ(job->surveys().detected().images->size(), 1u) << "and loses nothing";
+  EXPECT_EQ(imagesIn(job->surveys().detected().contents)->size(), 1u) << "and loses nothing";
   options.stop = {};
   const auto again = job->contents().match(options, nullptr);
   ASSERT_TRUE(again);

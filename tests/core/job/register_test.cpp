@@ -6,6 +6,9 @@
 #include <thread>
 
 #include "core/job/job.h"
+#include "core/job/shop.h"
+#include "core/job/sqlite.h"
+#include "support/code_of.h"
 #include "support/fakes.h"
 #include "support/temp_folder.h"
 
@@ -26,21 +29,101 @@ Visit visit(const std::string& job, TimeNs when, Bytes free) {
   return v;
 }
 
-TEST(Register, KeepsVisitsOldestFirstAndOneAJob) {
+TEST(Register, KeepsEveryVisitOldestFirst) {
   TempFolder t;
   {
     const auto r = Register::open(t / "deep/er/register.sqlite").value();
     ASSERT_TRUE(r->noteVisit(visit("b", 20, 300)));
     ASSERT_TRUE(r->noteVisit(visit("a", 10, 200)));
     ASSERT_TRUE(r->noteVisit(visit("a", 30, 400)));
+    ASSERT_TRUE(r->noteVisit(visit("a", 30, 410))) << "told twice";
+    Visit run = visit("a", 30, 900);
+    run.kind = VisitKind::ran;
+    run.promised = 500;
+    run.rose = -20;
+    ASSERT_TRUE(r->noteVisit(run));
   }
   const auto visits = Register::open(t / "deep/er/register.sqlite").value()->visits("d-1").value();
-  ASSERT_EQ(visits.size(), 2u) << "a later visit of a job takes the place of the earlier";
-  EXPECT_EQ(visits[0].job, "b");
-  EXPECT_EQ(visits[1].free, 400u);
-  EXPECT_EQ(visits[1].file, "/jobs/odd\xFF.ztjob");
-  EXPECT_TRUE(visits[1].wholeDrive);
+  ASSERT_EQ(visits.size(), 4u) << "three measurements and a run are four rows";
+  EXPECT_EQ(visits[0].when, 10);
+  EXPECT_EQ(visits[1].job, "b");
+  EXPECT_EQ(visits[2].free, 410u);
+  EXPECT_EQ(visits[2].file, "/jobs/odd\xFF.ztjob");
+  EXPECT_TRUE(visits[2].wholeDrive);
+  EXPECT_EQ(visits[3].kind, VisitKind::ran);
+  EXPECT_EQ(visits[3].promised, 500u);
+  EXPECT_EQ(visits[3].rose, -20);
   EXPECT_TRUE(Register::open(t / "deep/er/register.sqlite").value()->visits("none")->empty());
+}
+
+TEST(Register, KeepsTheDrivesThemselvesAndWhenTheyWereSeen) {
+  TempFolder t;
+  const auto r = Register::open(t / "r.sqlite").value();
+  ASSERT_TRUE(r->noteDrive({"d-1", "office", "ext4", 1000, 0, 50}));
+  ASSERT_TRUE(r->noteDrive({"d-2", "", "ntfs", 2000, 0, 60}));
+  ASSERT_TRUE(r->noteDrive({"d-1", "office pc", "ext4", 1001, 0, 70}));
+  const auto drives = r->drives().value();
+  ASSERT_EQ(drives.size(), 2u);
+  EXPECT_EQ(drives[0].title, "office pc") << "the latest seen first";
+  EXPECT_EQ(drives[0].first, 50);
+  EXPECT_EQ(drives[0].last, 70);
+  EXPECT_EQ(drives[1].id, "d-2");
+}
+
+/// Of a drive that is visited without end the latest thousand visits stay.
+TEST(Register, ForgetsTheOldestOfVeryManyVisits) {
+  TempFolder t;
+  const auto r = Register::open(t / "r.sqlite").value();
+  for (int i = 1; i <= 1010; ++i) ASSERT_TRUE(r->noteVisit(visit("a", i, 1)));
+  const auto visits = r->visits("d-1").value();
+  EXPECT_EQ(visits.size(), 1000u);
+  EXPECT_EQ(visits.front().when, 11);
+}
+
+/// A register of the version before, in which a drive and a job had one row.
+TEST(Register, TakesOverWhatAnEarlierVersionKept) {
+  TempFolder t;
+  {
+    SQLite::Database db(t / "r.sqlite", SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+    db.exec("PRAGMA application_id=1515475527");
+    db.exec("PRAGMA user_version=4");
+    db.exec(
+        "CREATE TABLE visit(drive TEXT NOT NULL, job TEXT NOT NULL, file BLOB NOT NULL, root BLOB NOT NULL, "
+        "at INTEGER "
+        "NOT NULL, capacity INTEGER NOT NULL, free INTEGER NOT NULL, entries INTEGER NOT NULL, whole INTEGER "
+        "NOT "
+        "NULL, PRIMARY KEY(drive, job)) WITHOUT ROWID");
+    db.exec("CREATE TABLE overrule(drive TEXT PRIMARY KEY, kind TEXT, size TEXT) WITHOUT ROWID");
+    db.exec(
+        "CREATE TABLE hold(drive TEXT NOT NULL, folder BLOB NOT NULL, PRIMARY KEY(drive, folder)) WITHOUT "
+        "ROWID");
+    db.exec("INSERT INTO visit VALUES('d-1','a',X'2F61',X'2F62',40,1000,300,7,1)");
+  }
+  const auto opened = Register::open(t / "r.sqlite");
+  ASSERT_TRUE(opened) << name(opened.error().code) << opened.error().detail;
+  const auto visits = (*opened)->visits("d-1").value();
+  ASSERT_EQ(visits.size(), 1u);
+  EXPECT_EQ(visits[0].free, 300u);
+  EXPECT_EQ(visits[0].kind, VisitKind::measured);
+  EXPECT_EQ((*opened)->drives()->at(0).id, "d-1");
+}
+
+/// What the shop has decided has one home, and every new job follows it.
+TEST(Register, WhatTheShopFollowsIsChosenInEveryNewJob) {
+  TempFolder t;
+  t.file("drive/one", 5'000);
+  Workshop w = realWorkshop();
+  EXPECT_EQ(codeOf(followRules(w, {})), Errc::notThere) << "nobody keeps it";
+  w.visits = Register::open(t / "r.sqlite").value();
+  EXPECT_TRUE(followedRules(w).empty());
+  const auto before = Job::create(w, t / "drive", false, {}).value();
+  ASSERT_FALSE(before->planBook().targets().empty());
+  const TargetOrigin rule = before->planBook().targets().front().origin;
+  EXPECT_FALSE(before->planBook().targets().front().chosen);
+  ASSERT_TRUE(followRules(w, {rule}));
+  EXPECT_EQ(followedRules(w), (std::set{rule}));
+  const auto after = Job::create(w, t / "drive", false, {}).value();
+  for (const Target& target : after->planBook().targets()) EXPECT_EQ(target.chosen, target.origin == rule);
 }
 
 TEST(Register, KeepsWhatSomebodySaysOfADrive) {

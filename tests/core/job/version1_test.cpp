@@ -128,7 +128,7 @@ TEST(Version1, HoldWithoutItsJobIsFoundAndNotGuessedAbout) {
 
 TEST(Version1, PlanFileIsRead) {
   const auto craft = builtInCraft();
-  const auto plan = planFromJson(parseJson(dataFile("plan-v1.json")), {craft->steps, craft->detectors});
+  const auto plan = planFromJson(parseJson(dataFile("plan-v1.json")), knownKinds(*craft));
   ASSERT_TRUE(plan) << plan.error().detail;
   EXPECT_FALSE(plan->lines.empty());
   for (const auto& line : plan->lines) EXPECT_NE(line.step, nullptr);

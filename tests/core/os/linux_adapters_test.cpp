@@ -9,9 +9,9 @@
 
 #include <algorithm>
 
-#include "core/os/limits.h"
-#include "core/os/linux_mount_table.h"
-#include "core/os/linux_open_files.h"
+#include "core/os/linux/limits.h"
+#include "core/os/linux/linux_mount_table.h"
+#include "core/os/linux/linux_open_files.h"
 #include "core/os/paths.h"
 #include "support/code_of.h"
 #include "support/temp_folder.h"

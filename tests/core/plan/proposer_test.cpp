@@ -176,7 +176,7 @@ TEST(PlanJson, RoundTripsAndRefusesHostileText) {
   const Measured m(borrowed(files));
   Plan plan;
   plan.lines.push_back(m.line("d/odd\xFF\nname", "hold"));
-  const KnownKinds known{m.craft->steps, m.craft->detectors};
+  const KnownKinds known = knownKinds(*m.craft);
   const std::string text = toJson(plan).dump();
   auto back = planFromJson(Json::parse(text), known);
   ASSERT_TRUE(back);

@@ -23,7 +23,9 @@ public:
   MeasurePorts measurePorts(FileSystemPtr files, std::shared_ptr<PrivilegedAccess>) const override {
     return {std::move(files), openFiles(), workshop_.insides, workshop_.clock};
   }
-  Result<bool> holdsFolder(const PathBytes&) const override { return false; }
+  Holds holds() const override {
+    return [](const PathBytes&) -> Result<bool> { return false; };
+  }
   Result<void> refresh() override { return fail(why_, "drive", root_); }
   std::optional<Errc> closed() const override { return why_; }
 

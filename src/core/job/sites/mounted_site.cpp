@@ -59,20 +59,22 @@ public:
     return ports;
   }
 
-  Result<bool> holdsFolder(const PathBytes& folder) const override {
-    const auto resolved = canonicalPath(folder);
-    if (!resolved) return tl::unexpected(resolved.error());
-    const auto statOf = [&](const PathBytes& path) -> Result<EntryStat> {
-      const auto opened = workshop_.files->openRoot(path);
-      if (!opened) return tl::unexpected(opened.error());
-      return workshop_.files->stat(**opened, {});
+  Holds holds() const override {
+    return [system = System(workshop_), root = root_](const PathBytes& folder) -> Result<bool> {
+      const auto resolved = canonicalPath(folder);
+      if (!resolved) return tl::unexpected(resolved.error());
+      const auto statOf = [&](const PathBytes& path) -> Result<EntryStat> {
+        const auto opened = system.files->openRoot(path);
+        if (!opened) return tl::unexpected(opened.error());
+        return system.files->stat(**opened, {});
+      };
+      const auto there = statOf(*resolved);
+      if (!there) return tl::unexpected(there.error());
+      // A subvolume has a device number of its own.
+      if (const auto one = onOneFileSystem(system, root, *resolved); one && *one) return true;
+      const auto mine = statOf(root);
+      return mine && (mine->device == there->device || mine->mountId == there->mountId);
     };
-    const auto there = statOf(*resolved);
-    if (!there) return tl::unexpected(there.error());
-    // A subvolume has a device number of its own.
-    if (const auto one = onOneFileSystem(workshop_, root_, *resolved); one && *one) return true;
-    const auto mine = statOf(root_);
-    return mine && (mine->device == there->device || mine->mountId == there->mountId);
   }
 
   Result<void> mayChange() const override {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <functional>
 #include <memory>
 
 #include "core/base/json_reader.h"
@@ -26,8 +27,11 @@ public:
   /// The ports to measure through, with `files` in front. With `access` what is closed to this program is
   /// read by the helper.
   virtual MeasurePorts measurePorts(FileSystemPtr files, std::shared_ptr<PrivilegedAccess> access) const = 0;
-  /// Whether a file in this folder would lie on the measured drive.
-  virtual Result<bool> holdsFolder(const PathBytes& folder) const = 0;
+  /// Whether a file in a folder would lie on the measured drive. What it gives may outlive the site; any
+  /// thread.
+  using Holds = std::function<Result<bool>(const PathBytes&)>;
+  virtual Holds holds() const = 0;
+  Result<bool> holdsFolder(const PathBytes& folder) const { return holds()(folder); }
   /// Reads the drive's facts anew; fails with changed if another drive is at the place.
   virtual Result<void> refresh() = 0;
   /// Why nothing can be measured or changed here; nullopt where it can.

@@ -30,10 +30,12 @@ public:
     return ports;
   }
 
-  Result<bool> holdsFolder(const PathBytes& folder) const override {
-    const auto resolved = canonicalPath(folder);
-    if (!resolved) return tl::unexpected(resolved.error());
-    return *resolved == opened_ || beneath(*resolved, opened_);
+  Holds holds() const override {
+    return [own = opened_](const PathBytes& folder) -> Result<bool> {
+      const auto resolved = canonicalPath(folder);
+      if (!resolved) return tl::unexpected(resolved.error());
+      return *resolved == own || beneath(*resolved, own);
+    };
   }
 
   Result<void> refresh() override {

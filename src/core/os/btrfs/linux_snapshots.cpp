@@ -13,7 +13,7 @@
 
 #include "core/os/btrfs/btrfs_search.h"
 #include "core/os/btrfs/linux_btrfs.h"
-#include "core/os/linux_folder.h"
+#include "core/os/linux/linux_folder.h"
 
 namespace zt {
 

@@ -3,8 +3,8 @@
 
 #include <cerrno>
 
-#include "core/os/linux_calls.h"
-#include "core/os/linux_folder.h"
+#include "core/os/linux/linux_calls.h"
+#include "core/os/linux/linux_folder.h"
 #include "core/os/paths.h"
 
 namespace zt {

@@ -8,7 +8,7 @@
 #include <iterator>
 #include <sstream>
 
-#include "core/os/linux_drive_insides.h"
+#include "core/os/linux/linux_drive_insides.h"
 #include "core/os/paths.h"
 #include "core/os/rights/fallback_file_system.h"
 #include "core/os/rights/helper_link.h"

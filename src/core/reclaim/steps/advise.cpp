@@ -12,6 +12,7 @@ StepKind adviseStep() {
   kind.consent = ConsentRule::none;
   kind.subjects = {SubjectKind::entry, SubjectKind::package, SubjectKind::memory, SubjectKind::point};
   kind.touches = false;
+  kind.mark = "advised";
   return kind;
 }
 

@@ -14,6 +14,16 @@ namespace {
 /// nothing is done.
 class Drop final : public StepExecutor {
 public:
+  /// Letting points go may need rights of its own, asked for once and for these alone. Without them each of
+  /// them fails by itself.
+  std::shared_ptr<void> begin(const GuardedDrive& drive, std::string_view token,
+                              std::span<const Subject> all) const override {
+    if (drive.snapshots == nullptr || all.empty()) return nullptr;
+    DropOrder order{std::string(token), {}};
+    for (const Subject& item : all) order.points.emplace_back(item.identity.inode, item.identity.modified);
+    (void)drive.snapshots->begin(drive.mountTarget, order);
+    return {drive.snapshots.get(), [kept = drive.snapshots](Snapshots* port) { port->end(); }};
+  }
   Result<void> check(StepSite& site, const JournalRecord& record) const override {
     const auto meant = find(site, record);
     if (!meant) return tl::unexpected(meant.error());
@@ -93,6 +103,8 @@ private:
 StepKind dropStep() {
   StepKind kind;
   kind.id = "drop";
+  kind.label = "let go";
+  kind.afterCleaning = true;
   kind.subjects = {SubjectKind::point};
   kind.executor = std::make_shared<Drop>();
   return kind;

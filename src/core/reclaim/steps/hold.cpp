@@ -23,6 +23,8 @@ StepKind holdStep() {
   kind.when = GainTime::onRelease;
   kind.consent = ConsentRule::none;
   kind.undo = UndoRule::putBack;
+  kind.mark = "to hold";
+  kind.loss = "set aside; can be put back";
   kind.executor = std::make_shared<HoldThings>();
   return kind;
 }

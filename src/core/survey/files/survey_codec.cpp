@@ -211,7 +211,7 @@ public:
   }
 
   /// Adds the nodes of one unpacked piece; false for anything that cannot be.
-  bool getNodes(Reader& in, SurveyTree& t, SurveyTree::Writer& writer, NodeId& id, NodeId most) {
+  bool getNodes(Reader& in, GrowingTree& t, GrowingTree::Writer& writer, NodeId& id, NodeId most) {
     std::array<Reader, columns> r;
     std::array<std::uint32_t, columns> sizesOf{};
     for (auto& size : sizesOf) size = in.get<std::uint32_t>();
@@ -234,7 +234,7 @@ public:
     }
   }
 
-  static bool getLinks(Reader& r, SurveyTree& t, std::vector<LinkedNode>& links) {
+  static bool getLinks(Reader& r, GrowingTree& t, std::vector<LinkedNode>& links) {
     const auto count = r.get<std::uint32_t>();
     for (std::uint32_t i = 0; i < count && r.ok(); ++i) {
       LinkedNode link;
@@ -358,7 +358,7 @@ private:
     return time % nsPerSecond < 0 ? second - 1 : second;
   }
 
-  bool getParent(Reader& r, SurveyTree& t, NodeId id, Last& last) {
+  bool getParent(Reader& r, GrowingTree& t, NodeId id, Last& last) {
     if (last.run > 0) return --last.run, true;
     const std::uint64_t written = r.varint();
     last.run = r.varint();
@@ -374,12 +374,12 @@ private:
     return seen_.insert(last.parent);
   }
 
-  bool getNode(std::array<Reader, columns>& r, SurveyTree& t, SurveyTree::Writer& writer, NodeId id,
+  bool getNode(std::array<Reader, columns>& r, GrowingTree& t, GrowingTree::Writer& writer, NodeId id,
                Last& last) {
     if (!getParent(r[parents], t, id, last)) return false;
     const auto kind = r[kinds].get<std::uint8_t>();
     const auto name = r[names].raw(r[sizes].get<std::uint8_t>());
-    SurveyTree::Entry e;
+    GrowingTree::Entry e;
     e.name = name;
     e.stat.length = r[lengths].varint();
     const Bytes held = r[occupied].varint();
@@ -478,7 +478,7 @@ Result<SurveyPtr> decodeSurvey(std::span<const std::string> pieces) {
   const BlockSharing sharing = blockSharing(survey->fsType);
   SurveyTreeCodec codec(written == 2 && sharing != BlockSharing::never &&
                         sharing != BlockSharing::attributes);
-  SurveyTree::Writer writer;
+  GrowingTree::Writer writer;
   NodeId id = 0;
   std::span<const std::string> rest = pieces.subspan(1);
   while (id != count && !rest.empty()) {

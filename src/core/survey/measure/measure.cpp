@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/survey/measure/measure.h"
 
+#include "core/base/apart.h"
+
 #include <algorithm>
 #include <future>
 #include <thread>
@@ -81,15 +83,8 @@ bool stillThere(const MeasurePorts& ports, const PathBytes& path, const Folder& 
 /// The counters, asked on a thread of its own that is left behind if they do not come.
 std::optional<Result<SpaceUsage>> usageWithin(const MeasurePorts& ports, const FolderPtr& root,
                                               const WalkOptions& options, const std::stop_token& stop) {
-  std::packaged_task<Result<SpaceUsage>()> ask([files = ports.files, root] { return files->usage(*root); });
-  auto answer = ask.get_future();
-  std::thread(std::move(ask)).detach();
-  constexpr std::chrono::milliseconds tick{20};
-  for (auto waited = tick; waited <= options.patience; waited += tick) {
-    if (answer.wait_for(tick) == std::future_status::ready) return answer.get();
-    if (stop.stop_requested()) break;
-  }
-  return std::nullopt;
+  auto answer = askApart([files = ports.files, root] { return files->usage(*root); });
+  return answerWithin(answer, options.patience, stop);
 }
 
 /// Who holds what, if more than one can. `before`: what was known of the files that were not walked again.

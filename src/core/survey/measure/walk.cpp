@@ -1,13 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/survey/measure/walk.h"
 
+#include "core/base/apart.h"
+
 #include <algorithm>
 #include <cstring>
 #include <optional>
 #include <thread>
 #include <utility>
 
-#include "core/os/limits.h"
+#include "core/os/linux/limits.h"
 #include "core/survey/measure/task_pool.h"
 
 namespace zt {
@@ -23,7 +25,7 @@ struct Walk {
   std::shared_ptr<FileSystemReader> files;
   FolderPtr root;
   std::shared_ptr<Survey> survey;
-  SurveyTree& tree;
+  GrowingTree& tree;
   std::uint64_t rootMount;
   std::stop_source ended;  ///< by the caller, or because nothing answers any more
   std::stop_token stop;    ///< of `ended`
@@ -89,8 +91,8 @@ public:
     closed.clear();
   }
 
-  SurveyTree::Writer writer;
-  SurveyTree::Listing listing;
+  GrowingTree::Writer writer;
+  GrowingTree::Listing listing;
   std::uint64_t self = 0;  ///< inode of the folder, as its listing says
   AgeSizeField field;
   std::vector<std::pair<NodeId, int>> errors;  ///< row and errno
@@ -138,7 +140,7 @@ public:
   }
   bool abandoned() const { return abandoned_; }
 
-  SurveyTree::Writer& writer() { return gather_.writer; }
+  GrowingTree::Writer& writer() { return gather_.writer; }
   std::vector<SurveyException> exceptions;
   std::uint64_t timesAtRisk = 0;
   std::uint64_t vanished = 0;
@@ -373,7 +375,7 @@ void runWorkers(const std::shared_ptr<Walk>& walk, Workers& workers, LiveSurvey*
 
 unsigned workerCount(const WalkOptions& options) {
   if (options.threads > 0) return std::min(options.threads, 64u);
-  return std::clamp(std::thread::hardware_concurrency(), 1u, 8u);
+  return worthwhileThreads();
 }
 
 }  // namespace

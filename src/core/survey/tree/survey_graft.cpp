@@ -3,11 +3,11 @@
 // again.
 #include <algorithm>
 
-#include "core/survey/tree/survey_tree.h"
+#include "core/survey/tree/growing_tree.h"
 
 namespace zt {
 
-void SurveyTree::shareWith(const SurveyTree& old) {
+void GrowingTree::shareWith(const GrowingTree& old) {
   chunksKept_ = old.chunksKept_;
   for (std::size_t i = 0; i < chunksKept_.size(); ++i) chunks_[i] = chunksKept_[i].get();
   {
@@ -28,7 +28,7 @@ void SurveyTree::shareWith(const SurveyTree& old) {
 }
 
 /// The chunk of a number, made this tree's own before it is written to.
-SurveyTree::Chunk& SurveyTree::ownChunk(NodeId id) {
+GrowingTree::Chunk& GrowingTree::ownChunk(NodeId id) {
   const std::size_t at = id >> chunkBits;
   if (chunksKept_[at].use_count() > 1) {
     chunksKept_[at] = std::make_shared<Chunk>(*chunksKept_[at]);
@@ -37,7 +37,7 @@ SurveyTree::Chunk& SurveyTree::ownChunk(NodeId id) {
   return *chunksKept_[at];
 }
 
-void SurveyTree::removeBeneath(const SurveyTree& old, NodeId folder) {
+void GrowingTree::removeBeneath(const GrowingTree& old, NodeId folder) {
   std::vector<NodeId> open{folder};
   while (!open.empty()) {
     const FolderTotals& t = old.totals(open.back());
@@ -55,7 +55,8 @@ void SurveyTree::removeBeneath(const SurveyTree& old, NodeId folder) {
   }
 }
 
-Result<std::vector<NodeId>> SurveyTree::graft(const SurveyTree& old, NodeId folder, const SurveyTree& fresh) {
+Result<std::vector<NodeId>> GrowingTree::graft(const GrowingTree& old, NodeId folder,
+                                               const GrowingTree& fresh) {
   if (std::uint64_t{old.size()} + fresh.size() >= noNode) return fail(Errc::unsupported, "survey");
   shareWith(old);
   removeBeneath(old, folder);

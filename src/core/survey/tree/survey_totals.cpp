@@ -4,11 +4,11 @@
 #include <limits>
 #include <tuple>
 
-#include "core/survey/tree/survey_tree.h"
+#include "core/survey/tree/growing_tree.h"
 
 namespace zt {
 
-void SurveyTree::finish(std::vector<LinkedNode> linked) {
+void GrowingTree::finish(std::vector<LinkedNode> linked) {
   linked_ = std::move(linked);
   std::sort(huge_.begin(), huge_.end());
   finished_ = true;
@@ -17,7 +17,7 @@ void SurveyTree::finish(std::vector<LinkedNode> linked) {
 }
 
 /// Sorts the links by inode and numbers the inodes.
-void SurveyTree::groupLinks() {
+void GrowingTree::groupLinks() {
   const auto born = [&](const LinkedNode& l) { return chunk(l.node).bornMark[slot(l.node)]; };
   const auto inode = [&](const LinkedNode& l) { return std::tuple(l.device, l.inode, born(l)); };
   std::sort(linked_.begin(), linked_.end(), [&](const LinkedNode& a, const LinkedNode& b) {
@@ -32,7 +32,7 @@ void SurveyTree::groupLinks() {
 }
 
 /// What lies directly in each folder, inodes with several names left out.
-void SurveyTree::sumOwn(Lengths& lengths) {
+void GrowingTree::sumOwn(Lengths& lengths) {
   liveFolders_ = 0;
   for (std::uint32_t index = 0; index < folderNumbers(); ++index) {
     const NodeId node = folderAt(index).node;
@@ -49,7 +49,7 @@ void SurveyTree::sumOwn(Lengths& lengths) {
 
 /// Adds up neighbours that lie in one folder, as long as they also share a chunk, so that the folder is
 /// looked up once. Gives the number after the last one.
-NodeId SurveyTree::sumSiblings(NodeId first, Lengths& lengths) {
+NodeId GrowingTree::sumSiblings(NodeId first, Lengths& lengths) {
   const Chunk& c = chunk(first);
   const std::uint32_t from = slot(first);
   if ((c.flags[from] & flagGone) != 0) return first + 1;
@@ -83,7 +83,7 @@ NodeId SurveyTree::sumSiblings(NodeId first, Lengths& lengths) {
   return first + (at - from);
 }
 
-void SurveyTree::sumFolders() {
+void GrowingTree::sumFolders() {
   Lengths lengths(folderNumbers(), 0);
   sumOwn(lengths);
   shareLinks(lengths);
@@ -110,7 +110,7 @@ void SurveyTree::sumFolders() {
 /// at each link's folder, and less the bytes where two neighbouring links (in depth-first order) meet.
 /// Exclusive bytes are booked where all links meet, if all were seen. Sums wrap on purpose: a folder's
 /// interim sum may be below zero.
-void SurveyTree::shareLinks(Lengths& lengths) {
+void GrowingTree::shareLinks(Lengths& lengths) {
   if (linked_.empty()) return;
   std::vector<std::uint32_t> depth(folderNumbers(), 0);
   for (std::uint32_t index = 0; index < folderNumbers(); ++index)

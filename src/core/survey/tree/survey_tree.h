@@ -54,67 +54,14 @@ struct GrowingFolder {
   std::uint32_t files = 0;  ///< directly in it
 };
 
-class ChildIndex;
-
-/// Everything that one measurement saw: entries as 32-bit numbers in arrays of 51 bytes an entry beside the
-/// name. Node 0 is the root; a parent's number is smaller than its children's; children of a folder are
-/// contiguous. Folders have numbers of their own too (`folderIndex`), a parent's smaller than its children's.
-///
-/// A tree that took over from another one (`graft`) shares the arrays of what did not change, and has numbers
-/// that stand for nothing any more: `isGone`. They have kind `other`, weigh nothing, and are in no folder.
-///
-/// Threads: `addChildren` may be called by several workers at once, each for folders of its own, each with
-/// its own `Writer`. After `finish` the tree never changes and may be read from any thread without locks.
-/// Before that, any thread may read `growing` of folders and name, kind, parent and `occupied` of children
-/// that it gave; all else only for numbers that the caller itself added.
-class SurveyTree {
+/// The rows of a tree, an entry each: what every reader asks most, by number. Threads: as `SurveyTree`.
+class EntryColumns {
 public:
-  class Listing;
-
-  /// What one worker needs to add names without locks.
-  class Writer {
-  public:
-    std::vector<LinkedNode> linked;
-
-  private:
-    friend class SurveyTree;
-    char* at_ = nullptr;
-    std::uint32_t offset_ = 0;
-    std::uint32_t room_ = 0;
-    std::uint32_t lastOwner_ = 0;
-    std::uint16_t lastIndex_ = 0xFFFF;  ///< of lastOwner_; 0xFFFF while none was seen
-    std::shared_ptr<Listing> single_;   ///< for entries that come one by one
-  };
-
-  /// An entry on its way into the tree; `name` must live until `addChildren` returns.
-  struct Entry {
-    std::string_view name;
-    EntryStat stat;
-  };
-
-  SurveyTree();
-  ~SurveyTree();
-  SurveyTree(const SurveyTree&) = delete;
-  SurveyTree& operator=(const SurveyTree&) = delete;
-
-  NodeId addRoot(Writer& writer, const EntryStat& stat);
-  /// Puts one more child of a folder on its listing. Nothing of it is in the tree yet but the name's letters.
-  void stage(Writer& writer, Listing& listing, std::string_view name, const EntryStat& stat);
-  /// Adds all children of one folder at once, empties the listing, and gives the first one's number. Fails
-  /// with unsupported beyond 2^32−2 entries or 4 GiB of names.
-  Result<NodeId> addChildren(Writer& writer, NodeId folder, Listing& listing);
-  Result<NodeId> addChildren(Writer& writer, NodeId folder, const std::vector<Entry>& entries);
-  /// Works out totals and hard links; call once, with every writer's links, when no worker adds any more.
-  void finish(std::vector<LinkedNode> linked);
-  /// Makes this empty tree what `old` is, but for `folder`: it and all beneath it is as `fresh` says, whose
-  /// root it is. Both are finished and may go afterwards. Gives for each number of `fresh` its number here.
-  /// Fails with unsupported if there are too many entries.
-  Result<std::vector<NodeId>> graft(const SurveyTree& old, NodeId folder, const SurveyTree& fresh);
+  EntryColumns(const EntryColumns&) = delete;
+  EntryColumns& operator=(const EntryColumns&) = delete;
 
   /// Numbers in use, those of what is gone among them.
   NodeId size() const { return size_.load(std::memory_order_relaxed); }
-  /// Entries there are, the root among them; only after `finish`.
-  NodeId entries() const { return totals(0).entries + 1; }
   NodeId parent(NodeId id) const { return chunk(id).parent[slot(id)]; }
   std::string_view name(NodeId id) const;
   EntryKind kind(NodeId id) const { return static_cast<EntryKind>(chunk(id).flags[slot(id)] & kindBits); }
@@ -122,9 +69,9 @@ public:
   bool isGone(NodeId id) const { return (chunk(id).flags[slot(id)] & flagGone) != 0; }
   /// Whether the inode has more than one name.
   bool isLinked(NodeId id) const { return (chunk(id).flags[slot(id)] & flagLinked) != 0; }
-  /// Whether others may hold some of its bytes too, so that they are not sure to come free with it.
   /// Whether it, or of a folder what lies in it, could not be removed by who measured.
   bool isFixed(NodeId id) const { return (chunk(id).flags[slot(id)] & flagFixed) != 0; }
+  /// Whether others may hold some of its bytes too, so that they are not sure to come free with it.
   bool mayShare(NodeId id) const { return (chunk(id).flags[slot(id)] & flagMayShare) != 0; }
   Bytes length(NodeId id) const { return chunk(id).length[slot(id)]; }
   /// Of this entry alone; a folder's own blocks, not its content.
@@ -142,6 +89,81 @@ public:
   const std::vector<std::uint32_t>& owners() const { return owners_; }  ///< all there are; after `finish`
   Identity identity(NodeId id) const;
 
+protected:
+  friend class SurveyTreeCodec;
+  static constexpr std::uint32_t chunkBits = 16;
+  static constexpr std::uint32_t chunkSize = 1u << chunkBits;
+  static constexpr std::uint32_t nameChunkBits = 20;
+  static constexpr std::uint32_t nameChunkSize = 1u << nameChunkBits;
+  static constexpr std::uint32_t noName =
+      ~std::uint32_t{0};                       ///< none begins there: its length stands before it
+  static constexpr std::uint8_t kindBits = 3;  ///< the lowest two bits are the EntryKind
+  static constexpr std::uint8_t flagLinked = 4;
+  static constexpr std::uint8_t flagSolid = 8;      ///< occupied equals length
+  static constexpr std::uint8_t flagOverflow = 16;  ///< blocks do not fit; see `huge_`
+  static constexpr std::uint8_t flagGone = 32;
+  static constexpr std::uint8_t flagMayShare = 64;
+  static constexpr std::uint8_t flagFixed = 128;
+
+  /// A column is a little longer than it need be: were all of them a power of two apart, one entry's fields
+  /// would all fall on the same few lines of the processor's cache.
+  template <class T, std::uint32_t rows>
+  using Column = std::array<T, rows + 16>;
+  template <class T>
+  using ChunkColumn = Column<T, chunkSize>;
+
+  struct Chunk {
+    ChunkColumn<std::uint64_t> length, inode;
+    ChunkColumn<TimeNs> modified;
+    ChunkColumn<std::uint32_t> parent, name, blocks, bornMark, changedMark;
+    ChunkColumn<std::uint32_t> aux;  ///< folder: index of its totals; else: access time in seconds
+    ChunkColumn<std::uint16_t> owner;
+    ChunkColumn<std::uint8_t> flags;  ///< the kind among them
+  };
+
+  struct Free {
+    void operator()(void* memory) const { std::free(memory); }
+  };
+  /// Null at first, and without memory of their own until they are set.
+  template <class T>
+  using SparsePointers = std::unique_ptr<std::atomic<T*>[], Free>;
+
+  EntryColumns();
+  ~EntryColumns() = default;
+  static std::uint32_t slot(NodeId id) { return id & (chunkSize - 1); }
+  Chunk& chunk(NodeId id) const { return *chunks_[id >> chunkBits].load(std::memory_order_acquire); }
+  Bytes hugeOccupied(NodeId id) const;
+
+  // The pointers are what is read; `…Kept_` own what they point to, possibly together with other trees.
+  std::atomic<NodeId> size_{0};
+  SparsePointers<Chunk> chunks_;
+  SparsePointers<char> nameChunks_;
+  std::atomic<std::uint32_t> nameChunkCount_{0};
+  mutable std::mutex mutex_;  ///< guards growth, owners_ and huge_ while building
+  std::vector<std::shared_ptr<Chunk>> chunksKept_;
+  std::vector<std::shared_ptr<char[]>> namesKept_;
+  std::vector<std::uint32_t> owners_;
+  std::vector<std::pair<NodeId, Bytes>> huge_;  ///< occupied bytes of entries over 2 TiB, sorted by `finish`
+  std::atomic<bool> finished_ = false;          ///< `huge_` may be read without the lock
+};
+
+class ChildIndex;
+
+/// Everything that one measurement saw: entries as 32-bit numbers in arrays of 51 bytes an entry beside the
+/// name. Node 0 is the root; a parent's number is smaller than its children's; children of a folder are
+/// contiguous. Folders have numbers of their own too (`folderIndex`), a parent's smaller than its children's.
+///
+/// A tree that took over from another one (`graft`) shares the arrays of what did not change, and has numbers
+/// that stand for nothing any more: `isGone`. They have kind `other`, weigh nothing, and are in no folder.
+///
+/// This is the reading half; `GrowingTree` fills it. Threads: once it is finished the tree never changes and
+/// may be read from any thread without locks. Before that, any thread may read `growing` of folders and name,
+/// kind, parent and `occupied` of children that it gave; all else only for numbers that the caller itself
+/// added.
+class SurveyTree : public EntryColumns {
+public:
+  /// Entries there are, the root among them; only after `finish`.
+  NodeId entries() const { return totals(0).entries + 1; }
   /// Of a folder; only after `finish`.
   const FolderTotals& totals(NodeId folder) const { return folderAt(folderIndex(folder)); }
   std::uint32_t folderIndex(NodeId folder) const { return chunk(folder).aux[slot(folder)]; }
@@ -162,138 +184,31 @@ public:
   std::optional<NodeId> child(NodeId folder, std::string_view name) const;
   Bytes memory() const;  ///< bytes held, names included
 
-private:
+protected:
   friend class SurveyTreeCodec;
-  static constexpr std::uint32_t wideFolder = 256;  ///< children from which a folder has an index of names
-  static constexpr std::uint32_t chunkBits = 16;
-  static constexpr std::uint32_t chunkSize = 1u << chunkBits;
-  static constexpr std::uint32_t nameChunkBits = 20;
-  static constexpr std::uint32_t nameChunkSize = 1u << nameChunkBits;
-  static constexpr std::uint32_t noName =
-      ~std::uint32_t{0};                       ///< none begins there: its length stands before it
-  static constexpr std::uint8_t kindBits = 3;  ///< the lowest two bits are the EntryKind
-  static constexpr std::uint8_t flagLinked = 4;
-  static constexpr std::uint8_t flagSolid = 8;      ///< occupied equals length
-  static constexpr std::uint8_t flagOverflow = 16;  ///< blocks do not fit; see `huge_`
-  static constexpr std::uint8_t flagGone = 32;
-  static constexpr std::uint8_t flagMayShare = 64;
-  static constexpr std::uint8_t flagFixed = 128;
   static constexpr std::uint32_t folderChunkBits = 12;
   static constexpr std::uint32_t folderChunkSize = 1u << folderChunkBits;
-
-  /// A column is a little longer than it need be: were all of them a power of two apart, one entry's fields
-  /// would all fall on the same few lines of the processor's cache.
-  template <class T, std::uint32_t rows>
-  using Column = std::array<T, rows + 16>;
-  template <class T>
-  using ChunkColumn = Column<T, chunkSize>;
-
-  struct Chunk {
-    ChunkColumn<std::uint64_t> length, inode;
-    ChunkColumn<TimeNs> modified;
-    ChunkColumn<std::uint32_t> parent, name, blocks, bornMark, changedMark;
-    ChunkColumn<std::uint32_t> aux;  ///< folder: index of its totals; else: access time in seconds
-    ChunkColumn<std::uint16_t> owner;
-    ChunkColumn<std::uint8_t> flags;  ///< the kind among them
-  };
-
   using FolderChunk = std::array<FolderTotals, folderChunkSize>;
-  struct Free {
-    void operator()(void* memory) const { std::free(memory); }
-  };
-  /// Null at first, and without memory of their own until they are set.
-  template <class T>
-  using SparsePointers = std::unique_ptr<std::atomic<T*>[], Free>;
 
-  static std::uint32_t slot(NodeId id) { return id & (chunkSize - 1); }
-  Chunk& chunk(NodeId id) const { return *chunks_[id >> chunkBits].load(std::memory_order_acquire); }
+  SurveyTree();
+  ~SurveyTree();
   FolderTotals& folderAt(std::uint32_t index) const {
     FolderChunk* c = folderChunks_[index >> folderChunkBits].load(std::memory_order_acquire);
     return (*c)[index & (folderChunkSize - 1)];
   }
-  void ensureChunks(std::uint64_t end);
-  std::uint32_t addFolder(NodeId node);
-  void publish(NodeId folder, NodeId first, const Listing& listing);
-  void copyRows(Writer& writer, NodeId folder, NodeId first, Listing& listing);
-  Chunk& ownChunk(NodeId id);
-  void removeBeneath(const SurveyTree& old, NodeId folder);
-  void shareWith(const SurveyTree& old);
-  void put(Writer& writer, NodeId id, NodeId parent, const Entry& entry);
-  bool makeRoomForNames(Writer& writer);
-  std::uint32_t putName(Writer& writer, std::string_view name);
-  std::uint16_t findOwner(Writer& writer, std::uint32_t owner);
-  std::uint16_t ownerIndex(Writer& writer, std::uint32_t owner) {
-    const bool same = writer.lastOwner_ == owner && writer.lastIndex_ != 0xFFFF;
-    return same ? writer.lastIndex_ : findOwner(writer, owner);
-  }
-  Bytes hugeOccupied(NodeId id) const;
-  using Lengths = std::vector<unsigned __int128>;  ///< by folder number, while summing
-  void sumFolders();
-  void sumOwn(Lengths& lengths);
-  std::optional<NodeId> wideChild(NodeId folder, std::string_view wanted) const;
-  NodeId sumSiblings(NodeId first, Lengths& lengths);
-  void groupLinks();
-  void shareLinks(Lengths& lengths);
 
-  // The pointers are what is read; `…Kept_` own what they point to, possibly together with other trees.
-  std::atomic<NodeId> size_{0};
-  SparsePointers<Chunk> chunks_;
-  SparsePointers<char> nameChunks_;
   SparsePointers<FolderChunk> folderChunks_;
-  std::atomic<std::uint32_t> nameChunkCount_{0};
   std::atomic<std::uint32_t> folderCount_{0};
-  mutable std::mutex mutex_;  ///< guards growth, owners_ and huge_ while building
-  std::vector<std::shared_ptr<Chunk>> chunksKept_;
-  std::vector<std::shared_ptr<char[]>> namesKept_;
   std::vector<std::unique_ptr<FolderChunk>> foldersKept_;
-  std::vector<std::uint32_t> owners_;
-  std::vector<std::pair<NodeId, Bytes>> huge_;  ///< occupied bytes of entries over 2 TiB, sorted by `finish`
   std::vector<LinkedNode> linked_;
   std::uint32_t linkGroups_ = 0;
   std::uint32_t liveFolders_ = 0;
-  std::atomic<bool> finished_ = false;  ///< `huge_` may be read without the lock
-  mutable std::mutex wideMutex_;        ///< guards `wide_`
-  mutable absl::flat_hash_map<NodeId, std::unique_ptr<const ChildIndex>> wide_;  ///< of folders asked for
-};
-
-/// The children of one folder on their way into the tree, already in its columns, so that a folder of a
-/// million entries is never held twice. One thread.
-class SurveyTree::Listing {
-public:
-  NodeId size() const { return size_; }
-  Bytes bytes() const { return bytes_; }  ///< an inode with n names counts 1/n; folders count
-  std::uint32_t files() const { return files_; }
-  /// The rows that are folders.
-  const std::vector<NodeId>& folders() const { return folders_; }
-  void clear();
 
 private:
-  friend class SurveyTree;
-  static constexpr NodeId blockSize = 4096;
-  /// The columns of a chunk but for those that need the number: parent, and the folder's own.
-  template <class T>
-  using BlockColumn = Column<T, blockSize>;
-  struct Block {
-    BlockColumn<std::uint64_t> length, inode;
-    BlockColumn<TimeNs> modified;
-    BlockColumn<std::uint32_t> name, blocks, bornMark, changedMark, accessed, owner;
-    BlockColumn<std::uint8_t> flags;
-  };
-  struct Link {
-    NodeId row = 0;
-    std::uint64_t device = 0;
-    std::uint64_t inode = 0;
-    std::uint32_t links = 0;
-  };
-  std::vector<std::unique_ptr<Block>> blocks_;
-  NodeId size_ = 0;
-  Bytes bytes_ = 0;
-  Bytes direct_ = 0;  ///< bytes without the folders'
-  std::uint32_t files_ = 0;
-  bool failed_ = false;
-  std::vector<NodeId> folders_;
-  std::vector<Link> links_;
-  std::vector<std::pair<NodeId, Bytes>> huge_;
+  static constexpr std::uint32_t wideFolder = 256;  ///< children from which a folder has an index of names
+  std::optional<NodeId> wideChild(NodeId folder, std::string_view wanted) const;
+  mutable std::mutex wideMutex_;                                                 ///< guards `wide_`
+  mutable absl::flat_hash_map<NodeId, std::unique_ptr<const ChildIndex>> wide_;  ///< of folders asked for
 };
 
 /// The children of one folder by name, for many look-ups. The tree must outlive it.

@@ -25,14 +25,14 @@ std::optional<TreeBuilder::Number> TreeBuilder::child(Number folder, std::string
   return at == byName_.end() ? std::nullopt : std::optional(at->second);
 }
 
-Result<void> TreeBuilder::build(SurveyTree& tree) {
+Result<void> TreeBuilder::build(GrowingTree& tree) {
   if (entries_.empty()) return fail(Errc::badInput, "import");
   byName_.clear();
   std::vector<std::vector<Number>> children(entries_.size());
   for (Number n = 1; n < entries_.size(); ++n) children[entries_[n].parent].push_back(n);
-  SurveyTree::Writer writer;
+  GrowingTree::Writer writer;
   std::vector<std::pair<Number, NodeId>> open{{0, tree.addRoot(writer, entries_[0].stat)}};
-  std::vector<SurveyTree::Entry> list;
+  std::vector<GrowingTree::Entry> list;
   while (!open.empty()) {
     const auto [number, node] = open.back();
     open.pop_back();

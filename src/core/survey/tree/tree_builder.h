@@ -3,7 +3,7 @@
 
 #include <vector>
 
-#include "core/survey/tree/survey_tree.h"
+#include "core/survey/tree/growing_tree.h"
 
 namespace zt {
 
@@ -23,7 +23,7 @@ public:
   std::optional<Number> child(Number folder, std::string_view name) const;
 
   /// Fills an empty tree, and finishes it. Call once.
-  Result<void> build(SurveyTree& tree);
+  Result<void> build(GrowingTree& tree);
 
 private:
   struct Item {

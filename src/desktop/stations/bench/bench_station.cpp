@@ -132,8 +132,10 @@ namespace {
 /// "measured 10:42", "visited 3 months", "never measured here".
 QString pastOf(const DriveAtHand& d, bool open, const SurveyPtr& survey, TimeNs now) {
   if (open && survey) return BenchStation::tr("measured %1").arg(clockTime(survey->finished));
-  if (d.visits.empty()) return BenchStation::tr("not measured before");
-  const QString age = say(&Words::age, d.visits.back().when, now);
+  const auto last = std::find_if(d.visits.rbegin(), d.visits.rend(),
+                                 [](const Visit& v) { return v.kind == VisitKind::measured; });
+  if (last == d.visits.rend()) return BenchStation::tr("not measured before");
+  const QString age = say(&Words::age, last->when, now);
   return BenchStation::tr("measured before: %1").arg(age);
 }
 }  // namespace

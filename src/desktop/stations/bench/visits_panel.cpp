@@ -49,6 +49,7 @@ void VisitsPanel::show(const DriveAtHand* drive, TimeNs now) {
   std::size_t held = 0;
   if (drive != nullptr) {
     for (auto v = drive->visits.rbegin(); v != drive->visits.rend() && rows.size() < 100; ++v) {
+      if (v->kind == VisitKind::proved) continue;  // it comes with its run
       const auto since =
           static_cast<SignedBytes>(drive->drive.usage.available) - static_cast<SignedBytes>(v->free);
       const QString file = QString::fromStdString(escapePath(v->file));
@@ -57,7 +58,9 @@ void VisitsPanel::show(const DriveAtHand* drive, TimeNs now) {
            -1,
            false,
            false,
-           {{dateText(v->when) + QStringLiteral(", ") + say(&Words::age, v->when, now),
+           {{dateText(v->when) + QStringLiteral(", ") + say(&Words::age, v->when, now) +
+                 (v->kind == VisitKind::ran ? tr(", %1 freed").arg(say(&Words::signedBytes, v->rose))
+                                            : QString()),
              v->file.empty() ? tr("that job was kept in memory only") : file, false, false, false, false},
             {say(&Words::bytes, v->free), say(&Words::exact, v->free), true, false, false, true},
             {(since > 0 ? QStringLiteral("+") : QString()) + say(&Words::signedBytes, since),

@@ -202,12 +202,12 @@ void EvidencePanel::fillFacts(const Find& find, const FindContext& context, cons
   for (const Said& said : Look::ofApplication().words().evidence(find, context, known))
     row(QString::fromStdString(said.label), QString::fromStdString(said.text));
   for (const Offer& offer : find.offers)
-    row(say(&Words::action, offer.action),
+    row(say(&Words::offer, offer),
         find.standing == Standing::bedrock
             ? say(&Words::gainNote, offer.gain)
             : tr("%1; regret: %2").arg(say(&Words::gainNote, offer.gain), say(&Words::regret, offer.regret)));
   for (const Offer& offer : find.closed)
-    row(say(&Words::action, offer.action), say(&Words::closedBecause, offer), true);
+    row(say(&Words::offer, offer), say(&Words::closedBecause, offer), true);
   facts_->setText(QStringLiteral("<table cellspacing='0'>%1</table>").arg(rows));
   factsArea_->updateGeometry();
 }

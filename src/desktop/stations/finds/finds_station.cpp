@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/stations/finds/finds_station.h"
+#include "desktop/session/measure_desk.h"
 
 #include <QtWidgets>
 
@@ -30,7 +31,7 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
          "is too "
          "short to matter against the shortfall is left out; Ctrl+Shift+D leaves nothing out."));
   connect(match_, &QPushButton::clicked, this, [this] {
-    if (view().survey && !session_.busy()) session_.match();
+    if (view().survey && !session_.busy()) MeasureDesk(session_).match();
   });
   head->addWidget(match_);
   left->addLayout(head);
@@ -266,7 +267,7 @@ void FindsStation::select(const QModelIndex& index) {
 }
 
 void FindsStation::refresh() {
-  showPage(ready(), tr("Finds wait for a measurement. Choose a drive on the Bench and measure it."));
+  showPage(ready());
   if (!ready()) return;
   match_->setEnabled(view().survey != nullptr && !session_.busy());
   const std::string keep = current_;
@@ -295,6 +296,10 @@ void FindsStation::refresh() {
   ladder_->show(view().picture(), view().ladder, {});
   ladder_->setVisible(!session_.coming() && view().survey != nullptr);
   showEvidence(model_->findAt(list_->currentIndex()));
+}
+
+QString FindsStation::waitsFor() const {
+  return tr("Finds wait for a measurement. Choose a drive on the Bench and measure it.");
 }
 
 QString FindsStation::figure() const {

@@ -22,6 +22,7 @@ public:
   FindsStation(Session& session, Prompter& prompter, QWidget* parent);
   void refresh() override;
   QString figure() const override;
+  QString waitsFor() const override;
   bool ready() const override { return view().survey != nullptr || session_.coming() != nullptr; }
   void enter() override;
   void startFilter() override;

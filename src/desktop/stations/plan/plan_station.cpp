@@ -206,7 +206,7 @@ Row PlanStation::row(std::size_t at) const {
       true,
       line.enabled,
       {{title, title, line.enabled, false, !line.enabled, false},
-       {line.enabled ? say(&Words::action, line.step->id) : tr("off"), {}, false, false, false, false},
+       {line.enabled ? say(&Words::step, *line.step) : tr("off"), {}, false, false, false, false},
        {conditions(at), conditions(at), false, false, true, false},
        {say(&Words::regret, line.regret()), {}, false, gone && line.enabled, true, false},
        {say(&Words::bytes, adds.sure), say(&Words::exact, adds.sure), true, false, !line.step->frees(), true},
@@ -261,7 +261,7 @@ void PlanStation::fillLeft() {
 }
 
 void PlanStation::refresh() {
-  showPage(ready(), tr("The plan waits for a measurement. Choose a drive on the Bench and measure it."));
+  showPage(ready());
   if (!ready()) return;
   propose_->setText(view().proposal ? tr("Propose again") : tr("Propose"));
   propose_->setEnabled(!session_.busy());
@@ -272,6 +272,14 @@ void PlanStation::refresh() {
   fillLines();
   fillDecisions();
   fillLeft();
+}
+
+QString PlanStation::waitsFor() const {
+  return tr("The plan waits for a measurement. Choose a drive on the Bench and measure it.");
+}
+
+bool PlanStation::reached() const {
+  return !view().plan.lines.empty() || view().report.has_value();
 }
 
 QString PlanStation::figure() const {

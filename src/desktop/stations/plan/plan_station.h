@@ -18,6 +18,8 @@ public:
   PlanStation(Session& session, Prompter& prompter, QWidget* parent);
   void refresh() override;
   QString figure() const override;
+  QString waitsFor() const override;
+  bool reached() const override;
   bool ready() const override { return view().survey != nullptr; }
   void enter() override;
   void propose();

@@ -167,10 +167,7 @@ void ProofStation::fillLines() {
 
 void ProofStation::refresh() {
   const bool runs = session_.work() == Session::Work::running;
-  showPage(ready() && !runs,
-           runs            ? tr("A run is under way. The proof comes after it: the drive is then read again.")
-           : view().survey ? tr("Nothing has been carried out yet, so there is nothing to prove.")
-                           : tr("Proof waits for a run. Choose a drive on the Bench and measure it."));
+  showPage(ready() && !runs);
   if (!ready() || runs) return;
   heading_->setText(tr("read again %1").arg(clockTime(view().proof->when)));
   columns_->show(view().picture(), view().proof);
@@ -178,6 +175,13 @@ void ProofStation::refresh() {
   fillLines();
   again_->setEnabled(!session_.busy());
   measure_->setEnabled(!session_.busy());
+}
+
+QString ProofStation::waitsFor() const {
+  if (session_.work() == Session::Work::running)
+    return tr("A run is under way. The proof comes after it: the drive is then read again.");
+  return view().survey ? tr("Nothing has been carried out yet, so there is nothing to prove.")
+                       : tr("Proof waits for a run. Choose a drive on the Bench and measure it.");
 }
 
 QString ProofStation::figure() const {

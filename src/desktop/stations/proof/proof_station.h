@@ -16,6 +16,7 @@ public:
   ProofStation(Session& session, Prompter& prompter, QWidget* parent);
   void refresh() override;
   QString figure() const override;
+  QString waitsFor() const override;
   bool ready() const override { return view().proof.has_value(); }
   void enter() override;
   void putBack();

@@ -186,7 +186,7 @@ void ConsentFace::addLines(const JobView& view, const Group& group) {
     amount->setWordWrap(false);
     grid->addWidget(amount, 0, 1);
     const QString lost = asked != nullptr ? say(&Words::losses, asked->lost) : QString();
-    const QString loss = say(&Words::loss, line.step->id, line.regret());
+    const QString loss = say(&Words::loss, line.step.get(), line.regret());
     grid->addWidget(
         text(lost.isEmpty() ? loss : loss + QStringLiteral(": ") + lost, false, isDear(line, asked), true), 1,
         0, 1, 2);
@@ -221,17 +221,16 @@ void ConsentFace::addOrder(const JobView& view) {
   constexpr std::size_t most = 6;
   for (std::size_t i = 0; i < std::min(most, turns.size()); ++i) {
     const Turn& turn = turns[i];
-    const bool points = !turn.first->items.empty() && turn.first->items.front().kind == SubjectKind::point;
     QString said = tr("%1   %2: %3, %4")
                        .arg(i + 1)
-                       .arg(say(&Words::action, turn.first->step->id), titleOf(view, *turn.first),
+                       .arg(say(&Words::step, *turn.first->step), titleOf(view, *turn.first),
                             say(&Words::bytes, turn.bytes));
     if (turn.lines > 1)
-      said = tr("%1   %2: %3, %4")
-                 .arg(i + 1)
-                 .arg(say(&Words::action, turn.first->step->id), count(turn.lines),
-                      say(&Words::bytes, turn.bytes));
-    if (points) said += tr("; the bytes come when the file system has cleaned up");
+      said =
+          tr("%1   %2: %3, %4")
+              .arg(i + 1)
+              .arg(say(&Words::step, *turn.first->step), count(turn.lines), say(&Words::bytes, turn.bytes));
+    if (turn.first->step->afterCleaning) said += tr("; the bytes come when the file system has cleaned up");
     rows_->addWidget(text(said, false, false, false));
   }
   if (turns.size() > most) rows_->addWidget(text(tr("and so on, as on the plan"), false, false, true));

@@ -140,7 +140,7 @@ Row ReclaimStation::waitingRow(const PlanLine& line, std::size_t index) const {
           false,
           false,
           {{titleOf(line.id), {}, agreed, false, !agreed, false},
-           {say(&Words::action, line.step->id), {}, false, false, !agreed, false},
+           {say(&Words::step, *line.step), {}, false, false, !agreed, false},
            {state, {}, false, false, true, false},
            {QString(), {}, false, false, true, true},
            {say(&Words::bytes, view().adds[index].sure), say(&Words::exact, view().adds[index].sure), false,
@@ -296,9 +296,7 @@ void ReclaimStation::showStart() {
 }
 
 void ReclaimStation::refresh() {
-  showPage(ready() || !view().cutShort.empty(),
-           view().survey ? tr("The plan is empty: there is nothing to do yet.")
-                         : tr("Reclaim waits for a plan. Choose a drive on the Bench and measure it."));
+  showPage(ready() || !view().cutShort.empty());
   if (!view().survey || !workShown()) return;
   const bool plan = !view().plan.lines.empty();
   heading_->setText(heading());
@@ -317,6 +315,11 @@ void ReclaimStation::refresh() {
   pause_->setText(session_.paused() ? tr("Go on") : tr("Pause"));
   toProof_->setVisible(!plan && !runs() && view().report.has_value());
   showStart();
+}
+
+QString ReclaimStation::waitsFor() const {
+  return view().survey ? tr("The plan is empty: there is nothing to do yet.")
+                       : tr("Reclaim waits for a plan. Choose a drive on the Bench and measure it.");
 }
 
 QString ReclaimStation::figure() const {

@@ -19,6 +19,8 @@ public:
   ReclaimStation(Session& session, Prompter& prompter, QWidget* parent);
   void refresh() override;
   QString figure() const override;
+  QString waitsFor() const override;
+  bool reached() const override { return view().report.has_value(); }
   bool ready() const override { return !view().plan.lines.empty() || view().report.has_value(); }
   void enter() override;
   void start();

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/stations/survey/survey_station.h"
+#include "desktop/session/measure_desk.h"
 
 #include <QtWidgets>
 
@@ -100,10 +101,7 @@ void SurveyStation::resizeEvent(QResizeEvent* event) {
 }
 
 void SurveyStation::refresh() {
-  showPage(ready() || watching(),
-           session_.work() == Session::Work::measuring
-               ? tr("Measuring. What is accounted for already shows in the Level.")
-               : tr("Nothing is measured yet. Choose a drive on the Bench and measure it."));
+  showPage(ready() || watching());
   if (watching()) return showProgress();
   if (!ready()) return;
   statement_->show(view().survey);
@@ -125,7 +123,7 @@ void SurveyStation::refresh() {
 void SurveyStation::showProgress() {
   if (!watching()) return;
   const bool first = !folders_->isLive();
-  showPage(true, {});
+  showPage(true);
   folders_->showLive(session_.live());
   field_->showLive(session_.live()->field());
   if (!first) return;
@@ -136,6 +134,12 @@ void SurveyStation::showProgress() {
   statement_->show(nullptr);
   sources_->hide();
   exceptions_->hide();
+}
+
+QString SurveyStation::waitsFor() const {
+  return session_.work() == Session::Work::measuring
+             ? tr("Measuring. What is accounted for already shows in the Level.")
+             : tr("Nothing is measured yet. Choose a drive on the Bench and measure it.");
 }
 
 QString SurveyStation::figure() const {
@@ -233,7 +237,7 @@ void SurveyStation::measureCurrent() {
   const SurveyTree& t = view().survey->tree;
   const auto node = t.find(*path);
   if (!node) return;
-  session_.measureFolder(t.isFolder(*node) ? *path : PathBytes(parentPath(*path)));
+  MeasureDesk(session_).measureFolder(t.isFolder(*node) ? *path : PathBytes(parentPath(*path)));
 }
 
 void SurveyStation::lookInside() {

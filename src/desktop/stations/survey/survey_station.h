@@ -18,6 +18,7 @@ public:
   SurveyStation(Session& session, Prompter& prompter, QWidget* parent);
   void refresh() override;
   QString figure() const override;
+  QString waitsFor() const override;
   bool ready() const override { return view().survey != nullptr; }
   void enter() override;
   void startFilter() override;
