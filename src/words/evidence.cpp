@@ -34,17 +34,23 @@ std::vector<Said> FindWords::evidence(const Find& f, const FindContext& c, const
   const auto say = [&](const char* label, std::string text) {
     if (!text.empty()) all.push_back({t(label), std::move(text)});
   };
+  // What the title says already is not said again.
+  const std::string title = findTitle(f);
   if (e.place != nullptr) {
-    const bool said = e.place->maker.empty() && e.place->what == findTitle(f);
-    if (!said) say("What it is", e.place->what + (e.place->maker.empty() ? "" : "; " + e.place->maker));
+    if (!title.starts_with(e.place->what))
+      say("What it is", e.place->what + (e.place->maker.empty() ? "" : "; " + e.place->maker));
+    else
+      say("Made by", e.place->maker);
   }
   say("Why here", whyHere(f));
   if (f.kind == "points") {
     sayOfPoints(f, c, all);
     return all;
   }
-  if (f.kind != "namesakes" && findNote(f).find(path(whereIs(f))) == std::string::npos)
-    say("Where", path(whereIs(f)));
+  const std::string where = path(whereIs(f));
+  if (f.kind != "namesakes" && findNote(f).find(where) == std::string::npos &&
+      title.find(where) == std::string::npos)
+    say("Where", where);
   say("Owner", owner(c, f.owner) + (e.needsRights ? t("; removing it needs an administrator's rights") : ""));
   sayOfLoss(f, e, all);
   sayOfTimes(f, c, all);

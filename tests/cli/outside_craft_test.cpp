@@ -35,9 +35,10 @@ TEST_F(OutsideCraft, IsPlannedShownAndAgreedToByItsOwnWords) {
   ASSERT_EQ(run({"measure", t / "drive", "--job", job, "--job-on-drive"}), 0) << told.str();
   ASSERT_EQ(run({"finds", "--job", job, "--json"}), 0);
   std::string id;
-  for (const Json& find : json()["finds"])
+  const Json all = json();
+  for (const Json& find : all["finds"])
     if (find["kind"] == "ferry-goods") id = find["id"];
-  ASSERT_FALSE(id.empty());
+  ASSERT_FALSE(id.empty()) << said.str();
   EXPECT_NE(run({"plan", "add", "--job", job, id, "--action", "ferry"}), 0) << "it is not said where to";
   EXPECT_NE(run({"plan", "add", "--job", job, id, "--action", "ferry", "--to", t / "quay", "--with",
                  "pieces=many"}),

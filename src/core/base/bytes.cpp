@@ -62,13 +62,6 @@ std::string formatSigned(SignedBytes bytes, UnitBase base) {
   return (bytes < 0 ? "\u2212" : "") + formatBytes(size, base);
 }
 
-std::string groupDigits(std::uint64_t value) {
-  std::string digits = std::to_string(value);
-  for (auto at = static_cast<std::ptrdiff_t>(digits.size()) - 3; at > 0; at -= 3)
-    digits.insert(static_cast<std::size_t>(at), ",");
-  return digits;
-}
-
 Result<Bytes> parseAmount(std::string_view text, Bytes capacity) {
   const auto bad = [&] { return fail(Errc::badInput, "amount", {}, std::string(text)); };
   std::string_view rest = text;

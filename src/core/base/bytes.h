@@ -22,9 +22,6 @@ std::string formatBytes(Bytes bytes, UnitBase base = UnitBase::decimal);
 /// The same with a sign; "−0.3 GB" uses U+2212.
 std::string formatSigned(SignedBytes bytes, UnitBase base = UnitBase::decimal);
 
-/// "256,060,514,304".
-std::string groupDigits(std::uint64_t value);
-
 /// An amount as a person writes it: "20GB", "18 GiB", "1.5TB", "4096", "15%" (of capacity).
 /// Fails with badInput on anything else: signs, zero, over 100 %, over 2^63 bytes, trailing text.
 Result<Bytes> parseAmount(std::string_view text, Bytes capacity);

@@ -41,13 +41,24 @@ const std::vector<Signs>& allSigns() {
        {{"Windows/System32/ntoskrnl.exe", "WINNT/System32/ntoskrnl.exe"},
         {"Windows/System32/config/SYSTEM", "Windows/System32/config/SOFTWARE"},
         {"Windows/System32", "Windows/explorer.exe"}},
-       {{"Windows"}}},
+       // The name alone is nobody's: whoever takes pictures of houses has a folder of it.
+       {{"Windows/SysWOW64"},
+        {"Windows/WinSxS"},
+        {"Windows/Installer"},
+        {"Windows/servicing"},
+        {"Windows/assembly"},
+        {"Windows/INF"},
+        {"Windows/Fonts"},
+        {"Windows", "Program Files"},
+        {"Windows", "ProgramData"},
+        {"Windows", "Users"},
+        {"WINNT", "Program Files"}}},
       {SystemFamily::mac,
        {{"System/Library/CoreServices/SystemVersion.plist", "private/var/db/dslocal/nodes/Default",
          "private/var/db/.AppleSetupDone"},
         {"Library/Preferences/SystemConfiguration"},
         {"System/Library/CoreServices", "private/var/db"}},
-       {{"System", "Library"}}}};
+       {{"System/Library"}, {"System", "Library", "Applications"}, {"System", "Library", "Users"}}}};
   return all;
 }
 

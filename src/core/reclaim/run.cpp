@@ -192,7 +192,7 @@ void Runner::giveUp(Batch& batch) {
 
 void Runner::end(Part& part) {
   part.outcome.state = stateOf(part.outcome);
-  if (control_.progress) control_.progress({part.outcome, false, 0, 0, space_->last()});
+  if (control_.progress) control_.progress({part.outcome, false, space_->last()});
 }
 
 std::vector<JournalRecord> Runner::rehearse(const Plan& plan) {
@@ -287,7 +287,7 @@ void Runner::tell(const Batch& batch, std::size_t at, Bytes went) {
     outcome.itemsDone += isDone(*part.line, batch.records[i]);
   }
   const Bytes whole = went > 0 ? batch.records[at].occupied : 0;
-  control_.progress({std::move(outcome), true, whole, std::min(went, whole), space_->last()});
+  control_.progress({std::move(outcome), true, space_->last(), whole, std::min(went, whole)});
 }
 
 /// What a step works with: it can tell how it gets on, and write a phase down, as long as it is not given up.

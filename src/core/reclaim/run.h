@@ -79,9 +79,9 @@ Consent consentFor(const Plan& plan);
 struct RunProgress {
   LineOutcome line;
   bool atWork = false;  ///< things of it still go; else it is over, and its `state` counts
+  Bytes free = 0;       ///< as the drive's own counter was last read
   Bytes ofItem = 0;     ///< occupied bytes of the item in hand, of a step that tells how it gets on
   Bytes wentOfItem = 0;
-  Bytes free = 0;  ///< as the drive's own counter was last read
 };
 
 /// How a run is watched and steered.

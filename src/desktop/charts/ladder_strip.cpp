@@ -9,7 +9,32 @@
 namespace zt::desktop {
 
 namespace {
-constexpr double barTop = 16, barHeight = 16, gap = 6, least = 58;
+constexpr double barTop = 16, barHeight = 16, gap = 6, least = 58, nameLine = 15;
+constexpr int usualHeight = 70;
+
+QFont nameFont() {
+  QFont bold = typeface(Type::small);
+  bold.setBold(true);
+  return bold;
+}
+
+/// A name in two lines that are as alike in width as its words allow.
+QStringList inTwo(const QString& name, const QFontMetricsF& metrics) {
+  QStringList best{name};
+  double narrowest = metrics.horizontalAdvance(name);
+  for (qsizetype at = name.indexOf(QLatin1Char(' ')); at > 0; at = name.indexOf(QLatin1Char(' '), at + 1)) {
+    const QStringList parts{name.left(at), name.mid(at + 1)};
+    const double width = std::max(metrics.horizontalAdvance(parts[0]), metrics.horizontalAdvance(parts[1]));
+    if (width < narrowest) narrowest = width, best = parts;
+  }
+  return best;
+}
+
+double widthOf(const QStringList& lines, const QFontMetricsF& metrics) {
+  double most = 0;
+  for (const QString& line : lines) most = std::max(most, metrics.horizontalAdvance(line));
+  return most;
+}
 
 /// What a rung of regret is made of, for its texture.
 Stratum stratumOf(Regret regret) {
@@ -32,7 +57,7 @@ LadderStrip::LadderStrip(QWidget* parent) : Chart(parent) {
   setAccessibleName(tr("The ladder"));
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
-  setFixedHeight(70);
+  setFixedHeight(usualHeight);
 }
 
 void LadderStrip::show(const DrivePicture& picture, const Ladder& ladder, std::optional<Regret> taken) {
@@ -63,8 +88,27 @@ void LadderStrip::show(const DrivePicture& picture, const Ladder& ladder, std::o
                    tr("%1 to look at").arg(ladder.decisions), ladder.decisionBytes, Stratum::unjudged,
                    std::nullopt, false, true});
   focused_ = std::min(focused_, static_cast<int>(rungs_.size()) - 1);
+  fitHeight();
   twinChanged();
   update();
+}
+
+bool LadderStrip::namesInTwo() const {
+  const QFontMetricsF metrics(nameFont());
+  double wanted = 0;
+  for (const Rung& r : rungs_)
+    wanted +=
+        std::max({least, metrics.horizontalAdvance(r.name), metrics.horizontalAdvance(r.amount)}) + 4 + gap;
+  return wanted > width();
+}
+
+void LadderStrip::fitHeight() {
+  setFixedHeight(usualHeight + (namesInTwo() ? static_cast<int>(nameLine) : 0));
+}
+
+void LadderStrip::resizeEvent(QResizeEvent* event) {
+  Chart::resizeEvent(event);
+  fitHeight();
 }
 
 QString LadderStrip::tableTwin() const {
@@ -76,15 +120,14 @@ QString LadderStrip::tableTwin() const {
 
 /// As wide as what each adds, and wide enough for its name as far as there is room for all names.
 QList<QRectF> LadderStrip::rects() const {
-  QFont bold = typeface(Type::small);
-  bold.setBold(true);
-  const QFontMetricsF metrics(bold);
+  const QFontMetricsF metrics(nameFont());
+  const bool two = namesInTwo();
   const auto count = static_cast<double>(rungs_.size());
   QList<double> names;
   double wanted = 0, sum = 0;
   for (const Rung& r : rungs_) {
-    names.append(std::max({least, metrics.horizontalAdvance(r.name), metrics.horizontalAdvance(r.amount)}) +
-                 4);
+    const double name = two ? widthOf(inTwo(r.name, metrics), metrics) : metrics.horizontalAdvance(r.name);
+    names.append(std::max({two ? 0 : least, name, metrics.horizontalAdvance(r.amount)}) + 4);
     wanted += names.last();
     sum += static_cast<double>(r.bytes);
   }
@@ -122,8 +165,8 @@ void LadderStrip::paintEvent(QPaintEvent*) {
   p.setRenderHint(QPainter::Antialiasing);
   const auto all = rects();
   const QFont small = typeface(Type::small);
-  QFont bold = small;
-  bold.setBold(true);
+  const QFont bold = nameFont();
+  const bool two = namesInTwo();
   for (qsizetype i = 0; i < rungs_.size(); ++i) {
     const Rung& rung = rungs_[i];
     const bool taken = rung.regret && taken_ && *rung.regret <= *taken_;
@@ -136,9 +179,13 @@ void LadderStrip::paintEvent(QPaintEvent*) {
     if (taken || i == 0)
       p.fillRect(QRectF(all[i].left(), all[i].bottom() + 2, all[i].width(), 2.5), face().ink);
     const QRectF words(all[i].left(), all[i].bottom() + 5, all[i].width() + gap - 2, 17);
-    drawText(p, words, Qt::AlignLeft, rung.name, taken || i == 0 ? bold : small, face().ink);
-    drawText(p, words.translated(0, 15), Qt::AlignLeft, rung.amount, small, face().secondInk);
-    if (i == focused_ && hasFocus()) paintFocus(p, all[i].adjusted(-2, -2, 2, 36));
+    const QStringList lines = two ? inTwo(rung.name, QFontMetricsF(bold)) : QStringList{rung.name};
+    for (qsizetype l = 0; l < lines.size(); ++l)
+      drawText(p, words.translated(0, nameLine * static_cast<double>(l)), Qt::AlignLeft, lines[l],
+               taken || i == 0 ? bold : small, face().ink);
+    drawText(p, words.translated(0, two ? 2 * nameLine : nameLine), Qt::AlignLeft, rung.amount, small,
+             face().secondInk);
+    if (i == focused_ && hasFocus()) paintFocus(p, all[i].adjusted(-2, -2, 2, two ? 51 : 36));
   }
   double free = 0;
   for (const Target& t : view_.targets) {
@@ -158,7 +205,7 @@ void LadderStrip::paintEvent(QPaintEvent*) {
 int LadderStrip::rungAt(const QPointF& pos) const {
   const auto all = rects();
   for (qsizetype i = 0; i < all.size(); ++i)
-    if (all[i].adjusted(0, -barTop, 0, 40).contains(pos)) return static_cast<int>(i);
+    if (all[i].adjusted(0, -barTop, 0, 55).contains(pos)) return static_cast<int>(i);
   return -1;
 }
 

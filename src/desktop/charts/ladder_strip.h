@@ -27,6 +27,7 @@ protected:
   void mousePressEvent(QMouseEvent* event) override;
   void mouseMoveEvent(QMouseEvent* event) override;
   void keyPressEvent(QKeyEvent* event) override;
+  void resizeEvent(QResizeEvent* event) override;
 
 private:
   struct Rung {
@@ -40,6 +41,9 @@ private:
     bool decisions = false;
   };
   QList<QRectF> rects() const;
+  /// Whether the names need two lines, because there is no room for all of them on one.
+  bool namesInTwo() const;
+  void fitHeight();
   double placeOf(Bytes freeThen) const;
   int rungAt(const QPointF& pos) const;
   void pick(int rung);

@@ -102,6 +102,10 @@ void Commands::setupWorkMenus() {
     else
       on_.opener.measure();
   });
+  act(work, tr("Add a &target…"), QKeySequence(tr("Ctrl+T")), "actAddTarget", [this] {
+    window_.goTo(benchStation);
+    on_.at.as<BenchStation>().addTarget();
+  });
   act(work, tr("Measure the &folder again"), QKeySequence(tr("Ctrl+Shift+M")), "actMeasureFolder", [this] {
     window_.goTo(surveyStation);
     on_.at.as<SurveyStation>().measureCurrent();

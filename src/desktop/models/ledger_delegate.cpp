@@ -2,6 +2,7 @@
 #include "desktop/models/ledger_delegate.h"
 
 #include <QPainter>
+#include <QTableView>
 
 #include "desktop/style/palette.h"
 
@@ -23,6 +24,9 @@ QString roughlyCut(const QString& text, int pixels) {
 
 void LedgerDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
                            const QModelIndex& index) const {
+  // A table never shows half a row at its foot; a tree takes care of that itself.
+  if (const auto* table = qobject_cast<const QTableView*>(option.widget))
+    if (option.rect.bottom() >= table->viewport()->height() && option.rect.top() > 0) return;
   if ((option.state & QStyle::State_Selected) != 0) painter->fillRect(option.rect, face().picked);
   if ((option.state & QStyle::State_HasFocus) != 0 && index.column() == 0)
     painter->fillRect(QRect(option.rect.left(), option.rect.top() + 2, 2, option.rect.height() - 4),

@@ -35,16 +35,6 @@ int RowsModel::rowOf(const QString& id) const {
   return -1;
 }
 
-QString RowsModel::tsv() const {
-  QString text = heads_.join(QLatin1Char('\t')) + QLatin1Char('\n');
-  for (const Row& row : rows_) {
-    QStringList cells;
-    for (const Cell& cell : row.cells) cells.append(cell.text);
-    text += cells.join(QLatin1Char('\t')) + QLatin1Char('\n');
-  }
-  return text;
-}
-
 namespace {
 QPixmap textureBox(int stratum) {
   QPixmap box(28, 28);

@@ -37,8 +37,6 @@ public:
   void setHeads(const QStringList& heads);
   const QList<Row>& rows() const { return rows_; }
   int rowOf(const QString& id) const;
-  /// The whole table as tab-separated text.
-  QString tsv() const;
 
   int rowCount(const QModelIndex& parent = {}) const override {
     return parent.isValid() ? 0 : static_cast<int>(rows_.size());

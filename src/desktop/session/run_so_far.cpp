@@ -11,6 +11,7 @@ void RunSoFar::take(const RunProgress& progress) {
   lines[progress.line.line] = progress.line;
   atWork = progress.atWork ? progress.line.line : std::string();
   if (progress.free > 0) free = progress.free;
+  inHand = progress.wentOfItem;
 }
 
 Bytes RunSoFar::freed() const {
@@ -26,7 +27,7 @@ Bytes RunSoFar::toCome() const {
 
 double RunSoFar::share() const {
   if (promised == 0) return 2;
-  return std::min(1.0, static_cast<double>(freed()) / static_cast<double>(promised));
+  return std::min(1.0, static_cast<double>(freed() + inHand) / static_cast<double>(promised));
 }
 
 double RunSoFar::secondsLeft(TimeNs now) const {

@@ -16,6 +16,7 @@ struct RunSoFar {
   Bytes promised = 0;             ///< for certain, by the lines that are
   Bytes freeBefore = 0;
   Bytes free = 0;                            ///< by the drive's counter
+  Bytes inHand = 0;                          ///< gone through of an item that takes long
   std::map<std::string, LineOutcome> lines;  ///< those that are over, and the one at work
   std::string atWork;                        ///< id of the line whose things go now
 

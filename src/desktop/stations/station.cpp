@@ -10,12 +10,18 @@ namespace zt::desktop {
 
 namespace {
 
-/// A ledger whose chosen rows are copied as tab-separated text.
+/// A ledger whose chosen rows are copied as tab-separated text. It never shows half a row: what does not fit
+/// at its foot is scrolled to.
 class LedgerView final : public QTreeView {
 public:
   using QTreeView::QTreeView;
 
 protected:
+  void drawRow(QPainter* painter, const QStyleOptionViewItem& option,
+               const QModelIndex& index) const override {
+    const bool cut = option.rect.bottom() >= viewport()->height();
+    if (!cut || option.rect.top() <= 0) QTreeView::drawRow(painter, option, index);
+  }
   void keyPressEvent(QKeyEvent* event) override {
     if (!event->matches(QKeySequence::Copy)) return QTreeView::keyPressEvent(event);
     QString text;

@@ -26,12 +26,6 @@ TEST(FormatSigned, PutsATrueMinus) {
   EXPECT_EQ(formatSigned(300'000'000), "300 MB");
 }
 
-TEST(GroupDigits, GroupsByThrees) {
-  EXPECT_EQ(groupDigits(0), "0");
-  EXPECT_EQ(groupDigits(999), "999");
-  EXPECT_EQ(groupDigits(256'060'514'304), "256,060,514,304");
-}
-
 TEST(ParseAmount, ReadsWhatPeopleWrite) {
   EXPECT_EQ(parseAmount("20GB", 0).value(), 20'000'000'000u);
   EXPECT_EQ(parseAmount(" 18 GiB ", 0).value(), Bytes{18} << 30);

@@ -8,9 +8,9 @@
 namespace zt::test {
 namespace {
 
-std::vector<SystemRoot> systemsOf(std::initializer_list<const char*> paths) {
+std::vector<SystemRoot> systemsOf(const std::vector<std::string>& paths) {
   MemoryFileSystem files;
-  for (const char* path : paths) files.add(path, "x");
+  for (const std::string& path : paths) files.add(path, "x");
   const auto root = files.openRoot("/").value();
   return systemsIn(*namesOn(files, root));
 }
@@ -49,6 +49,25 @@ TEST(SystemsIn, NamesOfNtAreTheSameInAnyCase) {
 TEST(SystemsIn, OneSignAloneIsTreatedAsASystemThatIsNotCertain) {
   const auto all = systemsOf({"Windows/System32/x"});
   for (const auto& system : all) EXPECT_FALSE(system.certain) << name(system.family);
+}
+
+/// A folder that merely has a system's name is its owner's: of pictures of windows, of a library's books.
+TEST(SystemsIn, AFolderOfASystemsNameAloneIsNoSystem) {
+  EXPECT_TRUE(systemsOf({"Windows/oriel.jpg", "Windows/2019/bay.jpg"}).empty());
+  EXPECT_TRUE(systemsOf({"Library/novels/a.epub", "System/readme.txt"}).empty());
+  EXPECT_TRUE(systemsOf({"usr/letters.odt", "Users/me/a.odt", "Applications/for a post.odt"}).empty());
+  // What else a system has beside it, or in it, makes it suspect.
+  for (const std::vector<std::string>& suspect : {std::vector<std::string>{"Windows/WinSxS/x"},
+                                                  {"windows/fonts/x"},
+                                                  {"Windows/x", "Program Files/y"},
+                                                  {"Windows/x", "Users/me/a.odt"},
+                                                  {"System/Library/x"},
+                                                  {"System/x", "Library/y", "Applications/z"},
+                                                  {"etc/x", "usr/y"}}) {
+    const auto all = systemsOf(suspect);
+    ASSERT_FALSE(all.empty()) << suspect.front();
+    EXPECT_FALSE(all.front().certain) << suspect.front();
+  }
 }
 
 /// Where nothing is kept of the names of folders, nothing is guessed: a file by a system's name is no system.

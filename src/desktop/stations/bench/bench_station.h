@@ -22,6 +22,8 @@ public:
   DrivePicture picture() const;
   /// Measures the chosen drive; false if none is chosen.
   bool measureChosen();
+  /// Asks for a need of a task, and adds it to the chosen drive.
+  void addTarget();
   /// Chooses a stand-in by its folder.
   void chooseStandIn(const PathBytes& folder);
 
@@ -42,7 +44,6 @@ private:
   void fillShelf();
   void fillTargets();
   void choose(int index);
-  void addTarget();
   void toggleTarget(const QString& id, bool on);
   void dropTarget();
   void overruleKind();

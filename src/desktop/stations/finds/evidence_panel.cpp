@@ -201,6 +201,10 @@ void EvidencePanel::fillFacts(const Find& find, const FindContext& context, cons
   const Evidence known = desk != nullptr ? desk->of(find) : Evidence{};
   for (const Said& said : Look::ofApplication().words().evidence(find, context, known))
     row(QString::fromStdString(said.label), QString::fromStdString(said.text));
+  if (!find.offers.empty() || !find.closed.empty())
+    rows +=
+        QStringLiteral("<tr><td colspan='2' style='padding:10px 0 3px 0;font-weight:600'>%1</td></tr>")
+            .arg((find.offers.empty() ? tr("What cannot be done") : tr("What can be done")).toHtmlEscaped());
   for (const Offer& offer : find.offers)
     row(say(&Words::offer, offer),
         find.standing == Standing::bedrock
