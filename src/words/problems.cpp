@@ -92,6 +92,10 @@ const char* problemText(Errc code) {
 }  // namespace
 
 std::string DriveWords::problem(Errc code, const std::string& detail) const {
+  if (code == Errc::lastCopy && detail == "equally-new")
+    return t(
+        "all of them were changed at one time, so nobody can say which is the newest; plan the one that may "
+        "go by its own path");
   const std::string text = t(problemText(code));
   return detail.empty() ? text : text + " (" + detail + ")";
 }

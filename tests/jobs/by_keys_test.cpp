@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include <filesystem>
+#include <fstream>
 #include <functional>
 #include <map>
 #include <memory>
@@ -166,6 +167,16 @@ protected:
     })) << proved.err;
     return proved.json();
   }
+  /// Whether the job's file knows what comparing contents found. Nobody else may open it meanwhile; its
+  /// letters can be read all the same.
+  bool contentsCompared() const {
+    for (const char* part : {"-wal", ""}) {
+      std::ifstream in(jobFile() + part, std::ios::binary);
+      const std::string all((std::istreambuf_iterator<char>(in)), std::istreambuf_iterator<char>());
+      if (all.find("\"groups\":") != std::string::npos) return true;
+    }
+    return false;
+  }
   std::vector<std::unique_ptr<Running>> running;
   TempFolder t;
   std::string display;
@@ -252,11 +263,11 @@ TEST_P(JobsByKeys, APersonalMachineSlowlyFull) {
   keys({"Return"});
   ASSERT_TRUE(titled("Survey")) << title();
   keys({"ctrl+d"});  // calculating may take a while
-  for (int i = 0; i < 5; ++i) rest();
+  ASSERT_TRUE(waitFor([&] { return contentsCompared(); }));
   keys({"ctrl+3"});
   ASSERT_TRUE(titled("Finds")) << title();
   rest();
-  chooseFind("namesakes, ringing");
+  chooseFind("namesakes, report");
   keys({"p"});
   rest();
   chooseFind("trash, warden, spent");
@@ -274,8 +285,8 @@ TEST_P(JobsByKeys, APersonalMachineSlowlyFull) {
   ASSERT_TRUE(titled("Reclaim")) << title();
   rest();
   const std::string home = "si/drive/home/";
-  const std::string newest = home + "warden/Documents/ringing-2023.db",
-                    older = home + "ringer/records/ringing-2023.db";
+  const std::string newest = home + "warden/Documents/sent/report-final.odt",
+                    older = home + "warden/Documents/report-final.odt";
   ASSERT_TRUE(t.has(newest) && t.has(older));
   agreeToAllAndStart(home + "warden/.local/share/Trash/files/open-day-2024.mp4");
   keys({"ctrl+6"});
@@ -285,11 +296,13 @@ TEST_P(JobsByKeys, APersonalMachineSlowlyFull) {
   std::map<std::string, Json> lines;
   for (const Json& line : proof["lines"]) lines[line["kind"]] = line;
   ASSERT_EQ(lines.size(), 3u) << proof["lines"];
-  EXPECT_EQ(lines["trash"]["actual_bytes"], lines["trash"]["promised_bytes"]);
-  EXPECT_EQ(lines["arrivals"]["actual_bytes"], lines["arrivals"]["promised_bytes"]);
+  // What is written down beside held things takes a little.
+  for (const char* kind : {"trash", "arrivals"})
+    EXPECT_NEAR(lines[kind]["actual_bytes"].get<double>(), lines[kind]["promised_bytes"].get<double>(),
+                65'536);
   EXPECT_TRUE(t.has(newest)) << "the newest stays";
   EXPECT_FALSE(t.has(older));
-  EXPECT_GE(proof["held_bytes"].get<Bytes>(), 99'000'000u) << "and can be put back";
+  EXPECT_GE(proof["held_bytes"].get<Bytes>(), 3'900'000u) << "and can be put back";
   EXPECT_FALSE(t.has(home + "ringer/Downloads/map-archive-01.zip"));
   EXPECT_TRUE(t.has(home + "ringer/Downloads/sd-backup")) << "what is younger stays";
   EXPECT_TRUE(t.has(home + "warden/.local/share/mail")) << "what is not worth it";

@@ -145,7 +145,7 @@ Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_vi
     auto part = fresh ? std::optional(*find) : onLine(changed.lines[there->second], *find);
     if (!part) part = *find;
     if (part->kind == "namesakes") part = withoutNewest(*surveys_.context(), *part);
-    if (part->items.empty()) return fail(Errc::lastCopy, "plan", find->items.front().path, "newest");
+    if (part->items.empty()) return fail(Errc::lastCopy, "plan", find->items.front().path, "equally-new");
     priceOffers(*part, workshop_.craft->steps);
     const std::string usual = part->offers.empty() ? "discard" : part->offers.front().action;
     auto line = lineFor(*part, workshop_.craft->steps, action.empty() ? std::string_view(usual) : action,

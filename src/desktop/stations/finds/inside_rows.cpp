@@ -146,15 +146,20 @@ InsideRows namesakes(const Find& find, const FindContext& context) {
   std::vector<std::uint64_t> differs;
   for (const Fact& fact : find.facts)
     if (fact.id == "differs-at") differs.push_back(std::get<std::uint64_t>(fact.value));
+  // Of several that were changed at one time nobody can say which is the newest.
+  const auto asNew = std::count_if(find.items.begin(), find.items.end(), [&](const Subject& item) {
+    return t.modified(item.node) == t.modified(find.items.front().node);
+  });
   for (std::size_t i = 0; i < find.items.size() && i < mostRows; ++i) {
     const NodeId id = find.items[i].node;
     QString length = say(&Words::bytes, t.length(id));
     const bool told = i > 0 && i - 1 < differs.size() && differs[i - 1] != ~std::uint64_t{0};
     if (told) length = tr("%1, from byte %2").arg(length, say(&Words::number, differs[i - 1]));
-    all.rows.append(rowOf(id, {plain(say(&Words::path, PathBytes(parentPath(find.items[i].path))),
-                                     say(&Words::path, find.items[i].path)),
-                               i == 0 ? figure(tr("newest"), dateText(t.modified(id))) : ageOf(context, id),
-                               figure(length, say(&Words::exact, t.length(id)))}));
+    all.rows.append(
+        rowOf(id, {plain(say(&Words::path, PathBytes(parentPath(find.items[i].path))),
+                         say(&Words::path, find.items[i].path)),
+                   i == 0 && asNew == 1 ? figure(tr("newest"), dateText(t.modified(id))) : ageOf(context, id),
+                   figure(length, say(&Words::exact, t.length(id)))}));
   }
   return all;
 }
