@@ -14,6 +14,13 @@
 #include "core/os/linux/limits.h"
 #include "desktop/charts/points_line.h"
 #include "desktop/frame/main_window.h"
+#include "desktop/models/entry_list_model.h"
+#include "desktop/stations/bench/bench_station.h"
+#include "desktop/stations/finds/finds_station.h"
+#include "desktop/stations/plan/plan_station.h"
+#include "desktop/stations/proof/proof_station.h"
+#include "desktop/stations/reclaim/reclaim_station.h"
+#include "desktop/stations/survey/survey_station.h"
 #include "tests/support/yes_prompter.h"
 
 namespace {

@@ -14,6 +14,12 @@
 #include "core/job/linux_workshop.h"
 #include "core/os/forwarding_file_system.h"
 #include "desktop/frame/main_window.h"
+#include "desktop/stations/bench/bench_station.h"
+#include "desktop/stations/finds/finds_station.h"
+#include "desktop/stations/plan/plan_station.h"
+#include "desktop/stations/proof/proof_station.h"
+#include "desktop/stations/reclaim/reclaim_station.h"
+#include "desktop/stations/survey/survey_station.h"
 #include "tests/support/yes_prompter.h"
 
 namespace {

@@ -1,14 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/detect/detector.h"
 
-#include "core/base/apart.h"
-
 #include <absl/container/flat_hash_map.h>
 
 #include <algorithm>
 #include <map>
 #include <mutex>
 #include <thread>
+
+#include "core/base/apart.h"
 
 namespace zt {
 

@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/drive/drive.h"
 
-#include "core/base/apart.h"
-
 #include <algorithm>
 #include <array>
 #include <future>
 #include <thread>
+
+#include "core/base/apart.h"
 
 namespace zt {
 

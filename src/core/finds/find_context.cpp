@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/finds/find_context.h"
 
-#include "core/finds/subject_type.h"
-
 #include <xxhash.h>
 
 #include <algorithm>
+
+#include "core/finds/subject_type.h"
 
 namespace zt {
 

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/match/matcher.h"
 
-#include "core/base/apart.h"
-
 #include <absl/container/flat_hash_set.h>
 
 #include <algorithm>
@@ -11,6 +9,7 @@
 #include <mutex>
 #include <thread>
 
+#include "core/base/apart.h"
 #include "core/finds/hold_name.h"
 #include "core/match/file_content.h"
 

@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/query/answer.h"
 
-#include "core/base/apart.h"
-
 #include <algorithm>
 #include <array>
 #include <cstring>
 #include <thread>
+
+#include "core/base/apart.h"
 
 namespace zt {
 

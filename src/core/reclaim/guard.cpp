@@ -1,11 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/reclaim/guard.h"
 
-#include "core/finds/subject_type.h"
-
 #include <algorithm>
 
 #include "core/finds/conditions.h"
+#include "core/finds/subject_type.h"
 
 namespace zt {
 

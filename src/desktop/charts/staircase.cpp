@@ -16,7 +16,7 @@ Staircase::Staircase(QWidget* parent) : Chart(parent) {
   setObjectName(QStringLiteral("staircase"));
   setProperty("word", QStringLiteral("plan"));
   setAccessibleName(tr("Staircase of the plan"));
-  setMinimumHeight(200);
+  setMinimumHeight(130);
 }
 
 void Staircase::show(const DrivePicture& view, const Plan& plan, const std::vector<GainBounds>& adds) {
@@ -173,7 +173,7 @@ void Staircase::paintEvent(QPaintEvent*) {
     rects_.append(shown);
     free += static_cast<double>(list[i].bytes);
   }
-  stand(list.size() + 1, free, tr("after the plan"));
+  stand(list.size() + 1, free, tr("after it"));
   if (more) {
     const QRectF held = block(list.size() + 1, free, static_cast<double>(view_.free + view_.planned.atMost));
     p.setPen(QPen(face().ink, 1, Qt::DashLine));

@@ -120,10 +120,18 @@ void BalanceBar::paintEvent(QPaintEvent*) {
     const QString text =
         rest.size() > 1 ? tr("%1 · %2 more").arg(rest[0]).arg(rest.size() - 1) : rest.join(QString());
     const bool shortOf = text.contains(tr("%1 short").arg(QString()).trimmed());
-    drawText(p, QRectF(x, 10, room, 18), Qt::AlignRight, text, typeface(Type::small),
-             shortOf ? face().red : face().ink);
-    drawText(p, QRectF(x, 30, room, 18), Qt::AlignRight, say(&Words::baseNote), typeface(Type::small),
-             face().secondInk);
+    // A sentence that has no room on one line goes on in the next.
+    const auto cut = text.indexOf(QStringLiteral(": "));
+    const bool two = cut > 0 && small.horizontalAdvance(text) > room;
+    const QStringList lines = two ? QStringList{text.left(cut + 1), text.mid(cut + 2)} : QStringList{text};
+    double y = two ? 5 : 10;
+    for (const QString& line : lines) {
+      drawText(p, QRectF(x, y, room, 18), Qt::AlignRight, line, typeface(Type::small),
+               shortOf ? face().red : face().ink);
+      y += 15;
+    }
+    drawText(p, QRectF(x, two ? y + 3 : 30, room, 18), Qt::AlignRight, say(&Words::baseNote),
+             typeface(Type::small), face().secondInk);
   }
   paintFocus(p, QRectF(rect()).adjusted(3, 3, -4, -4));
 }

@@ -1,10 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/models/finds_model.h"
 
-#include "core/finds/subject_type.h"
-
 #include <algorithm>
 
+#include "core/finds/subject_type.h"
 #include "core/survey/tree/gain_model.h"
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"

@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/glance.h"
 
-#include "core/base/apart.h"
-
 #include <QBuffer>
 #include <QImageReader>
 #include <mutex>
 #include <thread>
+
+#include "core/base/apart.h"
 
 namespace zt::desktop {
 

@@ -1,14 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/job_view.h"
 
-#include "core/finds/subject_type.h"
-
 #include <unistd.h>
 
 #include <absl/container/flat_hash_set.h>
 
 #include <algorithm>
 
+#include "core/finds/subject_type.h"
 #include "core/plan/line_conditions.h"
 
 namespace zt::desktop {

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/run_so_far.h"
 
-#include "core/finds/subject_type.h"
-
 #include <algorithm>
+
+#include "core/finds/subject_type.h"
 
 namespace zt::desktop {
 

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/os/linux/linux_open_files.h"
 
-#include "core/base/apart.h"
-
 #include <dirent.h>
 #include <fcntl.h>
 #include <libmount/libmount.h>
@@ -20,6 +18,8 @@
 #include <thread>
 #include <unordered_set>
 #include <utility>
+
+#include "core/base/apart.h"
 
 namespace zt {
 

@@ -1,12 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/survey/measure/measure.h"
 
-#include "core/base/apart.h"
-
 #include <algorithm>
 #include <future>
 #include <thread>
 
+#include "core/base/apart.h"
 #include "core/survey/measure/point_words.h"
 #include "core/survey/measure/shared_extents.h"
 #include "core/survey/measure/statement_lines.h"

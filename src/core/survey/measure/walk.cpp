@@ -1,14 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/survey/measure/walk.h"
 
-#include "core/base/apart.h"
-
 #include <algorithm>
 #include <cstring>
 #include <optional>
 #include <thread>
 #include <utility>
 
+#include "core/base/apart.h"
 #include "core/os/linux/limits.h"
 #include "core/survey/measure/task_pool.h"
 

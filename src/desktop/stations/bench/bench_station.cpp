@@ -189,13 +189,16 @@ void BenchStation::fillTargets() {
            -1,
            open || t.origin != TargetOrigin::task,
            t.chosen,
-           {{say(&Words::targetName, t), {}, t.chosen, false, !t.chosen, false},
+           {{say(&Words::targetName, t), say(&Words::targetReason, t), t.chosen, false, !t.chosen, false},
             {say(&Words::bytes, t.bytes), say(&Words::exact, t.bytes), t.chosen, false, !t.chosen, true},
             {today, {}, false, t.chosen && over < 0, !t.chosen, true},
             {say(&Words::targetReason, t), say(&Words::targetReason, t), false, false, true, false}}});
     }
   }
   targetRows_->setRows(rows);
+  // Three letters of a reason are none: where there is no room it is told under the pointer.
+  constexpr int worthShowing = 560;
+  targets_->setColumnHidden(3, targets_->width() < worthShowing);
 }
 
 void BenchStation::refresh() {

@@ -53,22 +53,23 @@ void VisitsPanel::show(const DriveAtHand* drive, TimeNs now) {
       const auto since =
           static_cast<SignedBytes>(drive->drive.usage.available) - static_cast<SignedBytes>(v->free);
       const QString file = QString::fromStdString(escapePath(v->file));
-      rows.append(
-          {file,
-           -1,
-           false,
-           false,
-           {{dateText(v->when) + QStringLiteral(", ") + say(&Words::age, v->when, now) +
-                 (v->kind == VisitKind::ran ? tr(", %1 freed").arg(say(&Words::signedBytes, v->rose))
-                                            : QString()),
-             v->file.empty() ? tr("that job was kept in memory only") : file, false, false, false, false},
-            {say(&Words::bytes, v->free), say(&Words::exact, v->free), true, false, false, true},
-            {(since > 0 ? QStringLiteral("+") : QString()) + say(&Words::signedBytes, since),
-             {},
-             false,
-             false,
-             true,
-             true}}});
+      rows.append({file,
+                   -1,
+                   false,
+                   false,
+                   {{say(&Words::age, v->when, now) +
+                         (v->kind == VisitKind::ran ? tr(": %1 freed").arg(say(&Words::signedBytes, v->rose))
+                                                    : QStringLiteral(", ") + dateText(v->when)),
+                     dateText(v->when) + QLatin1Char('\n') +
+                         (v->file.empty() ? tr("that job was kept in memory only") : file),
+                     false, false, false, false},
+                    {say(&Words::bytes, v->free), say(&Words::exact, v->free), true, false, false, true},
+                    {(since > 0 ? QStringLiteral("+") : QString()) + say(&Words::signedBytes, since),
+                     {},
+                     false,
+                     false,
+                     true,
+                     true}}});
     }
     held = drive->held.size();
   }

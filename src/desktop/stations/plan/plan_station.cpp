@@ -3,6 +3,7 @@
 
 #include <QtWidgets>
 
+#include "core/base/path_set.h"
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"
 
@@ -231,10 +232,22 @@ void PlanStation::fillLines() {
 void PlanStation::fillDecisions() {
   QList<Row> rows;
   const auto& proposal = view().proposal;
-  if (proposal && !proposal->reached)
+  const Target* most = hardest(view().targets);
+  const bool enough = most != nullptr && surplus(*most, view().free + view().planned.sure) >= 0;
+  // What goes with a thing that is planned is decided already.
+  PathSet planned;
+  for (const PlanLine& line : view().plan.lines)
+    for (const Subject& item : line.items)
+      if (item.inSurvey()) planned.insert(item.path);
+  const auto goesAnyway = [&](const Find& find) {
+    return std::all_of(find.items.begin(), find.items.end(),
+                       [&](const Subject& item) { return planned.covers(item.path); });
+  };
+  if (proposal && !proposal->reached && !enough)
     for (const Decision& d : proposal->decisions) {
       const Find* find = view().finds->find(d.find);
-      const bool decided = view().plan.find(d.find) != nullptr || (find != nullptr && view().marks.of(*find));
+      const bool decided = view().plan.find(d.find) != nullptr ||
+                           (find != nullptr && (view().marks.of(*find) || goesAnyway(*find)));
       if (find == nullptr || decided) continue;
       rows.append({QString::fromStdString(d.find),
                    static_cast<int>(stratumOf(d.standing)),
@@ -258,6 +271,13 @@ void PlanStation::fillLeft() {
                      : all.join(QLatin1Char('\n')));
   left_->setToolTip(all.join(QLatin1Char('\n')));
   left_->setVisible(!all.isEmpty());
+}
+
+/// The pictures want room for their labels; on a small screen the lines want it more.
+void PlanStation::resizeEvent(QResizeEvent* event) {
+  Station::resizeEvent(event);
+  constexpr int roomy = 560, tall = 200, low = 130;
+  stairs_->setMinimumHeight(height() < roomy ? low : tall);
 }
 
 void PlanStation::refresh() {
