@@ -10,6 +10,7 @@
 #include <QTest>
 
 #include "desktop/session/drive_watch.h"
+#include "desktop/session/glance.h"
 #include "desktop/session/measure_desk.h"
 #include "desktop/session/plan_desk.h"
 #include "support/fakes.h"
@@ -73,6 +74,7 @@ struct Desk : ::testing::Test {
   TempFolder t;
   Workshop real = realWorkshop();
   std::unique_ptr<Session> session;
+  std::unique_ptr<Glance> glance = std::make_unique<Glance>();
 };
 
 TEST(WorkQueueTest, DoesOneAfterAnotherAndStopsEachByItself) {
@@ -150,7 +152,7 @@ TEST_F(Desk, LooksIntoFilesBesideTheWork) {
   std::optional<Result<Glimpse>> seen;
   const auto look = [&](const PathBytes& path) {
     seen.reset();
-    session->look(path, [&, path](const Result<Glimpse>& glimpse) {
+    glance->look(session->sharedView(), path, [&, path](const Result<Glimpse>& glimpse) {
       answered.push_back(path);
       seen = glimpse;
     });
@@ -188,15 +190,16 @@ TEST_F(Desk, ADriveThatDoesNotAnswerHoldsUpNeitherLooksNorTheEnd) {
   }
   std::vector<Errc> said;
   for (int i = 0; i < 9; ++i)
-    session->look("stuck/notes.txt", [&](const Result<Glimpse>& g) {
+    glance->look(session->sharedView(), "stuck/notes.txt", [&](const Result<Glimpse>& g) {
       said.push_back(g.error().code);
       if (said.size() == 1)  // who is answered may look again
-        session->look("stuck/none",
-                      [&](const Result<Glimpse>& again) { said.push_back(again.error().code); });
+        glance->look(session->sharedView(), "stuck/none",
+                     [&](const Result<Glimpse>& again) { said.push_back(again.error().code); });
     });
   ASSERT_TRUE(QTest::qWaitFor([&] { return !said.empty(); }, 10'000));
   EXPECT_EQ(said.front(), Errc::unanswered);
   session.reset();
+  glance.reset();  // who is answered now is gone
   stuck->letGo();
 }
 
@@ -268,7 +271,9 @@ TEST(DriveWatchTest, TellsOfEarlierVisitsAndHeldThings) {
   ASSERT_EQ(watch.drives().size(), 1u);
   const DriveAtHand at = watch.drives()[0];
   EXPECT_TRUE(at.standIn);
-  ASSERT_EQ(at.visits.size(), 1u);
+  ASSERT_EQ(at.visits.size(), 2u);
+  EXPECT_EQ(at.visits[0].kind, VisitKind::measured);
+  EXPECT_EQ(at.visits[1].kind, VisitKind::ran);
   ASSERT_EQ(at.held.size(), 1u);
   EXPECT_FALSE(at.targets.empty()) << "headroom is known before anything is measured";
   QSignalSpy back(&watch, &DriveWatch::putBackEnded);

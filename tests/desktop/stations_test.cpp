@@ -458,7 +458,10 @@ TEST_F(Stations, TheLevelGoesToAStratum) {
 }
 
 TEST_F(Stations, TheShopsRulesAreKeptForTheNextDrive) {
-  TempFolder t;
+  TempFolder shop, t;
+  real.visits = Register::open(shop / "register.sqlite").value();
+  window = nullptr;
+  SetUp();
   measureStandIn(t);
   station(1);
   const auto tick = [&](const char* rule) {

@@ -228,9 +228,9 @@ TEST_F(SurveyWindow, ShowsWhatIsCountedWhileItGrows) {
   EXPECT_EQ(tree()->model()->rowCount(early), 1) << "what is listed already opens";
   EXPECT_FALSE(find<QLineEdit>("surveyFilter")->isEnabled());
   key(window.get(), Qt::Key_B, Qt::ControlModifier);
-  EXPECT_TRUE(session().paused());
+  EXPECT_TRUE(session().pauseGate()->paused());
   key(window.get(), Qt::Key_B, Qt::ControlModifier);
-  EXPECT_FALSE(session().paused());
+  EXPECT_FALSE(session().pauseGate()->paused());
   gated.letThrough();
   ASSERT_TRUE(waitFor([&] { return session().view().survey != nullptr; }));
   ASSERT_TRUE(idle());

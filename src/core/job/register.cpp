@@ -111,6 +111,7 @@ Result<std::shared_ptr<Register>> Register::open(const PathBytes& file) {
       db->exec(schema);
     }
     const bool older = !fresh && sqlite::pragma(*db, "user_version") < 5;
+    // Within the one transaction: whoever is cut short here finds the register as it was.
     if (older) db->exec("ALTER TABLE visit RENAME TO visit_4");
     if (fresh || older) db->exec(visitTable);
     if (older) db->exec(fromVersion4);

@@ -216,6 +216,7 @@ public:
     const bool anew = before == nullptr || (!marks.all().empty() &&
                                             std::any_of(before->folders.begin(), before->folders.end(),
                                                         [&](const FolderCopy& f) { return locks(f.gone); }));
+    // Most looks change no mark that matters here: what was made once is given out again.
     if (!anew && marks.all().empty()) return unmarked;
     auto finds = std::make_shared<EqualFinds>();
     finds->folders = anew ? folderCopies(view.context, *groups, marks, view.order) : before->folders;

@@ -98,6 +98,7 @@ void Runner::divide(const Plan& plan) {
   pieces_.clear();
   const auto steps = stepGains(plan, *drive_->context);
   const std::vector<NodeId> outer = outermostItems(plan, drive_->context->gain);
+  // Sorted, so that a million items are found in it without a set of their own.
   absl::flat_hash_set<std::pair<SubjectKind, PathBytes>> taken;
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
@@ -121,12 +122,14 @@ void Runner::runParts(RunReport& report) {
     report.stopped = report.stopped || control_.stop.stop_requested();
     if (report.stopped) break;
     Batch batch = nextBatch(at);
-    // What was given up may wake up later: what it works with is its own.
+    // What was given up may wake up later: what it works with is its own. The batch is not: a step that was
+    // given up ends before it looks at it again (`Watch::ask`).
     Result<void> done;
     if (!watch_.run([&, drive = drive_, step = batch.step] { done = runBatch(batch); })) {
       giveUp(batch);
       report.unanswered = true;
     }
+    // Without a journal nobody could say after a crash what lies where: nothing more is begun.
     if (!done) {
       report.journalFailed = true;
       report.journalFailure = done.error();
@@ -167,6 +170,7 @@ bool Runner::book(const Batch& batch) {
   std::vector<GainBounds> freed;
   for (std::size_t i = 0; i < batch.records.size(); ++i) {
     const JournalRecord& r = batch.records[i];
+    // A line that goes on in the next batch is two pieces: the counter may have been read in between.
     if (i == 0 || batch.parts[i] != batch.parts[i - 1])
       pieces_.push_back(batch.parts[i]), freed.emplace_back();
     freed.back() += r.shown();
@@ -242,6 +246,7 @@ JournalRecord Runner::recordOf(const PlanLine& line, const Subject& item) {
   r.occupied = item.occupied;
   if (line.step->frees() && item.node != noNode) r.promised = promises_->add(item.node);
   if (const auto point = drive_->context->pointOf(item)) {
+    // Points hold things together: what one adds depends on those that were promised before it.
     const Bytes before = drive_->context->points.of(going_).frees;
     going_[*point] = true;
     const Bytes adds = drive_->context->points.of(going_).frees - before;
@@ -266,6 +271,7 @@ bool Runner::mayGoOn() {
 Result<void> Runner::stillAllowed(const JournalRecord& r) {
   constexpr std::chrono::milliseconds apart{200};
   const auto now = std::chrono::steady_clock::now();
+  // Asked of the register, which another program may be writing: not for each of a million items.
   if (drive_->keptNow && now >= nextAsked_) {
     drive_->marks.takeKept(drive_->keptNow());
     nextAsked_ = now + apart;
@@ -373,6 +379,7 @@ void Runner::verifyAll(Batch& batch) {
   for (auto& r : batch.records) {
     if (r.state != ItemState::intended) continue;
     if (const auto same = watch_.ask(r, [&](auto& mine) { return executor.verify(site, mine); }); !same) {
+      // A stop inside a long comparison says nothing against the item.
       const bool stopped = same.error().code == Errc::cancelled;
       if (!stopped) note(r, same.error());
       takeBack(executor, r, site);
@@ -443,6 +450,7 @@ Result<void> Runner::runBatch(Batch& batch) {
   applyAll(batch);
   verifyAll(batch);
   tell(batch, batch.records.size() - 1);
+  // From here on things go for good. If that cannot be written down first, all of it is taken back.
   if (auto noted = journal_.write(batch.records); !noted) {
     for (auto& r : batch.records)
       if (r.state == ItemState::discarding || r.state == ItemState::held)

@@ -24,14 +24,18 @@ std::vector<SignedBytes> shareOut(SignedBytes rose, std::span<const GainBounds> 
     SignedBytes given = 0;
     std::size_t last = 0;
     for (std::size_t i = 0; i < among.size(); ++i) {
+      // Two numbers of bytes multiplied: 64 bits do not hold that.
       const auto part = static_cast<__int128>(left) * static_cast<__int128>(weight(among[i])) / weights;
       shares[i] = static_cast<SignedBytes>(firm(among[i])) + static_cast<SignedBytes>(part);
       given += shares[i];
       if (weight(among[i]) > 0) last = i;
     }
+    // What whole bytes could not share out goes to the last: the shares must sum to what the counter says.
     shares[last] += rose - given;
   };
   const auto nothing = [](const GainBounds&) { return Bytes{0}; };
+  // Below what was sure the sure parts shrink alike; between the bounds each may have some of what was not
+  // sure; above them somebody else freed the rest, and nobody can say for whom it is.
   if (rose < 0 && least == 0)
     give(nothing, atMost, rose, most);
   else if (rose < least)
@@ -45,6 +49,7 @@ std::vector<SignedBytes> shareOut(SignedBytes rose, std::span<const GainBounds> 
 
 namespace {
 Result<Bytes> freeNow(FileSystem& files, const Folder& root) {
+  // Until a file system has written out what it put off, its counter tells of yesterday.
   if (auto synced = files.syncAll(root); !synced) return tl::unexpected(synced.error());
   const auto usage = files.usage(root);
   if (!usage) return tl::unexpected(usage.error());
@@ -60,12 +65,14 @@ Result<SpaceLedger> SpaceLedger::begin(FileSystem& files, FolderPtr root, std::c
 
 void SpaceLedger::ended(std::span<const GainBounds> freed) {
   waiting_.insert(waiting_.end(), freed.begin(), freed.end());
+  // Each reading writes the drive out: asked for at every batch it would cost more than the batch.
   if (std::chrono::steady_clock::now() - readAt_ >= apart_) take(freeNow(files_, *root_));
 }
 
 void SpaceLedger::settle() {
   auto free = freeNow(files_, *root_);
   const auto end = std::chrono::steady_clock::now() + std::chrono::milliseconds(500);
+  // Some free in the background what was unlinked: the counter is read until it stands still.
   while (free && std::chrono::steady_clock::now() < end) {
     std::this_thread::sleep_for(std::chrono::milliseconds(20));
     const auto again = freeNow(files_, *root_);
@@ -82,6 +89,7 @@ void SpaceLedger::take(const Result<Bytes>& free) {
   if (!free) return;
   const auto rose = static_cast<SignedBytes>(*free) - static_cast<SignedBytes>(last_);
   const auto shares = shareOut(rose, waiting_);
+  // What came after the last piece was booked can only be its doing.
   if (waiting_.empty() && !shares_.empty()) shares_.back() += rose;
   shares_.insert(shares_.end(), shares.begin(), shares.end());
   waiting_.clear();

@@ -38,6 +38,7 @@ struct Watch::Pulse {
   /// Gives up what has been silent for too long; never between two calls.
   bool giveUp() {
     const std::scoped_lock lock(mutex);
+    // Between two calls the runner itself is at work, and uses what it must not lose.
     const Steady::duration silent = Steady::now().time_since_epoch() - Steady::duration(last.load());
     if (!asking || silent <= patience * times.load()) return false;
     shut = true;
@@ -228,6 +229,7 @@ void Watch::leave(Pulse& pulse) {
 }
 
 std::shared_ptr<void> Watch::hold(Pulse& pulse) {
+  // Locked by hand: the lock is given out, and outlives this function.
   pulse.mutex.lock();
   if (pulse.shut) {
     pulse.mutex.unlock();
@@ -257,6 +259,7 @@ bool Watch::run(std::function<void()> work) {
       work();
       done.set_value();
     } catch (const GivenUp&) {
+      // Nobody waits for this thread any more; what it promised is gone with whoever asked.
       return;
     } catch (...) {
       done.set_exception(std::current_exception());

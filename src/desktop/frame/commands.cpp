@@ -121,7 +121,7 @@ void Commands::setupWorkMenus() {
     MeasureDesk(on_.session).match(1);
   });
   pause_ = act(work, tr("Pa&use"), QKeySequence(tr("Ctrl+B")), "actPause",
-               [this] { on_.session.setPaused(!on_.session.paused()); });
+               [this] { on_.session.setPaused(!on_.session.pauseGate()->paused()); });
   pause_->setEnabled(false);
   stop_ = act(work, tr("&Stop"), QKeySequence(Qt::Key_Escape), "actStop", [this] { on_.session.stop(); });
   stop_->setEnabled(false);
@@ -222,7 +222,7 @@ void Commands::showWork() {
                          on_.session.work() == Session::Work::running;
   stop_->setEnabled(stoppable);
   pause_->setEnabled(stoppable);
-  pause_->setText(stoppable && on_.session.paused() ? tr("&Go on") : tr("Pa&use"));
+  pause_->setText(stoppable && on_.session.pauseGate()->paused() ? tr("&Go on") : tr("Pa&use"));
 }
 
 void Commands::setDark(bool dark) {

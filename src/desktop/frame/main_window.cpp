@@ -137,7 +137,7 @@ void MainWindow::showWork() {
   const bool matching = session_.work() == Session::Work::matching;
   const bool stoppable = measuring || matching || session_.work() == Session::Work::running;
   commands_->showWork();
-  if (stoppable && session_.paused()) strip_->setProgress(2, tr("paused; Ctrl+B goes on, Esc stops"));
+  if (stoppable && session_.pauseGate()->paused()) strip_->setProgress(2, tr("paused; Ctrl+B goes on, Esc stops"));
   if (session_.busy() && !since_.isValid()) {
     since_.start();
     failure_->hide();
@@ -189,7 +189,7 @@ void MainWindow::showProgress(const Progress& progress) {
     at_.as<SurveyStation>().showProgress();
     refreshStrip();
   }
-  if (session_.paused()) return;
+  if (session_.pauseGate()->paused()) return;
   QString note =
       matching ? tr("%1 of %2 read")
                      .arg(say(&Words::bytes, progress.doneBytes), say(&Words::bytes, progress.totalBytes))
@@ -209,7 +209,7 @@ void MainWindow::showProgress(const Progress& progress) {
 void MainWindow::showRun() {
   showPicture();
   refreshStrip();
-  if (!session_.run() || session_.paused()) return;
+  if (!session_.run() || session_.pauseGate()->paused()) return;
   const RunSoFar& run = *session_.run();
   strip_->setProgress(run.share(),
                       tr("%1 of %2 freed; Ctrl+B pauses, Esc stops between things")

@@ -4,7 +4,7 @@
 #include <QObject>
 #include <deque>
 
-#include "desktop/session/glance.h"
+#include "desktop/session/job_view.h"
 #include "desktop/session/run_so_far.h"
 #include "desktop/session/work_queue.h"
 
@@ -53,11 +53,8 @@ public:
 
   const Workshop& workshop() const { return workshop_; }
 
-  /// Looks into a file of the survey, beside the work at hand.
-  void look(const PathBytes& path, Glance::Then then) { glance_.look(view_, path, std::move(then)); }
   /// A run waits between items while it is paused, a measurement between folders.
   void setPaused(bool paused);
-  bool paused() const { return pause_->paused(); }
   const std::shared_ptr<PauseGate>& pauseGate() const { return pause_; }
   /// Asks the present work to stop; what was done or measured is kept.
   void stop();
@@ -98,7 +95,6 @@ private:
   std::deque<Waiting> waiting_;  ///< the work at hand first
   std::shared_ptr<PauseGate> pause_ = std::make_shared<PauseGate>();
   Underway underway_;
-  Glance glance_;
   std::unique_ptr<WorkQueue> queue_;
 };
 

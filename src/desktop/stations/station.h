@@ -5,6 +5,7 @@
 #include <string_view>
 
 #include "desktop/prompter.h"
+#include "desktop/session/glance.h"
 #include "desktop/session/plan_desk.h"
 
 class QAbstractItemView;
@@ -43,6 +44,10 @@ Q_SIGNALS:
 
 protected:
   const JobView& view() const { return session_.view(); }
+  /// Looks into a file of the survey, beside the work at hand.
+  void lookInto(const PathBytes& path, Glance::Then then) {
+    glance_.look(session_.sharedView(), path, std::move(then));
+  }
   /// Makes the two pages that most stations have: what it waits for, and the work itself. Gives the latter,
   /// still bare.
   QWidget* setupPages(const char* objectName);
@@ -54,6 +59,7 @@ protected:
   Prompter& prompter_;
 
 private:
+  Glance glance_;
   QStackedWidget* pages_ = nullptr;
   QLabel* waiting_ = nullptr;
 };

@@ -76,9 +76,13 @@ TEST_F(Quay, WhatALineSaysIsKeptConsentedToAndWrittenDown) {
 /// The run of a step itself: what `GuardedDrive` opens is what the step is given.
 struct Crossing : Quay {
   RunReport cross(const StepParameters& told, const RunControl& control = {}) {
+    return cross(told, told, control);
+  }
+  RunReport cross(const StepParameters& first, const StepParameters& second, const RunControl& control = {}) {
     Plan plan;
     for (const char* path : {"hull/crate-1", "hull/crate-2"}) {
       const Find* find = job->surveys().find(idOf(path));
+      const StepParameters& told = plan.lines.empty() ? first : second;
       plan.lines.push_back(lineFor(*find, w.craft->steps, "ferry", {}, told).value());
     }
     GuardedDrive drive;
@@ -131,6 +135,22 @@ TEST_F(Crossing, GoesItemByItemWithItsPhasesWrittenAsTheyCome) {
   EXPECT_EQ(journal.phases["hull/crate-1"], way);
   EXPECT_EQ(journal.phases["hull/crate-2"], way);
   EXPECT_EQ(journal.parameters["hull/crate-2"], told);
+}
+
+/// Of one kind of step, each line goes where it says, whatever goes together with it.
+TEST_F(Crossing, LinesThatAreToldDifferentThingsGoEachItsOwnWay) {
+  t.folder("pier");
+  StepKind together = ferryStep();
+  together.together = 256;
+  auto craft = std::make_shared<Craft>(*w.craft);
+  craft->steps.add(together);
+  w.craft = craft;
+  const RunReport report = cross(toPlace(t / "quay"), toPlace(t / "pier"));
+  for (const LineOutcome& line : report.lines) EXPECT_EQ(line.state, LineOutcome::State::done);
+  EXPECT_TRUE(t.has("quay/crate-1"));
+  EXPECT_TRUE(t.has("pier/crate-2"));
+  EXPECT_FALSE(t.has("quay/crate-2"));
+  EXPECT_EQ(opened.size(), 2u);
 }
 
 TEST_F(Crossing, AnotherDriveThatIsNotThereIsTheProblemOfItsLinesAlone) {

@@ -128,6 +128,49 @@ TEST(Watch, AStepThatHangsIsTheProblemOfItsLineAndTheEndOfTheRun) {
   EXPECT_TRUE(files.has("b"));
 }
 
+/// A rehearsal asks the drive as the run does: what hangs there is told, and what comes after it was not
+/// looked at.
+TEST(Watch, ARehearsalThatHangsIsToldToo) {
+  class HangsAtOnce final : public StepExecutor {
+  public:
+    explicit HangsAtOnce(std::shared_ptr<Barrier> barrier) : barrier_(std::move(barrier)) {}
+    Result<void> check(StepSite&, const JournalRecord&) const override {
+      const std::shared_ptr<Barrier> barrier = barrier_;
+      barrier->pass();
+      barrier->left();
+      return {};
+    }
+    Result<void> prepare(StepSite&, JournalRecord&) const override { return {}; }
+    Result<void> apply(StepSite&, JournalRecord&) const override { return {}; }
+    Result<void> verify(StepSite&, JournalRecord&) const override { return {}; }
+    Result<void> undo(StepSite&, JournalRecord&) const override { return {}; }
+    Result<void> recover(StepSite&, JournalRecord&) const override { return {}; }
+
+  private:
+    std::shared_ptr<Barrier> barrier_;
+  };
+  MemoryFileSystem files;
+  files.add("a", std::string(9000, 'a'));
+  files.add("b", std::string(9000, 'b'));
+  Worked drive(borrowed(files));
+  const auto barrier = std::make_shared<Barrier>();
+  StepKind kind = *drive.m.craft->steps.find("discard");
+  kind.id = "hangs";
+  kind.executor = std::make_shared<HangsAtOnce>(barrier);
+  Plan plan;
+  for (const char* path : {"a", "b"}) {
+    plan.lines.push_back(drive.m.line(path));
+    if (plan.lines.size() == 1) plan.lines.back().step = std::make_shared<StepKind>(kind);
+  }
+  const auto said = Runner(drive.guarded(), drive.journal, 1).rehearse(plan);
+  ASSERT_EQ(said.size(), 2u);
+  for (const JournalRecord& r : said) {
+    EXPECT_EQ(r.state, ItemState::refused);
+    EXPECT_EQ(r.problem, Errc::unanswered);
+  }
+  barrier->open();
+}
+
 TEST(Watch, ADriveThatGoesAwayInTheMiddleLeavesWhatItHadInHandOpen) {
   MemoryFileSystem files;
   for (const char* name : {"d/a", "d/stuck", "d/z"}) files.add(name, std::string(9000, 'x'));

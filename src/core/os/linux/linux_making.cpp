@@ -28,6 +28,7 @@ public:
           ::pwrite(fd_, bytes.data() + done, bytes.size() - done, static_cast<off_t>(offset + done));
       if (put < 0 && errno == EINTR) continue;
       if (put < 0) return failErrno("write", {}, errno);
+      // No error and no progress: it would be asked for ever.
       if (put == 0) return failErrno("write", {}, ENOSPC);
       done += static_cast<std::size_t>(put);
     }

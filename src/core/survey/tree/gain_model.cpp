@@ -233,6 +233,8 @@ GainBounds GainModel::Sum::add(NodeId node) {
       [&](std::uint32_t extent, bool open) {
         const std::uint32_t files = model_.holdings_->extents[extent].files;
         if (open) ++open_[extent];
+        // Only with the last of the files that hold an extent does it come free: it counts with whoever is
+        // last.
         return files > 1 && ++files_[extent] != files ? GainBounds{} : boundsOf(extent);
       },
       [&](std::uint32_t group) { return ++going_[group] == model_.namesOfGroup(group); });
@@ -243,6 +245,7 @@ GainBounds GainModel::Sum::remove(NodeId node) {
       node,
       [&](std::uint32_t extent, bool open) {
         const std::uint32_t files = model_.holdings_->extents[extent].files;
+        // The reverse order of `add`: what it gave is asked for before this file counts as one that stays.
         const GainBounds gave = files > 1 && files_[extent]-- != files ? GainBounds{} : boundsOf(extent);
         if (open) --open_[extent];
         return gave;
@@ -253,6 +256,7 @@ GainBounds GainModel::Sum::remove(NodeId node) {
 GainBounds GainModel::of(std::span<const NodeId> nodes, const Points& points) const {
   Sum sum(*this, points);
   GainBounds gain = sum.ofPoints();
+  // What lies beneath another of them would count twice.
   for (const NodeId id : outermost(nodes)) gain += sum.add(id);
   return gain;
 }

@@ -67,7 +67,7 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
   setupKeys(foot);
   row->addLayout(left, 10);
   evidence_ = new EvidencePanel(
-      [this](const PathBytes& path, Glance::Then then) { session_.look(path, std::move(then)); }, page);
+      [this](const PathBytes& path, Glance::Then then) { lookInto(path, std::move(then)); }, page);
   row->addWidget(evidence_, 11);
   connect(evidence_, &EvidencePanel::exempted, this, &FindsStation::exempt);
   connect(evidence_, &EvidencePanel::withPointsPlanned, this, [this] { judge(Saying::withPoints); });

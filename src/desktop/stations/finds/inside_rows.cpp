@@ -3,6 +3,7 @@
 
 #include <QCoreApplication>
 #include <algorithm>
+#include <map>
 #include <set>
 
 #include "desktop/stations/station.h"
@@ -188,11 +189,12 @@ InsideRows image(const Find& find, const FindContext& context) {
 }  // namespace
 
 InsideRows insideRows(const Find& find, const FindContext& context) {
-  if (find.kind == "images") return image(find, context);
-  if (find.kind == "duplicates") return copies(find, context);
-  if (find.kind == "namesakes") return namesakes(find, context);
-  if (find.kind == "points") return pointRows(find, context);
-  return things(find, context);
+  // What has a face of its own; all else is a list of its things.
+  using Face = InsideRows (*)(const Find&, const FindContext&);
+  static const std::map<std::string_view, Face> faces{
+      {"images", image}, {"duplicates", copies}, {"namesakes", namesakes}, {"points", pointRows}};
+  const auto face = faces.find(find.kind);
+  return face == faces.end() ? things(find, context) : face->second(find, context);
 }
 
 }  // namespace zt::desktop

@@ -43,7 +43,7 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
   connect(start_, &QPushButton::clicked, this, &ReclaimStation::start);
   connect(stop_, &QPushButton::clicked, &session_, &Session::stop);
   connect(pause_, &QPushButton::clicked, this, [this] {
-    session_.setPaused(!session_.paused());
+    session_.setPaused(!session_.pauseGate()->paused());
     refresh();
   });
   connect(toProof_, &QPushButton::clicked, this, [this] { Q_EMIT goTo(proofStation); });
@@ -108,7 +108,7 @@ QString number(std::uint64_t n) {
 Row ReclaimStation::outcomeRow(const LineOutcome& o, bool atWork, bool over) const {
   const bool bad =
       !atWork && (o.state == LineOutcome::State::refused || o.state == LineOutcome::State::partly);
-  QString state = atWork ? session_.paused()
+  QString state = atWork ? session_.pauseGate()->paused()
                                ? tr("paused after %1 of %2 things").arg(number(o.itemsDone), number(o.items))
                                : tr("now: %1 of %2 things").arg(number(o.itemsDone), number(o.items))
                          : say(&Words::lineState, o.state);
@@ -263,7 +263,7 @@ void ReclaimStation::fillProblems() {
 
 QString ReclaimStation::heading() const {
   if (runs() && session_.run()) {
-    if (session_.paused()) return tr("paused; nothing is touched until it goes on");
+    if (session_.pauseGate()->paused()) return tr("paused; nothing is touched until it goes on");
     const double left = session_.run()->secondsLeft(session_.workshop().clock->now());
     QString since = tr("running since %1").arg(clockTime(session_.run()->since));
     if (left < 1) return since;
@@ -312,7 +312,7 @@ void ReclaimStation::refresh() {
   start_->setVisible((plan || !view().cutShort.empty()) && !runs());
   stop_->setVisible(runs());
   pause_->setVisible(runs());
-  pause_->setText(session_.paused() ? tr("Go on") : tr("Pause"));
+  pause_->setText(session_.pauseGate()->paused() ? tr("Go on") : tr("Pause"));
   toProof_->setVisible(!plan && !runs() && view().report.has_value());
   showStart();
 }

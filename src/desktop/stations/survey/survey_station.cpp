@@ -247,7 +247,7 @@ void SurveyStation::lookInside() {
   if (const auto node = t.find(*path); node && t.isFolder(*node))
     showInside(this, t, *node);
   else
-    session_.look(*path, [this, path](const Result<Glimpse>& seen) {
+    lookInto(*path, [this, path](const Result<Glimpse>& seen) {
       if (seen)
         showInside(this, *path, *seen);
       else
