@@ -137,7 +137,8 @@ void MainWindow::showWork() {
   const bool matching = session_.work() == Session::Work::matching;
   const bool stoppable = measuring || matching || session_.work() == Session::Work::running;
   commands_->showWork();
-  if (stoppable && session_.pauseGate()->paused()) strip_->setProgress(2, tr("paused; Ctrl+B goes on, Esc stops"));
+  if (stoppable && session_.pauseGate()->paused())
+    strip_->setProgress(2, tr("paused; Ctrl+B goes on, Esc stops"));
   if (session_.busy() && !since_.isValid()) {
     since_.start();
     failure_->hide();

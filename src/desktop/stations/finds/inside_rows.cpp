@@ -190,8 +190,8 @@ InsideRows image(const Find& find, const FindContext& context) {
 
 InsideRows insideRows(const Find& find, const FindContext& context) {
   // What has a face of its own; all else is a list of its things.
-  using Face = InsideRows (*)(const Find&, const FindContext&);
-  static const std::map<std::string_view, Face> faces{
+  using Made = InsideRows (*)(const Find&, const FindContext&);
+  static const std::map<std::string_view, Made> faces{
       {"images", image}, {"duplicates", copies}, {"namesakes", namesakes}, {"points", pointRows}};
   const auto face = faces.find(find.kind);
   return face == faces.end() ? things(find, context) : face->second(find, context);
