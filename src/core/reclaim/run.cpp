@@ -82,6 +82,7 @@ std::vector<std::shared_ptr<void>> Runner::beginSteps(const Plan& plan, std::str
     if (line.enabled && line.step->touches && line.step->executor != nullptr)
       all[line.step].insert(all[line.step].end(), line.items.begin(), line.items.end());
   std::vector<std::shared_ptr<void>> kept;
+  kept.reserve(all.size());
   for (const auto& [step, items] : all) kept.push_back(step->executor->begin(*drive_, token, items));
   return kept;
 }
