@@ -170,7 +170,7 @@ TEST(Walk, GoesOnWithoutAFolderThatDoesNotAnswer) {
   const auto survey = std::make_shared<Survey>();
   WalkOptions options;
   options.threads = 1;
-  options.patience = std::chrono::milliseconds(60);
+  options.patience = std::chrono::milliseconds(400);
   ASSERT_TRUE(walk(slow, slow->openRoot("/").value(), options, {}, nullptr, survey));
   EXPECT_FALSE(survey->partial);
   EXPECT_EQ(survey->tree.totals(0).files, 40u);
