@@ -96,7 +96,7 @@ TEST_F(SurveyWindow, RibbonsGiveWayToNamesInANarrowWindow) {
   EXPECT_TRUE(waitFor([&] { return ribbons() > 220; })) << ribbons();
   window->resize(1024, 700);
   EXPECT_TRUE(waitFor([&] { return ribbons() < 120; })) << ribbons();
-  EXPECT_GT(tree()->columnWidth(FolderModel::nameColumn), 120);
+  EXPECT_TRUE(waitFor([&] { return tree()->columnWidth(FolderModel::nameColumn) > 120; }));
 }
 
 TEST_F(SurveyWindow, SumsSeveralPicks) {
