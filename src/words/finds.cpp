@@ -223,8 +223,20 @@ std::string PlanWords::consent(const Consent::Line& line) const {
   std::string text = loss(line.step.get(), line.regret) + ": " + path(line.example);
   if (line.items > 1) text += t(" and %1 more", {number(line.items - 1)});
   text += ", " + bytes(line.bytes);
+  if (!line.parameters.empty()) text += "; " + told(line.parameters);
   const std::string lost = losses(line.lost);
   return lost.empty() ? text : text + t("; lost with it: %1", {lost});
+}
+
+std::string PlanWords::told(const StepParameters& parameters) const {
+  std::string text;
+  for (const auto& [id, value] : parameters.all()) {
+    text += (text.empty() ? "" : ", ") + id + ": ";
+    if (const auto* count = std::get_if<std::uint64_t>(&value)) text += number(*count);
+    if (const auto* place = std::get_if<StepParameters::Place>(&value)) text += path(place->path);
+    if (const auto* said = std::get_if<std::string>(&value)) text += *said;
+  }
+  return text;
 }
 
 std::string PlanWords::losses(const Losses& lost) const {

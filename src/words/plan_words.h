@@ -14,6 +14,8 @@ public:
   std::string refillNote(const PlannedGain& gain) const;
   std::string loss(const StepKind* step, Regret regret) const;  ///< what a consent says will be lost
   std::string consent(const Consent::Line& line) const;
+  /// What a line says beside its things: "to: /mnt/other, times: 3"; empty where it says nothing.
+  std::string told(const StepParameters& parameters) const;
   std::string losses(const Losses& lost) const;  ///< what goes beside bytes; empty where nothing is known to
   /// What is left when nothing else reaches, with what it needs, by its id.
   std::string lastResort(std::string_view id) const;

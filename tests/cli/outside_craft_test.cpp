@@ -55,6 +55,8 @@ TEST_F(OutsideCraft, IsPlannedShownAndAgreedToByItsOwnWords) {
   ASSERT_EQ(run({"plan", "show", "--job", job}), 0);
   EXPECT_NE(said.str().find("ferry over"), std::string::npos) << said.str();
   EXPECT_EQ(run({"reclaim", "--job", job}), 4) << "it asks first";
+  EXPECT_NE((said.str() + told.str()).find("to: " + t / "quay"), std::string::npos)
+      << "where to is read, too";
   EXPECT_NE((said.str() + told.str()).find("goes over to another drive"), std::string::npos)
       << said.str() << told.str();
 }

@@ -98,6 +98,10 @@ TEST_F(OutsideCraft, AStepOfItsOwnIsShownInItsOwnWords) {
     named = named || lines->model()->index(0, c).data().toString() == QStringLiteral("ferry over");
   EXPECT_TRUE(named);
   station(5);
+  bool where = false;
+  for (const QLabel* label : find<QWidget>("reclaimStation")->findChildren<QLabel*>())
+    where = where || label->text().contains(QString::fromStdString("to: " + t / "quay"));
+  EXPECT_TRUE(where) << "where to is read before it is agreed to";
   bool lost = false;
   for (const QLabel* label : find<QWidget>("reclaimStation")->findChildren<QLabel*>())
     lost = lost || label->text().contains(QStringLiteral("goes over to another drive"));

@@ -19,6 +19,7 @@ public:
   }
   Result<void> prepare(StepSite& site, JournalRecord& r) const override {
     r.payload = "chosen";
+    if (site.went) site.went(1);
     return check(site, r);
   }
   Result<void> apply(StepSite& site, JournalRecord& r) const override {
@@ -44,6 +45,8 @@ public:
     const auto here = look(site.drive, r.path);
     if (!here) return tl::unexpected(here.error());
     if (!sameContent(identityOf(here->stat), r.identity)) return fail(Errc::changed, "ferry", r.path);
+    // A long comparison tells how it gets on, too.
+    if (site.went) site.went(r.identity.length);
     const auto one = site.drive.files->readFile(*here->parent, baseName(r.path), most);
     const auto other = site.other->files->readFile(*site.other->root, nameOf(r), most);
     return one && other && *one == *other ? Result<void>{} : fail(Errc::changed, "ferry", r.path);

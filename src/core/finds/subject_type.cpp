@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <array>
-#include <utility>
 
 #include "core/finds/hold_name.h"
 
@@ -76,11 +75,11 @@ public:
   }
   Result<void> bind(const SurveyTree& tree, Subject& item) const override {
     if (!plainRelative(item.path)) return fail(Errc::outsideRoot, "plan", item.path);
-    const NodeId before = std::exchange(item.node, noNode);
-    if (!find(tree, item)) return fail(Errc::notThere, "plan", item.path);
-    if (tree.identity(item.node) == item.identity) return {};
-    item.node = before;
-    return fail(Errc::changed, "plan", item.path);
+    const auto node = tree.find(item.path);
+    if (!node) return fail(Errc::notThere, "plan", item.path);
+    if (tree.identity(*node) != item.identity) return fail(Errc::changed, "plan", item.path);
+    item.node = *node;
+    return {};
   }
   std::optional<Judgement> judged(const FindContext& context, const Subject& item) const override {
     if (item.node == noNode) return std::nullopt;

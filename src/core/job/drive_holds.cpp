@@ -8,11 +8,12 @@
 
 namespace zt {
 
-std::vector<HeldThing> heldOn(const System& system, const Drive& drive,
+std::vector<HeldThing> heldOn(const Workshop& workshop, const Drive& drive,
                               const std::vector<PathBytes>& folders) {
   if (!drive.answers) return {};
-  const auto root = system.files->openRoot(drive.target);
-  return root ? heldThings(*system.files, *root, folders) : std::vector<HeldThing>{};
+  const auto root = workshop.files->openRoot(drive.target);
+  if (!root) return {};
+  return heldThings(*workshop.files, *root, folders, workshop.craft->steps);
 }
 
 Result<std::unique_ptr<DriveHolds>> DriveHolds::open(const Workshop& workshop, const PathBytes& path,
@@ -37,16 +38,17 @@ Result<void> DriveHolds::look() {
     for (NodeId id = 1; id < tree.size(); ++id)
       if (tree.isFolder(id) && tree.name(id) == holdName) folders.push_back(tree.path(tree.parent(id)));
   }
-  things_ = heldThings(*site_->files(), root_, folders);
+  things_ = heldThings(*site_->files(), root_, folders, workshop_.craft->steps);
   return {};
 }
 
 std::vector<JournalRecord> DriveHolds::records(bool placed) const {
   std::vector<JournalRecord> all;
+  const StepPtr usual = workshop_.craft->steps.settingAside();
   for (const HeldThing& thing : things_) {
     if (placed && thing.record.path.empty()) continue;
     all.push_back(thing.record);
-    if (all.back().action.empty()) all.back().action = "hold";
+    if (all.back().action.empty() && usual != nullptr) all.back().action = usual->id;
     if (all.back().path.empty())  // known by where it lies alone
       all.back().path = joinPath(thing.record.holdFolder, std::to_string(thing.record.seq));
   }

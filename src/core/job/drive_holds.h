@@ -38,7 +38,7 @@ private:
 
 /// What lies in the holds of a drive; nothing where it cannot be looked at. `folders` as the register knows
 /// them.
-std::vector<HeldThing> heldOn(const System& system, const Drive& drive,
+std::vector<HeldThing> heldOn(const Workshop& workshop, const Drive& drive,
                               const std::vector<PathBytes>& folders);
 
 }  // namespace zt

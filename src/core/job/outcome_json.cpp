@@ -16,6 +16,7 @@ Json toJson(const JournalRecord& r) {
   if (!r.putAt.empty()) putPath(j, "put_at", r.putAt);
   if (r.problem) j["problem"] = name(*r.problem);
   if (!r.detail.empty()) j["detail"] = r.detail;
+  if (!r.parameters.empty()) j["parameters"] = toJson(r.parameters);
   return j;
 }
 
@@ -97,6 +98,7 @@ Json toJson(const Consent& consent) {
            {"regret", name(line.regret)}};
     putPath(j, "example", line.example);
     j["lost"] = line.lost.known;
+    if (!line.parameters.empty()) j["parameters"] = toJson(line.parameters);
     lines.push_back(std::move(j));
   }
   return {{"token", consent.token}, {"lines", std::move(lines)}};

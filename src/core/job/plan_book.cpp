@@ -144,8 +144,14 @@ Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_vi
     // Another step for a line is for what is on it.
     auto part = fresh ? std::optional(*find) : onLine(changed.lines[there->second], *find);
     if (!part) part = *find;
-    if (part->kind == "namesakes") part = withoutNewest(*surveys_.context(), *part);
-    if (part->items.empty()) return fail(Errc::lastCopy, "plan", find->items.front().path, "equally-new");
+    if (part->kind == "namesakes") {
+      const Find& whole = *surveys_.find(find->id);
+      part = withoutNewest(*surveys_.context(), *part, whole);
+      const bool alike =
+          part->items.empty() && withoutNewest(*surveys_.context(), whole, whole).items.empty();
+      if (part->items.empty())
+        return fail(Errc::lastCopy, "plan", find->items.front().path, alike ? "equally-new" : "newest");
+    }
     priceOffers(*part, workshop_.craft->steps);
     const std::string usual = part->offers.empty() ? "discard" : part->offers.front().action;
     auto line = lineFor(*part, workshop_.craft->steps, action.empty() ? std::string_view(usual) : action,
@@ -244,7 +250,6 @@ Result<void> PlanBook::take(Plan plan, bool keeps) {
   return {};
 }
 
-/// What is left of a line without the things that are locked: the line as it is, a part of it, or nothing.
 Result<void> PlanBook::mark(const std::vector<PathBytes>& paths, std::optional<Mark> mark) {
   Marks said = marks_;
   const SurveyPtr survey = surveys_.survey();

@@ -20,6 +20,7 @@ JobFile::Documents PlanReading::documents(const Plan& plan, const Marks& marks) 
   return {{"targets", targets.dump()}, {"marks", toJson(marks).dump()}, {"plan", toJson(plan).dump()}};
 }
 
+/// What is left of a line without the things that are locked: the line as it is, a part of it, or nothing.
 std::optional<PlanLine> PlanReading::unlocked(const PlanLine& line, const FindList& finds, const Marks& marks,
                                               const FindContext& context) const {
   const bool free = std::none_of(line.items.begin(), line.items.end(), [&](const Subject& item) {

@@ -333,10 +333,10 @@ std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<Eq
   return all;
 }
 
-Find withoutNewest(const FindContext& context, const Find& namesakes) {
-  Find rest = namesakes;
+Find withoutNewest(const FindContext& context, const Find& part, const Find& whole) {
+  Find rest = part;
   TimeNs newest = std::numeric_limits<TimeNs>::min();
-  for (const Subject& item : rest.items) newest = std::max(newest, item.identity.modified);
+  for (const Subject& item : whole.items) newest = std::max(newest, item.identity.modified);
   std::erase_if(rest.items, [&](const Subject& item) { return item.identity.modified >= newest; });
   if (!rest.items.empty()) context.weigh(rest);
   return rest;

@@ -78,7 +78,8 @@ Differences firstDifferences(FileSystemReader& files, const Folder& root, const 
 std::vector<Find> namesakeFinds(const FindContext& context, const std::vector<EqualFiles>& groups,
                                 const Differences& differences = {});
 
-/// What a plan may take of a find of namesakes: all but the newest.
-Find withoutNewest(const FindContext& context, const Find& namesakes);
+/// What a plan may take of a find of namesakes, or of a part of it: all but what is as new as the newest of
+/// the whole find.
+Find withoutNewest(const FindContext& context, const Find& part, const Find& whole);
 
 }  // namespace zt

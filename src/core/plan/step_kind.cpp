@@ -20,6 +20,11 @@ StepPtr StepTable::find(std::string_view id) const {
   return at == all_.end() ? nullptr : *at;
 }
 
+StepPtr StepTable::settingAside() const {
+  const auto at = std::find_if(all_.begin(), all_.end(), [](const StepPtr& s) { return s->setsAside(); });
+  return at == all_.end() ? nullptr : *at;
+}
+
 const ParameterSpec* StepKind::otherDrive() const {
   const auto at = std::find_if(takes.begin(), takes.end(),
                                [](const ParameterSpec& spec) { return spec.kind == ParameterKind::drive; });

@@ -61,6 +61,8 @@ public:
   /// nullptr for one that is not known.
   StepPtr find(std::string_view id) const;
   const std::vector<StepPtr>& all() const { return all_; }
+  /// The first by which things are put aside; nullptr if there is none.
+  StepPtr settingAside() const;
 
 private:
   std::vector<StepPtr> all_;

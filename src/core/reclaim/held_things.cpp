@@ -126,7 +126,6 @@ void addRun(FileSystemReader& files, const FolderPtr& job, const PathBytes& jobP
     if (stat.kind != EntryKind::folder || thing.record.path.empty()) thing.record.occupied = stat.occupied;
     if (thing.record.path.empty()) thing.record.identity = identityOf(stat);
     thing.stat = stat;
-    thing.cutShort = !thing.record.action.empty() && thing.record.action != "hold";
     all.push_back(std::move(thing));
   }
 }
@@ -153,7 +152,7 @@ void addHold(FileSystemReader& files, const FolderPtr& root, const PathBytes& ba
 }  // namespace
 
 std::vector<HeldThing> heldThings(FileSystemReader& files, const FolderPtr& root,
-                                  const std::vector<PathBytes>& places) {
+                                  const std::vector<PathBytes>& places, const StepTable& steps) {
   std::vector<PathBytes> bases{PathBytes{}};
   bases.insert(bases.end(), places.begin(), places.end());
   if (root->keepsAccessTime())
@@ -163,6 +162,10 @@ std::vector<HeldThing> heldThings(FileSystemReader& files, const FolderPtr& root
   bases.erase(std::unique(bases.begin(), bases.end()), bases.end());
   std::vector<HeldThing> all;
   for (const PathBytes& base : bases) addHold(files, root, base, all);
+  for (HeldThing& thing : all) {
+    const StepPtr step = steps.find(thing.record.action);
+    thing.cutShort = !thing.record.action.empty() && (step == nullptr || !step->setsAside());
+  }
   return all;
 }
 

@@ -25,7 +25,7 @@ struct HeldThing {
 /// below its top, as far as folders may be listed without a trace. What cannot be read is left out. Any
 /// thread.
 std::vector<HeldThing> heldThings(FileSystemReader& files, const FolderPtr& root,
-                                  const std::vector<PathBytes>& places);
+                                  const std::vector<PathBytes>& places, const StepTable& steps);
 
 /// A new identity for a job: 16 hexadecimal digits, random.
 std::string newJobIdentity();

@@ -98,8 +98,8 @@ void Runner::divide(const Plan& plan) {
   parts_.clear();
   pieces_.clear();
   const auto steps = stepGains(plan, *drive_->context);
-  const std::vector<NodeId> outer = outermostItems(plan, drive_->context->gain);
   // Sorted, so that a million items are found in it without a set of their own.
+  const std::vector<NodeId> outer = outermostItems(plan, drive_->context->gain);
   absl::flat_hash_set<std::pair<SubjectKind, PathBytes>> taken;
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
@@ -284,7 +284,7 @@ Result<void> Runner::stillAllowed(const JournalRecord& r) {
 void Runner::tell(const Batch& batch, std::size_t at, Bytes went) {
   constexpr std::chrono::milliseconds apart{50};
   const auto now = std::chrono::steady_clock::now();
-  if (!control_.progress || now < nextTold_) return;
+  if (!control_.progress || now < nextTold_ || at >= batch.records.size()) return;
   nextTold_ = now + apart;
   const Part& part = parts_[batch.parts[at]];
   LineOutcome outcome = part.outcome;
@@ -327,8 +327,8 @@ void Runner::chooseAll(Batch& batch) {
   const StepExecutor& executor = *batch.step->executor;
   const Holders nobody;
   StepSite site = siteOf(batch, nobody);
-  for (auto& r : batch.records)
-    if (r.state == ItemState::intended)
+  for (batch.inHand = 0; batch.inHand < batch.records.size(); ++batch.inHand)
+    if (JournalRecord& r = batch.records[batch.inHand]; r.state == ItemState::intended)
       if (const auto chosen = watch_.ask(r, [&](auto& mine) { return executor.prepare(site, mine); });
           !chosen)
         refuse(r, chosen.error());
@@ -377,7 +377,8 @@ void Runner::verifyAll(Batch& batch) {
   if (!any) return;
   const Holders after = Holders::read(*drive_->openFiles);
   StepSite site = siteOf(batch, after);
-  for (auto& r : batch.records) {
+  for (batch.inHand = 0; batch.inHand < batch.records.size(); ++batch.inHand) {
+    JournalRecord& r = batch.records[batch.inHand];
     if (r.state != ItemState::intended) continue;
     if (const auto same = watch_.ask(r, [&](auto& mine) { return executor.verify(site, mine); }); !same) {
       // A stop inside a long comparison says nothing against the item.

@@ -4,6 +4,7 @@
 #include <QFile>
 #include <QObject>
 #include <QStringList>
+#include <future>
 #include <set>
 
 #include "core/job/drive_holds.h"
@@ -59,6 +60,7 @@ private:
   std::set<TargetOrigin> rules_;  ///< that the shop follows
   QFile mounts_;                  ///< tells when something is mounted or unmounted
   std::unique_ptr<WorkQueue> queue_;
+  std::future<void> keeping_;  ///< what the shop says is being written; the last to be made, the first to go
 };
 
 }  // namespace zt::desktop

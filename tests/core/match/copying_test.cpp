@@ -236,9 +236,13 @@ TEST_F(Copying, OfNamesakesTheNewestStays) {
   ASSERT_EQ(job->planBook().plan().lines.size(), 1u);
   EXPECT_EQ(job->planBook().plan().lines[0].items.size(), 2u);
   for (const Subject& item : job->planBook().plan().lines[0].items) EXPECT_NE(item.path, newest);
+  ASSERT_TRUE(job->planBook().add({namesakes->id}, "hold"));
+  EXPECT_EQ(job->planBook().plan().lines[0].items.size(), 2u) << "said twice it is the same";
   Narrowing by;
   by.only = {newest};
-  EXPECT_EQ(codeOf(job->planBook().add({namesakes->id}, "", by)), Errc::lastCopy);
+  const auto refused = job->planBook().add({namesakes->id}, "", by);
+  ASSERT_EQ(codeOf(refused), Errc::lastCopy);
+  EXPECT_EQ(refused.error().detail, "newest");
 }
 
 /// A proposal of what may go leaves one of equal files, and says no more than that it does not reach.

@@ -260,7 +260,7 @@ TEST_F(Matched, ANameInManyPlacesIsTold) {
   EXPECT_EQ(finds[0].items.size(), 50u);
   EXPECT_EQ(numberIn(finds[0], "left-out"), 10u);
   EXPECT_EQ(finds[0].items.front().path, "d159/film.mkv");
-  const Find rest = withoutNewest(*context, finds[0]);
+  const Find rest = withoutNewest(*context, finds[0], finds[0]);
   EXPECT_EQ(rest.items.size(), 49u);
   for (const Subject& item : rest.items) EXPECT_NE(item.path, "d159/film.mkv");
 }

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What makes and changes files.
-#include <sys/statvfs.h>
 #include <sys/xattr.h>
 
 #include <cerrno>
@@ -52,7 +51,8 @@ public:
     }
     // What the kernel did not copy (another kind of file system, a file of /proc, the end) is read and
     // written.
-    return copyByHand(from, {what.from + done, what.to}, done);
+    return what.from + done < what.to ? copyByHand(from, {what.from + done, what.to}, done)
+                                      : Result<Bytes>(done);
   }
 
   Result<void> punch(Stretch what) override {
@@ -147,10 +147,14 @@ timespec asTimespec(TimeNs time) {
 Result<MadeFilePtr> LinuxFileSystem::createFile(const Folder& at, std::string_view name, std::uint32_t mode) {
   const CName cname(name);
   if (!cname.valid() || name.empty()) return fail(Errc::outsideRoot, "create", PathBytes(name));
+  // Until its rights are as asked for, whatever mask this process has, nobody else gets at it.
   const int fd =
-      ::openat(fdOf(at), cname.get(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, mode & 07777u);
+      ::openat(fdOf(at), cname.get(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, mode & 0700u);
   if (fd < 0) return failErrno("create", PathBytes(name), errno);
-  return MadeFilePtr(std::make_unique<LinuxMadeFile>(fd));
+  auto file = std::make_unique<LinuxMadeFile>(fd);
+  if (::fchmod(fd, mode & 07777u) != 0 && errno != EPERM && errno != EOPNOTSUPP)
+    return failErrno("create", PathBytes(name), errno);
+  return MadeFilePtr(std::move(file));
 }
 
 Result<MadeFilePtr> LinuxFileSystem::openToChange(const Folder& at, std::string_view name) {

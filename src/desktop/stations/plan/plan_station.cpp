@@ -187,6 +187,7 @@ QString PlanStation::standOfPlan() const {
 QString PlanStation::conditions(std::size_t at) const {
   const PlanLine& line = view().plan.lines[at];
   QStringList all;
+  if (!line.parameters.empty()) all.append(say(&Words::told, line.parameters));
   if (line.gain.when != GainTime::now && line.gain.when != GainTime::later)
     all.append(say(&Words::when, line.gain.when));
   for (const std::string& id : view().conditions[at]) all.append(say(&Words::lineCondition, id));
@@ -238,7 +239,7 @@ void PlanStation::fillDecisions() {
   PathSet planned;
   for (const PlanLine& line : view().plan.lines)
     for (const Subject& item : line.items)
-      if (item.inSurvey()) planned.insert(item.path);
+      if (line.enabled && item.inSurvey()) planned.insert(item.path);
   const auto goesAnyway = [&](const Find& find) {
     return std::all_of(find.items.begin(), find.items.end(),
                        [&](const Subject& item) { return planned.covers(item.path); });

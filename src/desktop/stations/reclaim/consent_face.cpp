@@ -198,7 +198,8 @@ void ConsentFace::addLines(const JobView& view, const Group& group) {
         text(tr("and %1 on the plan").arg(count(group.lines.size() - mostLines)), false, false, true));
 }
 
-/// The order of the run, in a few lines: steps of one kind that follow each other are one.
+/// The order of the run, in a few lines, and where each goes to: steps of one kind that follow each other and
+/// are told the same are one.
 void ConsentFace::addOrder(const JobView& view) {
   struct Turn {
     const PlanLine* first = nullptr;
@@ -210,12 +211,15 @@ void ConsentFace::addOrder(const JobView& view) {
     const PlanLine& line = view.plan.lines[i];
     if (!line.enabled || !line.step->touches) continue;
     const bool same = !turns.empty() && turns.back().first->step == line.step &&
+                      turns.back().first->parameters == line.parameters &&
                       (turns.back().first->kind == "trash") == (line.kind == "trash");
     if (!same) turns.push_back({&line, 0, 0});
     ++turns.back().lines;
     turns.back().bytes += view.adds[i].sure;
   }
-  if (turns.size() < 2) return;
+  const bool plain =
+      std::all_of(turns.begin(), turns.end(), [](const Turn& t) { return t.first->parameters.empty(); });
+  if (turns.size() < 2 && plain) return;
   rows_->addSpacing(10);
   rows_->addWidget(text(tr("In this order"), true, false, false));
   constexpr std::size_t most = 6;
@@ -230,6 +234,8 @@ void ConsentFace::addOrder(const JobView& view) {
           tr("%1   %2: %3, %4")
               .arg(i + 1)
               .arg(say(&Words::step, *turn.first->step), count(turn.lines), say(&Words::bytes, turn.bytes));
+    if (!turn.first->parameters.empty())
+      said += QStringLiteral("; ") + say(&Words::told, turn.first->parameters);
     if (turn.first->step->afterCleaning) said += tr("; the bytes come when the file system has cleaned up");
     rows_->addWidget(text(said, false, false, false));
   }
