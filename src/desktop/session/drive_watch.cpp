@@ -187,16 +187,17 @@ void DriveWatch::setShopRule(TargetOrigin origin, bool followed) {
   else
     rules_.erase(origin);
   // Without a register the Bench shows them for as long as the window is open, and no job follows them.
-  if (workshop_.visits)
+  if (workshop_.visits) {
+    keeping_ = {};  // one after another
     // On a thread of its own that the window waits for when it closes: what waits in the queue is dropped
     // then.
-    keeping_ = {};  // one after another
     keeping_ = std::async(std::launch::async, [this, rules = rules_, workshop = workshop_] {
       const auto kept = followRules(workshop, rules);
       if (!kept)
         QMetaObject::invokeMethod(
             this, [this, kept] { Q_EMIT failed(kept.error()); }, Qt::QueuedConnection);
     });
+  }
   for (auto& d : drives_) chooseRules(d.targets, rules_);
   Q_EMIT looked();
 }
