@@ -141,9 +141,11 @@ void addPlanning(CLI::App& app, Arguments& a) {
     if (std::string_view(name) == "show") continue;
     sub->add_option("ITEM", a.items, "ids of finds, or paths from the measured root")->required();
     if (std::string_view(name) == "add") {
-      sub->add_option("--action", a.action, "discard, hold, empty, advise");
+      sub->add_option("--action", a.action, "discard, hold, empty, transfer, drop, advise");
       sub->add_option("--with", a.with, "what the action is told beside its things: \"NAME=VALUE\"");
       sub->add_option("--to", a.to, "the same as --with \"to=FOLDER\"");
+      sub->add_option("--second", a.second,
+                      "the same as --with \"second=FOLDER\": a copy on a third drive, too");
       sub->add_option("--older", a.older, "only things untouched for so long: \"90 d\", \"1 y\"");
       sub->add_option("--newest-stay", a.newestStay, "the newest so many things stay")
           ->check(CLI::Range(1, 1'000'000));

@@ -213,6 +213,7 @@ Result<StepParameters> toldParameters(const Workshop& workshop, const Arguments&
   StepParameters told;
   std::vector<std::string> all = args.with;
   if (!args.to.empty()) all.push_back("to=" + args.to);
+  if (!args.second.empty()) all.push_back("second=" + args.second);
   const StepPtr step = workshop.craft->steps.find(args.action);
   for (const std::string& one : all) {
     const auto sign = one.find('=');

@@ -45,6 +45,7 @@ struct Arguments {
   std::string action;
   std::vector<std::string> with;
   std::string to;
+  std::string second;
   std::string older;                ///< a rule on many: only things untouched for so long
   std::size_t newestStay = 0;       ///< so many of the newest stay
   std::vector<std::string> but;     ///< paths that stay

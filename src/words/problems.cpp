@@ -81,12 +81,22 @@ const char* problemText(Errc code) {
       return "nothing of it is stored on this drive; opening it could fetch it from elsewhere";
     case Errc::lastCopy:
       return "it is the last of several that would be left";
+    case Errc::cannotKeep:
+      return "the other drive cannot keep it";
     case Errc::pinned:
       return "something that came since holds its bytes: nothing would come free; measure again";
     case Errc::io:
       return "the system reports a failure; check the drive and its cable";
   }
   return "the system reports a failure";
+}
+
+const char* notKept(const std::string& what) {
+  if (what == "name") return "the other drive's file system has no such names";
+  if (what == "length") return "it is longer than a file may be on the other drive";
+  if (what == "case") return "names in it differ in case alone, which the other drive takes for one";
+  if (what == "kind") return "something in it is neither file, folder nor link, and cannot be copied";
+  return "the other drive's file system has no links";
 }
 
 }  // namespace
@@ -96,6 +106,11 @@ std::string DriveWords::problem(Errc code, const std::string& detail) const {
     return t(
         "all of them were changed at one time, so nobody can say which is the newest; plan the one that may "
         "go by its own path");
+  if (code == Errc::onDrive && detail == "other-drive")
+    return t("that folder lies on this drive; choose one on another drive");
+  if (code == Errc::noSpace && detail == "other-drive")
+    return t("the other drive has no room for it beside what should stay free there");
+  if (code == Errc::cannotKeep) return t(notKept(detail));
   const std::string text = t(problemText(code));
   return detail.empty() ? text : text + " (" + detail + ")";
 }

@@ -13,8 +13,8 @@ namespace {
 class Ferry final : public StepExecutor {
 public:
   Result<void> check(StepSite& site, const JournalRecord& r) const override {
-    if (site.other == nullptr) return fail(Errc::unsupported, "ferry", r.path);
-    const auto taken = site.other->files->stat(*site.other->root, nameOf(r));
+    if (site.other() == nullptr) return fail(Errc::unsupported, "ferry", r.path);
+    const auto taken = site.other()->files->stat(*site.other()->root, nameOf(r));
     return taken ? fail(Errc::taken, "ferry", r.path) : Result<void>{};
   }
   Result<void> prepare(StepSite& site, JournalRecord& r) const override {
@@ -27,7 +27,7 @@ public:
     if (!here) return tl::unexpected(here.error());
     auto source = site.drive.files->openFile(*here->parent, baseName(r.path));
     if (!source) return tl::unexpected(source.error());
-    auto copy = site.other->files->createFile(*site.other->root, nameOf(r), 0600);
+    auto copy = site.other()->files->createFile(*site.other()->root, nameOf(r), 0600);
     if (!copy) return tl::unexpected(copy.error());
     if (auto noted = note(site, r, "copying"); !noted) return noted;
     const Bytes length = r.identity.length;
@@ -48,7 +48,7 @@ public:
     // A long comparison tells how it gets on, too.
     if (site.went) site.went(r.identity.length);
     const auto one = site.drive.files->readFile(*here->parent, baseName(r.path), most);
-    const auto other = site.other->files->readFile(*site.other->root, nameOf(r), most);
+    const auto other = site.other()->files->readFile(*site.other()->root, nameOf(r), most);
     return one && other && *one == *other ? Result<void>{} : fail(Errc::changed, "ferry", r.path);
   }
   bool finishes() const override { return true; }
@@ -62,7 +62,7 @@ public:
   }
   /// The source stood where it was all the time.
   Result<void> undo(StepSite& site, JournalRecord& r) const override {
-    (void)site.other->files->unlink(*site.other->root, nameOf(r));
+    (void)site.other()->files->unlink(*site.other()->root, nameOf(r));
     r.state = ItemState::returned;
     return {};
   }

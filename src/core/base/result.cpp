@@ -122,6 +122,8 @@ std::string_view name(Errc code) {
       return "placeholder";
     case Errc::lastCopy:
       return "last-copy";
+    case Errc::cannotKeep:
+      return "cannot-keep";
     case Errc::pinned:
       return "pinned";
     case Errc::io:

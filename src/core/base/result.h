@@ -43,6 +43,7 @@ enum class Errc {
   unanswered,    ///< the system did not answer in time
   placeholder,   ///< the content lies elsewhere, online: opening it would fetch it
   lastCopy,      ///< no equal file would be left
+  cannotKeep,    ///< the other drive's file system has no such names, lengths or kinds of entries
   pinned,        ///< something that came since the survey holds its bytes: nothing would come free
   io             ///< any other failure of the system; see the errno
 };

@@ -35,6 +35,12 @@ std::vector<Target> headroomRules(const Drive& drive) {
   return rules;
 }
 
+Bytes headroomOf(const Drive& drive) {
+  Bytes least = ~Bytes{0};
+  for (const Target& rule : headroomRules(drive)) least = std::min(least, rule.bytes);
+  return least == ~Bytes{0} ? 0 : least;
+}
+
 const Target* hardest(const std::vector<Target>& targets) {
   const Target* most = nullptr;
   for (const Target& t : targets)

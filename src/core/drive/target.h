@@ -38,6 +38,9 @@ SignedBytes surplus(const Target& target, Bytes free);
 /// The rules that speak for this kind of drive, none of them chosen.
 std::vector<Target> headroomRules(const Drive& drive);
 
+/// What should stay free on a drive that something is put on: the least that a rule asks for.
+Bytes headroomOf(const Drive& drive);
+
 /// The chosen target that needs the most; nullptr if none is chosen.
 const Target* hardest(const std::vector<Target>& targets);
 

@@ -319,7 +319,7 @@ Find pickedFind(const FindContext& context, NodeId node) {
   Find find;
   find.kind = pickedKind;
   find.items.push_back(context.subject(node));
-  find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
+  find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"transfer", {}, {}, {}}};
   // What was picked is named by its path alone: it is the same thing however old it grows.
   context.complete(find);
   find.band = ageBand(find.newest, context.options.now);

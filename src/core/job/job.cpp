@@ -122,6 +122,18 @@ Result<std::vector<JournalRecord>> Job::settle(const GuardedDrive& drive, bool f
   return settled;
 }
 
+namespace {
+/// The kind of a drive's file system as its header says; of what is mounted by a program of its own the mount
+/// table knows no more than that.
+std::string headerType(const System& system, const Drive& drive) {
+  const auto mounts = system.mounts->mounts();
+  for (const Mount& m : mounts ? *mounts : std::vector<Mount>{})
+    if (m.target == drive.target && m.source == drive.source)
+      if (std::string type = system.mounts->facts(m).fsType; !type.empty()) return type;
+  return drive.fsType;
+}
+}  // namespace
+
 Result<GuardedDrive> Job::guarded() {
   if (auto here = place_.checkHere("reclaim"); !here) return tl::unexpected(here.error());
   const SurveyPtr survey = surveys_.survey();
@@ -143,14 +155,20 @@ Result<GuardedDrive> Job::guarded() {
                      site().drive().target};
   drive.keptNow = [this, survey] { return place_.marksOfEarlierVisits().on(survey->tree); };
   drive.marks.takeKept(drive.keptNow());
-  drive.openOther = [holds = site().holds(),
+  drive.openOther = [holds = site().holds(), system = System(workshop_),
                      files = workshop_.files](const PathBytes& path) -> Result<OtherDrive> {
     const auto here = holds(path);
     if (!here) return tl::unexpected(here.error());
-    if (*here) return fail(Errc::onDrive, "other-drive", path);
+    if (*here) return fail(Errc::onDrive, "other-drive", path, "other-drive");
     auto top = files->openRoot(path);
     if (!top) return tl::unexpected(top.error());
-    return OtherDrive{files, std::move(*top), path};
+    OtherDrive other{files, std::move(*top), path};
+    if (const auto there = driveOf(system, path)) {
+      if (there->readOnly) return fail(Errc::notPermitted, "other-drive", path, "read-only");
+      other.keeping = keepingOf(headerType(system, *there));
+      other.headroom = headroomOf(*there);
+    }
+    return other;
   };
   return drive;
 }
@@ -202,7 +220,10 @@ void Job::tidyUnused(const GuardedDrive& drive) const {
 
 Result<std::vector<JournalRecord>> Job::undo(std::int64_t run, std::stop_token stop) {
   auto held = runs_.held(run);
-  if (!held || (held->empty() && cutShort_.empty())) return held;
+  if (!held) return held;
+  auto away = runs_.elsewhere(run);
+  if (!away) return away;
+  if (held->empty() && away->empty() && cutShort_.empty()) return held;
   auto drive = guarded();
   if (!drive) return tl::unexpected(drive.error());
   auto settled = settle(*drive);

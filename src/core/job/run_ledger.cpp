@@ -68,6 +68,17 @@ Result<std::vector<JournalRecord>> RunLedger::held(std::int64_t run) {
   return file_.records(run, states);
 }
 
+Result<std::vector<JournalRecord>> RunLedger::elsewhere(std::int64_t run) {
+  static constexpr std::array<ItemState, 1> states{ItemState::gone};
+  auto gone = file_.records(run, states);
+  if (!gone) return gone;
+  std::erase_if(*gone, [&](const JournalRecord& r) {
+    const StepPtr step = workshop_.craft->steps.find(r.action);
+    return step == nullptr || step->undo != UndoRule::bringBack;
+  });
+  return gone;
+}
+
 template <class Work>
 Result<std::vector<JournalRecord>> RunLedger::credited(const GuardedDrive& drive, Work work) {
   Watch watch(drive.answersWithin);
@@ -99,7 +110,11 @@ Result<std::vector<JournalRecord>> RunLedger::credited(const GuardedDrive& drive
 Result<std::vector<JournalRecord>> RunLedger::undo(const GuardedDrive& drive, std::int64_t run,
                                                    std::stop_token stop) {
   auto things = held(run);
-  if (!things || things->empty()) return things;
+  if (!things) return things;
+  auto away = elsewhere(run);
+  if (!away) return away;
+  things->insert(things->end(), away->begin(), away->end());
+  if (things->empty()) return things;
   return credited(drive,
                   [&] { return undoRun(drive, workshop_.craft->steps, file_, std::move(*things), stop); });
 }

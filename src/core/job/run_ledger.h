@@ -21,6 +21,8 @@ public:
                              const RunControl& control);
   /// What lies in the hold, of one run (0: of all).
   Result<std::vector<JournalRecord>> held(std::int64_t run = 0);
+  /// What went to another drive, of one run (0: of all), and can be brought back from there.
+  Result<std::vector<JournalRecord>> elsewhere(std::int64_t run = 0);
   Result<std::vector<JournalRecord>> undo(const GuardedDrive& drive, std::int64_t run, std::stop_token stop);
   /// The consent for letting everything held go.
   Result<Consent> releaseConsent();

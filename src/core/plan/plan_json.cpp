@@ -111,7 +111,7 @@ void readOffers(JsonReader& in, const KnownKinds& known, Find& find) {
     find.offers.push_back(readOffer(o));
     const StepPtr step = known.steps.find(find.offers.back().action);
     if (step == nullptr) return o.wrong("action");
-    find.offers.back().canReturn = step->setsAside();
+    find.offers.back().canReturn = step->undo != UndoRule::none;
     find.offers.back().label = step->label;
   });
   in.eachOr("closed_offers", mostOffers, [&](JsonReader& o) { find.closed.push_back(readOffer(o)); });

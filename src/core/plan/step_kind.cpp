@@ -25,10 +25,11 @@ StepPtr StepTable::settingAside() const {
   return at == all_.end() ? nullptr : *at;
 }
 
-const ParameterSpec* StepKind::otherDrive() const {
-  const auto at = std::find_if(takes.begin(), takes.end(),
-                               [](const ParameterSpec& spec) { return spec.kind == ParameterKind::drive; });
-  return at == takes.end() ? nullptr : &*at;
+std::vector<const ParameterSpec*> StepKind::otherDrives() const {
+  std::vector<const ParameterSpec*> all;
+  for (const ParameterSpec& spec : takes)
+    if (spec.kind == ParameterKind::drive) all.push_back(&spec);
+  return all;
 }
 
 namespace {
@@ -53,7 +54,7 @@ void priceOffers(Find& find, const StepTable& steps) {
     if (fixed && step->touches) return close(find, offer, "fixed"), true;
     offer.regret = step->regretOf(find.regret);
     offer.gain = step->gainOf(find.gain.sure, find.gain.atMost);
-    offer.canReturn = step->setsAside();
+    offer.canReturn = step->undo != UndoRule::none;
     offer.label = step->label;
     return false;
   });

@@ -18,7 +18,11 @@ enum class RegretRule : std::uint8_t {
   moved     ///< they only move
 };
 /// Which way back a step leaves.
-enum class UndoRule : std::uint8_t { none, putBack };
+enum class UndoRule : std::uint8_t {
+  none,
+  putBack,   ///< from where it was put aside on the drive
+  bringBack  ///< from another drive, as long as its copy is there
+};
 /// Whether somebody has to agree before the step is started. It is asked unless the table says that none is
 /// needed.
 enum class ConsentRule : std::uint8_t { asked, none };
@@ -40,13 +44,14 @@ struct StepKind {
   bool afterCleaning = false;  ///< its bytes come when the file system has cleaned up
   /// How many items share a write of the journal and a look at who holds what. One for those that take long.
   std::size_t together = 256;
+  Bytes mostTogether = ~Bytes{0};         ///< and how many bytes, where more than one
   std::vector<ParameterSpec> takes = {};  ///< what its lines say beside their things
 
   /// Whether its things are only put aside, and can be put back.
   bool setsAside() const { return undo == UndoRule::putBack; }
   bool frees() const { return when == GainTime::now && touches; }
-  /// The parameter that names a folder of another drive; nullptr where it works on one drive alone.
-  const ParameterSpec* otherDrive() const;
+  /// The parameters that name folders of other drives; none where it works on one drive alone.
+  std::vector<const ParameterSpec*> otherDrives() const;
   /// What the step costs and gives, for something whose letting go costs `found` and gives `gain`.
   Regret regretOf(Regret found) const { return regret == RegretRule::moved ? Regret::personalMoved : found; }
   Gain gainOf(Bytes sure, Bytes atMost) const { return {frees() ? sure : 0, atMost, when}; }

@@ -63,14 +63,15 @@ Result<void> carry(Watch& watch, StepSite& site, const StepTable& steps, Journal
     problem(r, believed.error());
     return {};
   }
-  if (site.other == nullptr) {
-    auto other = openOther(watch, site.drive, *step, r);
-    if (!other) {
-      problem(r, other.error());
+  if (site.others.empty()) {
+    auto others = openOthers(watch, site.drive, *step, r);
+    if (!others) {
+      problem(r, others.error());
       return {};  // stays as it is
     }
-    site.other = std::move(*other);
+    site.others = std::move(*others);
   }
+  const ItemState before = r.state;
   r.state = underWay;
   if (auto noted = note(journal, r); !noted) return noted;
   const auto done = watch.ask(r, [&](JournalRecord& mine) {
@@ -79,7 +80,8 @@ Result<void> carry(Watch& watch, StepSite& site, const StepTable& steps, Journal
     return came;
   });
   if (!done) {
-    r.state = ItemState::held;
+    // It lies where it lay: in the hold, or on another drive.
+    r.state = before;
     problem(r, done.error());
   }
   return note(journal, r);
@@ -119,10 +121,10 @@ Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTabl
       return true;  // stays held
     }
     if (step != nullptr) {
-      auto other = openOther(watch, at, *step, record);
-      if (other) site.other = std::move(*other);
+      auto others = openOthers(watch, at, *step, record);
+      if (others) site.others = std::move(*others);
       const auto same =
-          !other ? Result<void>(tl::unexpected(other.error()))
+          !others ? Result<void>(tl::unexpected(others.error()))
                  : watch.ask(record, [&](auto& mine) { return step->executor->verify(site, mine); });
       if (!same && same.error().code != Errc::notThere) {
         problem(record, same.error());
@@ -162,13 +164,13 @@ Result<void> recoverOne(Watch& watch, GuardedDrive& drive, const StepTable& step
   }
   const Holders nobody;
   StepSite site{drive, r.run, nobody};
-  auto other = openOther(watch, drive, *step, r);
-  if (!other) {
+  auto others = openOthers(watch, drive, *step, r);
+  if (!others) {
     // It stays open until the other drive is here again.
-    problem(r, other.error());
+    problem(r, others.error());
     return {};
   }
-  site.other = std::move(*other);
+  site.others = std::move(*others);
   const StepExecutor& executor = *step->executor;
   const bool letGo = finish && r.state == ItemState::discarding;
   const auto settled = watch.ask(
@@ -178,7 +180,8 @@ Result<void> recoverOne(Watch& watch, GuardedDrive& drive, const StepTable& step
   if (!settled) {
     if (nothingKnown(settled.error())) return settled;
     // What was being let go, and is not whole any more, can only be finished.
-    if (r.state != ItemState::discarding) r.state = ItemState::held;
+    const bool elsewhere = r.state == ItemState::returning && step->undo == UndoRule::bringBack;
+    if (r.state != ItemState::discarding) r.state = elsewhere ? ItemState::gone : ItemState::held;
     problem(r, settled.error());
   }
   (void)watch.ask(r, [&](auto& mine) { return executor.tidy(site, mine), Result<void>{}; });

@@ -53,7 +53,7 @@ Result<void> checkClaim(const GuardedDrive& drive, const JournalRecord& record) 
   const auto refused = [&](Errc why) {
     return fail(why, "claim", record.path, escapePath(record.holdFolder));
   };
-  if (record.payload == inPlace) {
+  if (record.staysInPlace()) {
     // It would be let go where it stands: that must be what a plan may take.
     if (!record.holdFolder.empty()) return refused(Errc::badInput);
     Subject item;

@@ -11,6 +11,7 @@
 #include "core/finds/find_context.h"
 #include "core/finds/hold_name.h"
 #include "core/finds/marks.h"
+#include "core/os/keeping.h"
 #include "core/os/snapshots.h"
 #include "core/reclaim/copies.h"
 #include "core/reclaim/journal.h"
@@ -38,7 +39,10 @@ struct OtherDrive {
   std::shared_ptr<FileSystem> files;
   FolderPtr root;
   PathBytes path;  ///< as the line says
+  Keeping keeping = {};
+  Bytes headroom = 0;  ///< should stay free there
 };
+using OtherDrives = std::vector<std::shared_ptr<const OtherDrive>>;
 
 /// What the guard checks against. The survey is the one that the plan was made from.
 struct GuardedDrive {

@@ -11,7 +11,7 @@
 
 namespace zt {
 
-/// In `payload` of what is let go where it stands, because its drive has no room for a hold.
+/// At the head of `payload` of what is let go where it stands, because its drive has no room for a hold.
 constexpr std::string_view inPlace = "in-place";
 
 /// Which phase one item is in. Written before and after every change; docs/safety.md has the diagram.
@@ -50,6 +50,7 @@ struct JournalRecord {
   std::uint64_t device = 0;        ///< that it was last seen on; numbers of devices last until the next start
   std::string payload;             ///< anything else, in the step's own words
   StepParameters parameters = {};  ///< of its line
+  bool staysInPlace() const { return payload.starts_with(inPlace); }
   /// What the touched places showed, as close to the promise as they allow: of bytes that several things hold
   /// only the promise knows which of them gave the last of it.
   GainBounds shown() const {

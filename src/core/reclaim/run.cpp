@@ -17,7 +17,7 @@ void note(JournalRecord& record, const Error& why) {
 
 /// Where something lies that could not be let go or taken back.
 ItemState whereItLies(const JournalRecord& record) {
-  return record.payload == inPlace ? ItemState::returned : ItemState::held;
+  return record.staysInPlace() ? ItemState::returned : ItemState::held;
 }
 
 void refuse(JournalRecord& record, const Error& why) {
@@ -153,9 +153,15 @@ Runner::Batch Runner::nextBatch(Place& at) {
   const auto alike = [&](const PlanLine& line) {
     return line.step == first.step && line.parameters == first.parameters;
   };
+  Bytes bytes = 0;
+  const auto hasRoom = [&] {
+    return batch.records.empty() ||
+           (batch.records.size() < batch.step->together && bytes < batch.step->mostTogether);
+  };
   while (at.part < parts_.size() && alike(*parts_[at.part].line)) {
     const Part& part = parts_[at.part];
-    for (; at.item < part.items.size() && batch.records.size() < batch.step->together; ++at.item) {
+    for (; at.item < part.items.size() && hasRoom(); ++at.item) {
+      bytes += part.items[at.item].occupied;
       batch.records.push_back(recordOf(*part.line, part.items[at.item]));
       batch.parts.push_back(at.part);
     }
@@ -226,9 +232,9 @@ std::vector<JournalRecord> Runner::rehearse(const Plan& plan) {
 void Runner::checkOne(const StepPtr& kind, const Holders& holders, JournalRecord& record) {
   const StepPtr step = kind;  // what was given up keeps its own
   StepSite site{*drive_, run_, holders};
-  auto other = openOther(watch_, *drive_, *step, record);
-  if (!other) return refuse(record, other.error());
-  site.other = std::move(*other);
+  auto others = openOthers(watch_, *drive_, *step, record);
+  if (!others) return refuse(record, others.error());
+  site.others = std::move(*others);
   if (const auto fits = watch_.ask(record, [&](auto& mine) { return step->executor->check(site, mine); });
       !fits)
     refuse(record, fits.error());
@@ -300,26 +306,31 @@ void Runner::tell(const Batch& batch, std::size_t at, Bytes went) {
 /// What a step works with: it can tell how it gets on, and write a phase down, as long as it is not given up.
 StepSite Runner::siteOf(const Batch& batch, const Holders& holders) {
   StepSite site{*drive_, run_, holders, control_.stop};
-  site.other = batch.other;
+  site.others = batch.others;
+  site.memory = batch.memory;
   site.went = watch_.whileAsked([this, &batch](Bytes went) { tell(batch, batch.inHand, went); });
   site.note = watch_.whileAsked([this](const JournalRecord& r) { return journal_.write(std::span(&r, 1)); });
   return site;
 }
 
-Result<std::shared_ptr<const OtherDrive>> openOther(Watch& watch, const GuardedDrive& drive,
-                                                    const StepKind& step, JournalRecord& record) {
-  const ParameterSpec* where = step.otherDrive();
-  if (where == nullptr) return nullptr;
-  if (!drive.openOther) return fail(Errc::unsupported, "other-drive", record.path);
-  const auto other = std::make_shared<OtherDrive>();
-  const auto call = [other, ask = drive.openOther, path = record.parameters.place(where->id)](auto&) {
-    auto opened = ask(path);
-    if (opened) *other = std::move(*opened);
-    return opened ? Result<void>{} : Result<void>(tl::unexpected(opened.error()));
-  };
-  if (auto opened = watch.ask(record, call); !opened) return tl::unexpected(opened.error());
-  other->files = watch.over(other->files);
-  return other;
+Result<OtherDrives> openOthers(Watch& watch, const GuardedDrive& drive, const StepKind& step,
+                               JournalRecord& record) {
+  OtherDrives all;
+  for (const ParameterSpec* where : step.otherDrives()) {
+    const PathBytes path = record.parameters.place(where->id);
+    if (path.empty() && !where->needed) continue;
+    if (!drive.openOther) return fail(Errc::unsupported, "other-drive", record.path);
+    const auto other = std::make_shared<OtherDrive>();
+    const auto call = [other, ask = drive.openOther, path](auto&) {
+      auto opened = ask(path);
+      if (opened) *other = std::move(*opened);
+      return opened ? Result<void>{} : Result<void>(tl::unexpected(opened.error()));
+    };
+    if (auto opened = watch.ask(record, call); !opened) return tl::unexpected(opened.error());
+    other->files = watch.over(other->files);
+    all.push_back(other);
+  }
+  return all;
 }
 
 /// Places are chosen before the journal is written, so that it says where an item will be.
@@ -406,7 +417,8 @@ void Runner::finishAll(Batch& batch) {
       if (r.state == ItemState::returned) r.state = ItemState::untouched;
     } else if (const auto done = watch_.ask(r, [&](auto& mine) { return executor.finish(site, mine); });
                !done) {
-      r.state = whereItLies(r);
+      // A step that took the item back itself has said so.
+      if (r.state == ItemState::discarding) r.state = whereItLies(r);
       note(r, done.error());
     }
     tell(batch, batch.inHand);
@@ -434,9 +446,9 @@ Result<void> Runner::runBatch(Batch& batch) {
     for (auto& r : batch.records)
       if (r.state == ItemState::intended) refuse(r, why);
   };
-  auto other = openOther(watch_, *drive_, *batch.step, batch.records.front());
-  if (other) batch.other = std::move(*other);
-  if (!other) refuseAll(other.error());
+  auto others = openOthers(watch_, *drive_, *batch.step, batch.records.front());
+  if (others) batch.others = std::move(*others);
+  if (!others) refuseAll(others.error());
   StepSite site = siteOf(batch, nobody);
   chooseAll(batch);
   // A journal that cannot be written stops here: nothing has been changed yet.

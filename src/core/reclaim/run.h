@@ -119,8 +119,9 @@ private:
     StepPtr step;
     std::vector<JournalRecord> records;
     std::vector<std::size_t> parts;  ///< of each record
-    std::shared_ptr<const OtherDrive> other = nullptr;
+    OtherDrives others = {};
     std::size_t inHand = 0;  ///< which record a step works on
+    std::shared_ptr<StepMemory> memory = std::make_shared<StepMemory>();
   };
   /// How far the parts have been taken into batches.
   struct Place {
@@ -165,10 +166,10 @@ private:
   std::chrono::steady_clock::time_point nextAsked_{};  ///< what is kept
 };
 
-/// Opens the other drive that a record's kind of step works with; nullptr where it works on one alone. Within
+/// Opens the other drives that a record's kind of step works with; none where it works on one alone. Within
 /// `Watch::run`.
-Result<std::shared_ptr<const OtherDrive>> openOther(Watch& watch, const GuardedDrive& drive,
-                                                    const StepKind& step, JournalRecord& record);
+Result<OtherDrives> openOthers(Watch& watch, const GuardedDrive& drive, const StepKind& step,
+                               JournalRecord& record);
 
 /// Puts held items back, the last taken first. Gives the records as they then stand.
 Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, const StepTable& steps, Journal& journal,

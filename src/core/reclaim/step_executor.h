@@ -1,11 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <map>
 #include <stop_token>
 
 #include "core/reclaim/guard.h"
 
 namespace zt {
+
+using StepMemory = std::map<std::int64_t, std::shared_ptr<void>>;
 
 /// Where a step works: the guarded drive, the run it belongs to, and who holds what at the moment.
 struct StepSite {
@@ -13,7 +16,8 @@ struct StepSite {
   std::int64_t run = 0;
   const Holders& holders;
   std::stop_token stop = {};
-  std::shared_ptr<const OtherDrive> other = nullptr;  ///< never null for a kind of step that takes one
+  /// Those that its line names, in the order in which its kind takes them; what may be left out is.
+  OtherDrives others = {};
   /// To be told, of an item that takes long, how many of its bytes were gone through; any number of times. A
   /// sign of life, too. Empty where nobody listens.
   std::function<void(Bytes)> went = {};
@@ -21,6 +25,11 @@ struct StepSite {
   /// the step's own words (`payload`). Durable when it returns. Where it fails nothing more may be changed.
   /// Empty where nothing is carried out.
   std::function<Result<void>(const JournalRecord&)> note = {};
+  /// What a step remembers of an item, by `seq`, from one phase to the next within one batch; nullptr
+  /// afterwards.
+  std::shared_ptr<StepMemory> memory = nullptr;
+
+  const OtherDrive* other() const { return others.empty() ? nullptr : others.front().get(); }
 };
 
 /// Carries out one kind of step, item by item, in phases that the journal records: what `prepare` chose is

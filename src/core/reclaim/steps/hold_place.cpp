@@ -125,8 +125,8 @@ NodeId HoldPlace::nodeOf(const JournalRecord& record) const {
   return noNode;
 }
 
-Result<FolderPtr> HoldPlace::openHold(const JournalRecord& record) {
-  const bool stays = record.payload == inPlace;
+Result<FolderPtr> HoldPlace::openHold(const JournalRecord& record) const {
+  const bool stays = record.staysInPlace();
   return drive_.files->openBeneath(*drive_.root,
                                    stays ? parentPath(record.path) : std::string_view(record.holdFolder));
 }
@@ -150,7 +150,7 @@ Result<Looked> HoldPlace::stillMeasured(const JournalRecord& record, const Holde
 Result<void> HoldPlace::take(JournalRecord& record, const Holders& holders) {
   const auto now = stillMeasured(record, holders);
   if (!now) return tl::unexpected(now.error());
-  if (record.payload == inPlace) return {};
+  if (record.staysInPlace()) return {};
   const auto hold = openHold(record);
   if (!hold) return tl::unexpected(hold.error());
   auto moved = drive_.files->rename(*now->parent, baseName(record.path), **hold, nameInHold(record));
@@ -162,6 +162,15 @@ Result<void> HoldPlace::take(JournalRecord& record, const Holders& holders) {
 }
 
 Result<void> HoldPlace::lookAt(const JournalRecord& record, const Holders& holders) {
+  if (auto same = lookAtItself(record, holders); !same) return same;
+  const NodeId node = nodeOf(record);
+  if (!drive_.copies || node == noNode) return {};
+  const auto hold = openHold(record);
+  if (!hold) return tl::unexpected(hold.error());
+  return drive_.copies->checkTaken(drive_, node, **hold, nameInHold(record), drive_.stop);
+}
+
+Result<void> HoldPlace::lookAtItself(const JournalRecord& record, const Holders& holders) {
   const auto hold = openHold(record);
   if (!hold) return tl::unexpected(hold.error());
   const auto stat = drive_.files->stat(**hold, nameInHold(record));
@@ -169,13 +178,10 @@ Result<void> HoldPlace::lookAt(const JournalRecord& record, const Holders& holde
   if (!sameContent(identityOf(*stat), record.identity)) return fail(Errc::changed, "look", record.path);
   if (const auto* holder = holders.holderOf(stat->device, stat->inode))
     return fail(Errc::inUse, "look", record.path, *holder);
+  if (stat->kind != EntryKind::folder) return {};
   const NodeId node = nodeOf(record);
-  if (stat->kind == EntryKind::folder) {
-    if (node == noNode) return fail(Errc::changed, "look", record.path);
-    if (auto same = checkContent(drive_, **hold, nameInHold(record), node, holders); !same) return same;
-  }
-  if (!drive_.copies || node == noNode) return {};
-  return drive_.copies->checkTaken(drive_, node, **hold, nameInHold(record), drive_.stop);
+  if (node == noNode) return fail(Errc::changed, "look", record.path);
+  return checkContent(drive_, **hold, nameInHold(record), node, holders);
 }
 
 Result<bool> HoldPlace::holds(const JournalRecord& record) {
@@ -212,16 +218,26 @@ PathBytes HoldPlace::besideName(std::string_view name, int attempt) {
 }
 
 Result<void> HoldPlace::putBack(JournalRecord& record) {
-  if (record.payload == inPlace) return {};  // it never went
+  if (record.staysInPlace()) return {};  // it never went
   const auto hold = openHold(record);
   if (!hold) return tl::unexpected(hold.error());
+  return putBackOut(record, **hold, nameInHold(record));
+}
+
+Result<void> HoldPlace::putBackFrom(JournalRecord& record, const PathBytes& from) {
+  const auto folder = drive_.files->openBeneath(*drive_.root, parentPath(from));
+  if (!folder) return tl::unexpected(folder.error());
+  return putBackOut(record, **folder, baseName(from));
+}
+
+Result<void> HoldPlace::putBackOut(JournalRecord& record, const Folder& from, std::string_view held) {
   const auto parent = openOrMakeParent(record.path);
   if (!parent) return tl::unexpected(parent.error());
   const PathBytes name(baseName(record.path));
   record.putAt.clear();
   for (int attempt = 0; attempt < 1000; ++attempt) {
     const PathBytes beside = attempt == 0 ? name : besideName(name, attempt);
-    const auto moved = drive_.files->rename(**hold, nameInHold(record), **parent, beside);
+    const auto moved = drive_.files->rename(from, held, **parent, beside);
     if (moved) {
       if (const auto back = drive_.files->stat(**parent, beside); back && back->links > 1)
         drive_.touched->note(*back, back->changed);

@@ -28,9 +28,13 @@ public:
   Result<void> take(JournalRecord& record, const Holders& holders);
   /// Looks at what was taken: identity, and for folders the whole content.
   Result<void> lookAt(const JournalRecord& record, const Holders& holders);
+  /// As that; whether another copy of it stays does not matter, because what it holds is kept elsewhere.
+  Result<void> lookAtItself(const JournalRecord& record, const Holders& holders);
   /// Moves it back. Never over anything: where the old place is taken it is put beside, and `record.putAt`
   /// says where.
   Result<void> putBack(JournalRecord& record);
+  /// The same for what lies somewhere else on the drive.
+  Result<void> putBackFrom(JournalRecord& record, const PathBytes& from);
   /// Unlinks what is held; counts into `record`. Stops at anything that was not measured.
   Result<void> unlinkHeld(JournalRecord& record);
   /// Whether the item lies in the hold, and is the one that was measured.
@@ -43,13 +47,14 @@ public:
   void tidy(const JournalRecord& record);
 
 private:
+  Result<void> putBackOut(JournalRecord& record, const Folder& from, std::string_view name);
   /// The held folder in the survey: at its old place, or (measured since) in the hold. noNode if in neither.
   NodeId nodeOf(const JournalRecord& record) const;
-  Result<FolderPtr> openHold(const JournalRecord& record);
+  Result<FolderPtr> openHold(const JournalRecord& record) const;
   Result<FolderPtr> openOrMakeParent(const PathBytes& path);
   Result<void> makeHoldIn(const FolderPtr& base);
   PathBytes nameInHold(const JournalRecord& record) const {
-    return record.payload == inPlace ? PathBytes(baseName(record.path)) : std::to_string(record.seq);
+    return record.staysInPlace() ? PathBytes(baseName(record.path)) : std::to_string(record.seq);
   }
 
   GuardedDrive& drive_;

@@ -11,6 +11,7 @@ StepTable builtInSteps() {
   table.add(emptyStep());
   table.add(adviseStep());
   table.add(dropStep());
+  table.add(transferStep());
   return table;
 }
 

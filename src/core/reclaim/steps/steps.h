@@ -12,6 +12,9 @@ StepKind holdStep();
 /// What somebody threw away goes for good, each thing with the record of where it came from.
 StepKind emptyStep();
 StepKind adviseStep();
+/// Files and folders go to another drive: copied, read back, listed with their checksums, and only then let
+/// go here.
+StepKind transferStep();
 /// Snapshots go, through their file system.
 StepKind dropStep();
 

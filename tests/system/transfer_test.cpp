@@ -1,0 +1,327 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Things go to another drive, on real ones: what arrives, what the counter says, what stays where a copy is
+// not what it should be, and the way back. `ZT_SOAK=10` runs ten times as many.
+#include <gtest/gtest.h>
+#include <sys/stat.h>
+#include <sys/xattr.h>
+#include <unistd.h>
+
+#include <filesystem>
+#include <fstream>
+#include <random>
+
+#include "core/job/job.h"
+#include "support/fault_file_system.h"
+#include "support/loop_drive.h"
+#include "support/run_program.h"
+#include "support/seed.h"
+
+namespace zt::test {
+namespace {
+
+namespace fs = std::filesystem;
+constexpr Bytes drive48 = 48u << 20;
+
+int rounds(int tenth) {
+  const char* soak = std::getenv("ZT_SOAK");
+  return tenth * (soak == nullptr ? 1 : std::max(1, std::atoi(soak)));
+}
+
+void put(const std::string& path, const std::string& text) {
+  fs::create_directories(fs::path(path).parent_path());
+  std::ofstream(path, std::ios::binary) << text;
+}
+
+std::string noise(std::size_t bytes, unsigned seed) {
+  std::mt19937 random(seed);
+  std::string text(bytes, '\0');
+  for (char& c : text) c = static_cast<char>(random());
+  return text;
+}
+
+/// Every entry with what is to survive a move, by plain programs.
+std::string factsOf(const std::string& folder) {
+  const std::string ask =
+      "cd \"$1\" && find . -type d -printf '%P %y %m %U:%G %T@\\n' -o -printf '%P %y %m %U:%G %s %T@ %l\\n' | sort && find . -type f -print0 | sort -z "
+      "| "
+      "xargs -0 sha256sum && getfattr -dR -m - . 2>/dev/null";
+  return runProgram({"/bin/bash", "-c", ask, "facts", folder}).out;
+}
+
+struct Moving {
+  std::unique_ptr<Job> job;
+  Bytes sure = 0;
+  Result<RunReport> report = fail(Errc::io, "not-run");
+};
+
+Moving move(const std::string& from, const std::vector<PathBytes>& paths, const PathBytes& to,
+            const PathBytes& second = {}, Workshop w = realWorkshop()) {
+  Moving m;
+  m.job = Job::create(w, from, false, {}).value();
+  EXPECT_TRUE(m.job->measurer().measure({}, {}, nullptr));
+  StepParameters told;
+  told.set("to", StepParameters::Place{to});
+  if (!second.empty()) told.set("second", StepParameters::Place{second});
+  EXPECT_TRUE(m.job->planBook().addPaths(paths, "transfer", told));
+  m.sure = m.job->planBook().planned().sure;
+  m.report = m.job->reclaim(m.job->consent().token, {});
+  EXPECT_TRUE(m.report);
+  return m;
+}
+
+std::optional<Errc> problemOf(const Moving& m) {
+  const auto& problems = m.report->lines.at(0).problems;
+  return problems.empty() ? std::nullopt : problems[0].problem;
+}
+
+/// The only folder that was made on the other drive.
+std::string movedOn(const LoopDrive& drive) {
+  for (const auto& e : fs::directory_iterator(drive.path()))
+    if (e.path().filename().string().starts_with("moved-")) return e.path();
+  return {};
+}
+
+bool sumsFit(const std::string& folder) {
+  return runProgram(
+             {"/bin/bash", "-c", "cd \"$1\" && sha256sum -c --strict --quiet SHA256SUMS", "sums", folder})
+             .status == 0;
+}
+
+void makeLuggage(const LoopDrive& from) {
+  put(from / "season/nest.mkv", noise(3'000'000, 1));
+  put(from / "season/a\\b\nline", "odd name");
+  put(from / "season/deep/er/note", "");
+  ::chmod((from / "season/deep").c_str(), 0750);
+  fs::create_hard_link(from / "season/nest.mkv", from / "season/deep/again.mkv");
+  fs::create_symlink("../nowhere/\xff", from / "season/deep/link");
+  std::ofstream(from / "season/sparse", std::ios::binary) << "head";
+  fs::resize_file(from / "season/sparse", 20'000'000);
+  ::setxattr((from / "season/nest.mkv").c_str(), "user.origin", "camera 4", 8, 0);
+  EXPECT_EQ(::lchown((from / "season/deep/er/note").c_str(), 1234, 4321), 0);
+  EXPECT_EQ(
+      runProgram({"/usr/bin/touch", "-d", "2019-05-05 05:05:05.123456789", from / "season/nest.mkv"}).status,
+      0);
+  EXPECT_EQ(runProgram({"/usr/bin/touch", "-hd", "2011-01-01 01:01:01", from / "season/deep/link"}).status,
+            0);
+}
+
+TEST(Transfer, ArrivesWholeAndTheFirstDriveHasItsBytesAgain) {
+  for (const char* type : {"ext4", "xfs", "btrfs"}) {
+    const Bytes size = type == std::string("xfs")     ? 320u << 20
+                       : type == std::string("btrfs") ? 128u << 20
+                                                      : drive48;
+    const LoopDrive from(type, size), to("ext4", drive48);
+    ZT_NEEDS(from);
+    ZT_NEEDS(to);
+    makeLuggage(from);
+    put(from / "stays", noise(100'000, 2));
+    const std::string facts = factsOf(from / "season");
+    const Bytes before = freeOn(from.path());
+    Moving m = move(from.path(), {"season"}, to.path());
+    ASSERT_EQ(m.report->lines.at(0).state, LineOutcome::State::done) << type;
+    const auto rose = static_cast<double>(freeOn(from.path()) - before);
+    EXPECT_NEAR(rose, static_cast<double>(m.sure), 262'144.0) << type;
+    EXPECT_FALSE(fs::exists(from / "season")) << type;
+    EXPECT_TRUE(fs::exists(from / "stays")) << type;
+    EXPECT_EQ(factsOf(movedOn(to) + "/season"), facts) << type;
+    EXPECT_TRUE(sumsFit(movedOn(to))) << type;
+    struct stat sparse {};
+    ASSERT_EQ(::stat((movedOn(to) + "/season/sparse").c_str(), &sparse), 0);
+    EXPECT_LT(sparse.st_blocks * 512, 1'000'000) << "holes stay holes";
+    const auto proof = m.job->prove();
+    ASSERT_TRUE(proof);
+    EXPECT_EQ(proof->lines.at(0).action, "transfer");
+    // And back, as long as the job lives; the copy stays.
+    const auto back = m.job->undo(0, {});
+    ASSERT_TRUE(back && back->size() == 1) << type;
+    EXPECT_EQ(back->at(0).state, ItemState::returned) << name(back->at(0).problem.value_or(Errc::cancelled));
+    EXPECT_EQ(factsOf(from / "season"), facts) << type;
+    EXPECT_EQ(factsOf(movedOn(to) + "/season"), facts) << type;
+    const auto again = m.job->undo(0, {});
+    EXPECT_TRUE(again && again->empty()) << "once is enough" << name(again->at(0).state) << again->at(0).path;
+  }
+}
+
+TEST(Transfer, GoesToTwoDrivesAndTwiceToOneIsRefused) {
+  const LoopDrive from("ext4", drive48), one("ext4", drive48), two("xfs", 320u << 20);
+  ZT_NEEDS(from);
+  ZT_NEEDS(one);
+  ZT_NEEDS(two);
+  makeLuggage(from);
+  const std::string facts = factsOf(from / "season");
+  fs::create_directory(one / "sub");
+  Moving twice = move(from.path(), {"season"}, one.path(), one / "sub");
+  EXPECT_EQ(problemOf(twice), Errc::onDrive);
+  EXPECT_EQ(factsOf(from / "season"), facts);
+  Moving m = move(from.path(), {"season"}, one.path(), two.path());
+  ASSERT_EQ(m.report->lines.at(0).state, LineOutcome::State::done);
+  EXPECT_EQ(factsOf(movedOn(one) + "/season"), facts);
+  EXPECT_EQ(factsOf(movedOn(two) + "/season"), facts);
+  EXPECT_TRUE(sumsFit(movedOn(one)) && sumsFit(movedOn(two)));
+  // The first one is lost: it comes back from the second.
+  fs::remove_all(movedOn(one));
+  const auto back = m.job->undo(0, {});
+  ASSERT_TRUE(back && back->size() == 1);
+  EXPECT_EQ(back->at(0).state, ItemState::returned);
+  EXPECT_EQ(factsOf(from / "season"), facts);
+}
+
+TEST(Transfer, WhatTheOtherDriveCannotKeepIsSaidAndStays) {
+  const LoopDrive from("ext4", drive48), fat("exfat", drive48);
+  ZT_NEEDS(from);
+  ZT_NEEDS(fat);
+  put(from / "plain/letter.txt", "dear all");
+  put(from / "odd/what?.txt", "x");
+  put(from / "linked/a", "x");
+  fs::create_symlink("a", from / "linked/b");
+  put(from / "cased/a.txt", "x");
+  put(from / "cased/A.txt", "y");
+  Moving m = move(from.path(), {"odd", "linked", "cased"}, fat.path());
+  std::map<PathBytes, std::string> why;
+  for (const auto& line : m.report->lines)
+    for (const auto& r : line.problems) {
+      EXPECT_EQ(r.problem, Errc::cannotKeep) << r.path;
+      why[r.path] = r.detail;
+    }
+  EXPECT_EQ(why, (std::map<PathBytes, std::string>{{"odd", "name"}, {"linked", "link"}, {"cased", "case"}}));
+  EXPECT_TRUE(fs::is_empty(fat.path()));
+  m = move(from.path(), {"plain"}, fat.path());
+  ASSERT_EQ(m.report->lines.at(0).state, LineOutcome::State::done) << static_cast<int>(problemOf(m).value_or(Errc::io)) << m.report->lines[0].problems.at(0).detail;
+  EXPECT_TRUE(sumsFit(movedOn(fat)));
+  ASSERT_EQ(m.job->undo(0, {})->at(0).state, ItemState::returned);
+  EXPECT_TRUE(fs::exists(from / "plain/letter.txt"));
+}
+
+TEST(Transfer, ADriveWithoutRoomBesideItsHeadroomTakesNothing) {
+  const LoopDrive from("ext4", drive48), to("ext4", drive48);
+  ZT_NEEDS(from);
+  ZT_NEEDS(to);
+  put(from / "film", noise(12'000'000, 3));
+  put(to / "theirs", noise(26'000'000, 4));  // room for the film, but not beside a tenth of the drive
+  ASSERT_GT(freeOn(to.path()), 12'000'000u);
+  Moving m = move(from.path(), {"film"}, to.path());
+  EXPECT_EQ(problemOf(m), Errc::noSpace);
+  EXPECT_EQ(fs::file_size(from / "film"), 12'000'000u);
+  EXPECT_TRUE(movedOn(to).empty());
+}
+
+/// Writes to the other drive come out with one bit wrong.
+class Flipping final : public ForwardingFileSystem {
+public:
+  Flipping(FileSystemPtr inner, std::mt19937& random)
+      : ForwardingFileSystem(std::move(inner)), random_(random) {}
+  Result<MadeFilePtr> createFile(const Folder& at, std::string_view name, std::uint32_t mode) override {
+    auto made = ForwardingFileSystem::createFile(at, name, mode);
+    if (!made) return made;
+    return MadeFilePtr(std::make_unique<File>(std::move(*made), *this));
+  }
+  bool armed = false;
+  int flips = 0;
+
+private:
+  class File final : public MadeFile {
+  public:
+    File(MadeFilePtr inner, Flipping& owner) : inner_(std::move(inner)), owner_(owner) {}
+    Result<EntryStat> stat() override { return inner_->stat(); }
+    Result<void> write(Bytes offset, std::span<const char> bytes) override {
+      std::vector<char> wrong(bytes.begin(), bytes.end());
+      if (owner_.armed && !wrong.empty()) {
+        wrong[owner_.random_() % wrong.size()] ^= static_cast<char>(1u << (owner_.random_() % 8));
+        owner_.armed = false;
+        ++owner_.flips;
+      }
+      return inner_->write(offset, wrong);
+    }
+    Result<Bytes> copy(OpenedFile& from, Stretch what) override { return inner_->copy(from, what); }
+    Result<void> punch(Stretch what) override { return inner_->punch(what); }
+    Result<void> setLength(Bytes length) override { return inner_->setLength(length); }
+    Result<void> sync() override { return inner_->sync(); }
+
+  private:
+    MadeFilePtr inner_;
+    Flipping& owner_;
+  };
+  std::mt19937& random_;
+};
+
+TEST(Transfer, EveryBitThatFlipsInACopyIsSeenAndTheThingStays) {
+  const LoopDrive from("ext4", drive48), to("ext4", drive48);
+  ZT_NEEDS(from);
+  ZT_NEEDS(to);
+  const auto seed = drawSeed();
+  std::mt19937 random(seed);
+  Workshop w = realWorkshop();
+  const auto flipping = std::make_shared<Flipping>(w.files, random);
+  w.files = flipping;
+  for (int i = 0; i < 5; ++i)
+    put(from / ("box/" + std::to_string(i)), noise(1 + random() % 5000, static_cast<unsigned>(random())));
+  const std::string facts = factsOf(from / "box");
+  auto job = Job::create(w, from.path(), false, {}).value();
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  StepParameters told;
+  told.set("to", StepParameters::Place{to.path()});
+  const int wanted = rounds(50);
+  for (int i = 0; i < wanted; ++i) {
+    SCOPED_TRACE("seed " + std::to_string(seed) + " round " + std::to_string(i));
+    ASSERT_TRUE(job->planBook().addPaths({"box"}, "transfer", told));
+    flipping->armed = true;
+    const auto report = job->reclaim(job->consent().token, {});
+    ASSERT_TRUE(report);
+    ASSERT_EQ(report->lines.at(0).state, LineOutcome::State::refused);
+    ASSERT_EQ(report->lines[0].problems.at(0).problem, Errc::changed);
+  }
+  EXPECT_EQ(flipping->flips, wanted);
+  EXPECT_EQ(factsOf(from / "box"), facts);
+  EXPECT_TRUE(movedOn(to).empty()) << "a copy that is none is taken away";
+}
+
+TEST(Transfer, AnyCallThatFailsLeavesEachThingWhole) {
+  const LoopDrive from("ext4", drive48), to("ext4", drive48);
+  ZT_NEEDS(from);
+  ZT_NEEDS(to);
+  static constexpr std::array<Errc, 8> ways{Errc::notPermitted, Errc::io,          Errc::noSpace,
+                                            Errc::notThere,     Errc::otherDevice, Errc::busy,
+                                            Errc::tooManyOpen,  Errc::unsupported};
+  int failed = 0;
+  for (int at = 0, again = 1; again > 0; ++at) {
+    SCOPED_TRACE("call " + std::to_string(at));
+    fs::remove_all(from / "box");
+    put(from / "box/a", noise(9000, 5));
+    put(from / "box/in/b", noise(100, 6));
+    ::setxattr((from / "box/a").c_str(), "user.x", "y", 1, 0);
+    ::chmod((from / "box/a").c_str(), 0604);
+    const std::string facts = factsOf(from / "box");
+    Workshop w = realWorkshop();
+    bool hit = false;
+    int seen = 0;
+    w.files =
+        std::make_shared<FaultFileSystem>(w.files, [&](std::string_view, std::string_view) -> Result<void> {
+          if (seen++ != at) return {};
+          hit = true;
+          return fail(ways[static_cast<std::size_t>(at) % ways.size()], "planted");
+        });
+    Moving m = move(from.path(), {"box"}, to.path(), {}, w);
+    again = hit ? 1 : 0;
+    failed += hit;
+    const bool here = fs::exists(from / "box") && factsOf(from / "box") == facts;
+    const std::string copy = movedOn(to) + "/box";
+    const bool there =
+        !movedOn(to).empty() && fs::exists(copy) && factsOf(copy) == facts && sumsFit(movedOn(to));
+    const auto held = m.job->runs().held();
+    ASSERT_TRUE(here || there || (held && !held->empty())) << "nothing is lost";
+    if (held && !held->empty()) {
+      ASSERT_TRUE(m.job->undo(0, {}));
+      ASSERT_EQ(factsOf(from / "box"), facts);
+    }
+    if (m.report->lines.at(0).state == LineOutcome::State::done) {
+      ASSERT_TRUE(there);
+      ASSERT_FALSE(fs::exists(from / "box"));
+    }
+    if (!movedOn(to).empty()) fs::remove_all(movedOn(to));
+    fs::remove_all(from / ".zip-tally-hold");
+  }
+  EXPECT_GT(failed, 30);
+}
+
+}  // namespace
+}  // namespace zt::test
