@@ -176,9 +176,9 @@ std::string KindWords::mark(Mark mark) const {
 }
 
 std::string KindWords::itemState(ItemState s) const {
-  static constexpr std::array<const char*, itemStates> texts{"waiting",     "in the hold",    "being removed",
-                                                             "gone",        "being put back", "put back",
-                                                             "not touched", "missing",        "not reached"};
+  static constexpr std::array<const char*, itemStates> texts{
+      "waiting",  "in the hold", "being removed", "gone", "being put back",
+      "put back", "not touched", "missing",       "done", "not reached"};
   return t(pick(texts, s));
 }
 

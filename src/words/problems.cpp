@@ -91,6 +91,23 @@ const char* problemText(Errc code) {
   return "the system reports a failure";
 }
 
+/// What is in the way of a step, of things that are as they are; nullptr for anything else.
+const char* inTheWay(const std::string& what) {
+  if (what == "another-owner") return "the copy belongs to somebody else than the file that stays";
+  if (what == "other-rights") return "the copy may be read or changed by others than the file that stays";
+  if (what == "other-attributes") return "the copy has other attributes than the file that stays";
+  if (what == "image-format") return "an image of this format is not rewritten here; its own program does it";
+  if (what == "image-encrypted") return "the image is encrypted: nobody can see what of it is empty";
+  if (what == "image-unclean")
+    return "the image, or a file system in it, was not closed; start its guest and shut it down properly";
+  if (what == "image-backing") return "the image lies upon another one, and makes sense only with it";
+  if (what == "image-states") return "the image keeps states inside it; they would be lost";
+  if (what == "image-packed") return "the image is compressed; rewritten it would be larger";
+  if (what == "image-names") return "the image has several names; all of them would have to follow";
+  if (what == "image-compact") return "it is compact already; nothing to do";
+  return nullptr;
+}
+
 const char* notKept(const std::string& what) {
   if (what == "name") return "the other drive's file system has no such names";
   if (what == "length") return "it is longer than a file may be on the other drive";
@@ -110,6 +127,8 @@ std::string DriveWords::problem(Errc code, const std::string& detail) const {
     return t("that folder lies on this drive; choose one on another drive");
   if (code == Errc::noSpace && detail == "other-drive")
     return t("the other drive has no room for it beside what should stay free there");
+  if (code == Errc::unmet)
+    if (const char* why = inTheWay(detail)) return t(why);
   if (code == Errc::cannotKeep) return t(notKept(detail));
   const std::string text = t(problemText(code));
   return detail.empty() ? text : text + " (" + detail + ")";

@@ -87,6 +87,10 @@ private:
       if (auto ok = hook_("copy", name_); !ok) return tl::unexpected(ok.error());
       return file_->copy(from, what);
     }
+    Result<Bytes> shareWith(OpenedFile& other, Stretch what) override {
+      if (auto ok = hook_("share", name_); !ok) return tl::unexpected(ok.error());
+      return file_->shareWith(other, what);
+    }
     Result<void> punch(Stretch what) override {
       const auto ok = hook_("punch", name_);
       return ok ? file_->punch(what) : ok;
@@ -95,6 +99,7 @@ private:
       const auto ok = hook_("length", name_);
       return ok ? file_->setLength(length) : ok;
     }
+    Result<void> lock() override { return file_->lock(); }
     Result<void> sync() override {
       const auto ok = hook_("sync-file", name_);
       return ok ? file_->sync() : ok;

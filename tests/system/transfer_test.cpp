@@ -11,6 +11,7 @@
 #include <random>
 
 #include "core/job/job.h"
+#include "support/drive_files.h"
 #include "support/fault_file_system.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"
@@ -22,27 +23,11 @@ namespace {
 namespace fs = std::filesystem;
 constexpr Bytes drive48 = 48u << 20;
 
-int rounds(int tenth) {
-  const char* soak = std::getenv("ZT_SOAK");
-  return tenth * (soak == nullptr ? 1 : std::max(1, std::atoi(soak)));
-}
-
-void put(const std::string& path, const std::string& text) {
-  fs::create_directories(fs::path(path).parent_path());
-  std::ofstream(path, std::ios::binary) << text;
-}
-
-std::string noise(std::size_t bytes, unsigned seed) {
-  std::mt19937 random(seed);
-  std::string text(bytes, '\0');
-  for (char& c : text) c = static_cast<char>(random());
-  return text;
-}
-
 /// Every entry with what is to survive a move, by plain programs.
 std::string factsOf(const std::string& folder) {
   const std::string ask =
-      "cd \"$1\" && find . -type d -printf '%P %y %m %U:%G %T@\\n' -o -printf '%P %y %m %U:%G %s %T@ %l\\n' | sort && find . -type f -print0 | sort -z "
+      "cd \"$1\" && find . -type d -printf '%P %y %m %U:%G %T@\\n' -o -printf '%P %y %m %U:%G %s %T@ %l\\n' "
+      "| sort && find . -type f -print0 | sort -z "
       "| "
       "xargs -0 sha256sum && getfattr -dR -m - . 2>/dev/null";
   return runProgram({"/bin/bash", "-c", ask, "facts", folder}).out;
@@ -88,9 +73,9 @@ bool sumsFit(const std::string& folder) {
 }
 
 void makeLuggage(const LoopDrive& from) {
-  put(from / "season/nest.mkv", noise(3'000'000, 1));
-  put(from / "season/a\\b\nline", "odd name");
-  put(from / "season/deep/er/note", "");
+  putOn(from / "season/nest.mkv", noise(3'000'000, 1));
+  putOn(from / "season/a\\b\nline", "odd name");
+  putOn(from / "season/deep/er/note", "");
   ::chmod((from / "season/deep").c_str(), 0750);
   fs::create_hard_link(from / "season/nest.mkv", from / "season/deep/again.mkv");
   fs::create_symlink("../nowhere/\xff", from / "season/deep/link");
@@ -114,7 +99,7 @@ TEST(Transfer, ArrivesWholeAndTheFirstDriveHasItsBytesAgain) {
     ZT_NEEDS(from);
     ZT_NEEDS(to);
     makeLuggage(from);
-    put(from / "stays", noise(100'000, 2));
+    putOn(from / "stays", noise(100'000, 2));
     const std::string facts = factsOf(from / "season");
     const Bytes before = freeOn(from.path());
     Moving m = move(from.path(), {"season"}, to.path());
@@ -170,12 +155,12 @@ TEST(Transfer, WhatTheOtherDriveCannotKeepIsSaidAndStays) {
   const LoopDrive from("ext4", drive48), fat("exfat", drive48);
   ZT_NEEDS(from);
   ZT_NEEDS(fat);
-  put(from / "plain/letter.txt", "dear all");
-  put(from / "odd/what?.txt", "x");
-  put(from / "linked/a", "x");
+  putOn(from / "plain/letter.txt", "dear all");
+  putOn(from / "odd/what?.txt", "x");
+  putOn(from / "linked/a", "x");
   fs::create_symlink("a", from / "linked/b");
-  put(from / "cased/a.txt", "x");
-  put(from / "cased/A.txt", "y");
+  putOn(from / "cased/a.txt", "x");
+  putOn(from / "cased/A.txt", "y");
   Moving m = move(from.path(), {"odd", "linked", "cased"}, fat.path());
   std::map<PathBytes, std::string> why;
   for (const auto& line : m.report->lines)
@@ -186,7 +171,8 @@ TEST(Transfer, WhatTheOtherDriveCannotKeepIsSaidAndStays) {
   EXPECT_EQ(why, (std::map<PathBytes, std::string>{{"odd", "name"}, {"linked", "link"}, {"cased", "case"}}));
   EXPECT_TRUE(fs::is_empty(fat.path()));
   m = move(from.path(), {"plain"}, fat.path());
-  ASSERT_EQ(m.report->lines.at(0).state, LineOutcome::State::done) << static_cast<int>(problemOf(m).value_or(Errc::io)) << m.report->lines[0].problems.at(0).detail;
+  ASSERT_EQ(m.report->lines.at(0).state, LineOutcome::State::done)
+      << static_cast<int>(problemOf(m).value_or(Errc::io)) << m.report->lines[0].problems.at(0).detail;
   EXPECT_TRUE(sumsFit(movedOn(fat)));
   ASSERT_EQ(m.job->undo(0, {})->at(0).state, ItemState::returned);
   EXPECT_TRUE(fs::exists(from / "plain/letter.txt"));
@@ -196,8 +182,8 @@ TEST(Transfer, ADriveWithoutRoomBesideItsHeadroomTakesNothing) {
   const LoopDrive from("ext4", drive48), to("ext4", drive48);
   ZT_NEEDS(from);
   ZT_NEEDS(to);
-  put(from / "film", noise(12'000'000, 3));
-  put(to / "theirs", noise(26'000'000, 4));  // room for the film, but not beside a tenth of the drive
+  putOn(from / "film", noise(12'000'000, 3));
+  putOn(to / "theirs", noise(26'000'000, 4));  // room for the film, but not beside a tenth of the drive
   ASSERT_GT(freeOn(to.path()), 12'000'000u);
   Moving m = move(from.path(), {"film"}, to.path());
   EXPECT_EQ(problemOf(m), Errc::noSpace);
@@ -254,13 +240,14 @@ TEST(Transfer, EveryBitThatFlipsInACopyIsSeenAndTheThingStays) {
   const auto flipping = std::make_shared<Flipping>(w.files, random);
   w.files = flipping;
   for (int i = 0; i < 5; ++i)
-    put(from / ("box/" + std::to_string(i)), noise(1 + random() % 5000, static_cast<unsigned>(random())));
+    putOn(from / ("box/" + std::to_string(i)),
+          noise(1 + random() % 5000, random()));
   const std::string facts = factsOf(from / "box");
   auto job = Job::create(w, from.path(), false, {}).value();
   ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   StepParameters told;
   told.set("to", StepParameters::Place{to.path()});
-  const int wanted = rounds(50);
+  const int wanted = soaked(50);
   for (int i = 0; i < wanted; ++i) {
     SCOPED_TRACE("seed " + std::to_string(seed) + " round " + std::to_string(i));
     ASSERT_TRUE(job->planBook().addPaths({"box"}, "transfer", told));
@@ -286,8 +273,8 @@ TEST(Transfer, AnyCallThatFailsLeavesEachThingWhole) {
   for (int at = 0, again = 1; again > 0; ++at) {
     SCOPED_TRACE("call " + std::to_string(at));
     fs::remove_all(from / "box");
-    put(from / "box/a", noise(9000, 5));
-    put(from / "box/in/b", noise(100, 6));
+    putOn(from / "box/a", noise(9000, 5));
+    putOn(from / "box/in/b", noise(100, 6));
     ::setxattr((from / "box/a").c_str(), "user.x", "y", 1, 0);
     ::chmod((from / "box/a").c_str(), 0604);
     const std::string facts = factsOf(from / "box");

@@ -75,7 +75,7 @@ FileKind kindOfType(std::string_view type) {
   return FileKind::other;
 }
 
-std::string lower(std::string_view text) {
+std::string lowerName(std::string_view text) {
   std::string out(text);
   for (char& c : out) c = c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
   return out;
@@ -134,7 +134,7 @@ KindTable::KindTable(std::string_view globs2) {
     std::from_chars(line.data(), line.data() + first, rule.weight);
     rule.kind = kindOfType(line.substr(first + 1, second - first - 1));
     // Flags may follow ("cs"): ending in the same letters in another case still tells the kind well enough.
-    const std::string pattern = lower(line.substr(second + 1, line.find(':', second + 1) - second - 1));
+    const std::string pattern = lowerName(line.substr(second + 1, line.find(':', second + 1) - second - 1));
     if (pattern.empty() || pattern.size() > 255) continue;
     const bool plainRest = pattern.find_first_of("*?[", 1) == std::string::npos;
     if (pattern.starts_with("*.") && plainRest)

@@ -95,7 +95,7 @@ Result<std::vector<JournalRecord>> RunLedger::credited(const GuardedDrive& drive
   for (const JournalRecord& r : *records) {
     const auto [at, fresh] = lineAt.emplace(std::pair(r.run, r.line), credits.size());
     if (fresh) credits.push_back({r.run, r.line, 0}), freed.emplace_back();
-    if (r.state == ItemState::gone) freed[at->second] += r.freed;
+    if (r.state == ItemState::gone || r.state == ItemState::done) freed[at->second] += r.freed;
   }
   // A counter that does not answer any more costs the credits alone.
   if (!watch.call([files, space] { space->settle(); })) return records;

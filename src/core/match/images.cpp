@@ -313,7 +313,11 @@ Find imageFind(const FindContext& context, const ImageSeen& image) {
   find.kind = "images";
   find.likelihood = 40;
   find.items.push_back(context.subject(image.node));
-  find.offers = {{"compact", {}, {}, {}}};
+  // What this program writes itself; all else is its owner's program's to do.
+  const bool ours = (facts.format == "raw" || facts.format == "qcow2") && facts.backing.empty() &&
+                    facts.snapshots == 0 && !facts.encrypted && !facts.unclean && facts.most > 0;
+  find.offers = {
+      {ours ? "shrink" : "compact", {}, {facts.zerosRead ? facts.least : 0, facts.most, GainTime::now}, {}}};
   find.place = context.tree.path(image.node);
   context.complete(find);
   find.placeId.clear();
@@ -335,8 +339,8 @@ Find imageFind(const FindContext& context, const ImageSeen& image) {
   if (facts.encrypted) number("encrypted", 1);
   if (facts.unclean) number("unclean", 1);
   if (context.held.contains(image.node)) number("in-use", 1);
-  // Making it compact loses nothing, and is somebody else's work yet.
-  find.gain = {0, facts.most, GainTime::later};
+  // Making it compact loses nothing.
+  find.gain = ours ? find.offers.front().gain : Gain{0, facts.most, GainTime::later};
   find.regret = Regret::none;
   return find;
 }

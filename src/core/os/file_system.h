@@ -160,6 +160,8 @@ public:
   virtual Result<Stretch> nextData(Bytes offset) = 0;
   /// What was read is not needed again: large files need not push everything else out of memory.
   virtual void letGo(Stretch /*read*/) {}
+  /// Who reads in the end: itself, or what it stands before.
+  virtual OpenedFile& reader() { return *this; }
 };
 using OpenedFilePtr = std::unique_ptr<OpenedFile>;
 
@@ -176,12 +178,21 @@ public:
   /// Copies a stretch of another file to the same place, by the file system itself where it can (there they
   /// may share it then). Gives how much; less only where the other ends.
   virtual Result<Bytes> copy(OpenedFile& from, Stretch what) = 0;
+  /// Lets a stretch be stored once, together with the same stretch of another file on this file system, which
+  /// compares the two itself: content does not change. Gives how much; less where it does no more at once.
+  /// Fails with changed where they differ, unsupported, otherDevice.
+  virtual Result<Bytes> shareWith(OpenedFile& /*other*/, Stretch /*what*/) {
+    return fail(Errc::unsupported, "share");
+  }
   /// Gives the bytes of a stretch back; it reads as zeros, and the length stays. Fails with unsupported where
   /// the file system has no holes.
   virtual Result<void> punch(Stretch what) = 0;
   /// Cuts off, or adds a hole.
   virtual Result<void> setLength(Bytes length) = 0;
   virtual Result<void> sync() = 0;
+  /// Keeps others who ask for a lock out as long as it is open. Fails with inUse where somebody has one;
+  /// succeeds where the file system has none.
+  virtual Result<void> lock() { return {}; }
 };
 using MadeFilePtr = std::unique_ptr<MadeFile>;
 

@@ -58,8 +58,13 @@ PlannedGain plannedGain(const Plan& plan, const FindContext& context) {
   std::vector<Subject> freeing;
   std::vector<Subject> all;
   Bytes elsewhere = 0;  // of packages and the like
+  GainBounds some;
   for (const auto& line : plan.lines) {
     if (!line.enabled) continue;
+    if (line.givesSome()) {
+      some += {line.gain.sure, line.gain.atMost};
+      continue;
+    }
     if (line.takesPart()) freeing.insert(freeing.end(), line.items.begin(), line.items.end());
     all.insert(all.end(), line.items.begin(), line.items.end());
     const bool weighed = std::any_of(line.items.begin(), line.items.end(),
@@ -67,7 +72,8 @@ PlannedGain plannedGain(const Plan& plan, const FindContext& context) {
     if (!weighed) elsewhere += line.gain.atMost;
   }
   const GainBounds now = context.gainOf(freeing);
-  return {now.sure, (all.size() == freeing.size() ? now.atMost : context.gainOf(all).atMost) + elsewhere};
+  return {now.sure + some.sure,
+          some.atMost + (all.size() == freeing.size() ? now.atMost : context.gainOf(all).atMost) + elsewhere};
 }
 
 std::vector<NodeId> outermostItems(const Plan& plan, const GainModel& gain) {
@@ -98,6 +104,7 @@ std::vector<GainBounds> stepGains(const Plan& plan, const FindContext& context) 
   std::vector<GainBounds> steps;
   for (const auto& line : plan.lines) {
     GainBounds adds;
+    if (line.givesSome()) adds = {line.gain.sure, line.gain.atMost};
     const GainModel::Points earlier = before;
     for (const auto& item : line.items)
       if (const auto point = line.takesPart() ? context.pointOf(item) : std::nullopt) before[*point] = true;
@@ -181,7 +188,9 @@ void reprice(Plan& plan, const FindContext& context) {
     line.standing = worst.standing;
     line.found = worst.regret;
     const GainBounds bounds = context.gainOf(line.items);
-    line.gain = line.step->gainOf(bounds.sure, bounds.atMost);
+    // Of a part the survey knows only that it cannot be more than the whole.
+    const Bytes part = line.step->gives == GainShare::some ? line.gain.atMost : bounds.atMost;
+    line.gain = line.step->gainOf(bounds.sure, std::min(part, bounds.atMost));
   }
 }
 

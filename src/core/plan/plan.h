@@ -29,7 +29,10 @@ struct PlanLine {
   StepParameters parameters = {};  ///< what its kind of step takes
 
   Regret regret() const { return step->regretOf(found); }
-  bool takesPart() const { return enabled && step->frees(); }
+  /// Whether all that its things occupy comes free with them.
+  bool takesPart() const { return enabled && step->frees() && step->gives == GainShare::all; }
+  /// Whether it gives only a part, which is this line's own to know.
+  bool givesSome() const { return enabled && step->frees() && step->gives == GainShare::some; }
 };
 
 /// A line for a find. Fails with bedrock or kept if it is locked, unknownStep for a step that is not known or

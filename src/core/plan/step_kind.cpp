@@ -53,7 +53,9 @@ void priceOffers(Find& find, const StepTable& steps) {
     if (step == nullptr || locked) return close(find, offer, locked ? "locked" : "not-yet"), true;
     if (fixed && step->touches) return close(find, offer, "fixed"), true;
     offer.regret = step->regretOf(find.regret);
-    offer.gain = step->gainOf(find.gain.sure, find.gain.atMost);
+    // Of a part only who found it knows how much it is.
+    if (step->gives == GainShare::all || offer.gain.atMost == 0)
+      offer.gain = step->gainOf(find.gain.sure, find.gain.atMost);
     offer.canReturn = step->undo != UndoRule::none;
     offer.label = step->label;
     return false;

@@ -15,7 +15,13 @@ class StepExecutor;  // core/reclaim/step_executor.h; carried here, used there
 /// What a step does to the regret of letting its things go.
 enum class RegretRule : std::uint8_t {
   asFound,  ///< they go: the regret is that of the find
-  moved     ///< they only move
+  moved,    ///< they only move
+  nothing   ///< they stay as they are, and only take less room
+};
+/// How much of what its things occupy a step gives back.
+enum class GainShare : std::uint8_t {
+  all,
+  some  ///< no more than that; how much is known only of each thing
 };
 /// Which way back a step leaves.
 enum class UndoRule : std::uint8_t {
@@ -36,6 +42,7 @@ struct StepKind {
   std::string loss = {};         ///< what a consent says is lost; empty: as the regret says. As `label`
   RegretRule regret = RegretRule::asFound;
   GainTime when = GainTime::now;
+  GainShare gives = GainShare::all;
   ConsentRule consent = ConsentRule::asked;
   UndoRule undo = UndoRule::none;
   std::vector<SubjectKind> subjects{SubjectKind::entry};
@@ -53,8 +60,13 @@ struct StepKind {
   /// The parameters that name folders of other drives; none where it works on one drive alone.
   std::vector<const ParameterSpec*> otherDrives() const;
   /// What the step costs and gives, for something whose letting go costs `found` and gives `gain`.
-  Regret regretOf(Regret found) const { return regret == RegretRule::moved ? Regret::personalMoved : found; }
-  Gain gainOf(Bytes sure, Bytes atMost) const { return {frees() ? sure : 0, atMost, when}; }
+  Regret regretOf(Regret found) const {
+    if (regret == RegretRule::nothing) return Regret::none;
+    return regret == RegretRule::moved ? Regret::personalMoved : found;
+  }
+  Gain gainOf(Bytes sure, Bytes atMost) const {
+    return {frees() && gives == GainShare::all ? sure : 0, atMost, when};
+  }
 };
 using StepPtr = std::shared_ptr<const StepKind>;
 

@@ -84,6 +84,10 @@ void judge(const GuardedDrive& drive, const Holders& holders, const JournalRecor
   switch (r.state) {
     case ItemState::gone:
       return judgeGone(drive, holders, r, line, shown);
+    case ItemState::done:
+      shown.sure += static_cast<SignedBytes>(r.freed.sure);
+      shown.atMost += static_cast<SignedBytes>(r.freed.atMost);
+      return;
     case ItemState::held:
       return note(line, r.problem ? ProofReason{Kind::notDone, lost, r.problem, 1, r.detail}
                                   : ProofReason{Kind::held, less(r.occupied), {}, 1, {}});
@@ -177,7 +181,8 @@ std::vector<LineOutcome> outcomesOfRecords(std::span<const JournalRecord> record
     line->promised += r.promised;
     line->freed += r.freed;
     line->linksRemain += r.linksRemain;
-    line->itemsDone += r.state == ItemState::gone || (r.state == ItemState::held && !r.problem);
+    line->itemsDone += r.state == ItemState::gone || r.state == ItemState::done ||
+                       (r.state == ItemState::held && !r.problem);
   }
   for (auto& o : lines)
     o.state = o.itemsDone == o.items ? LineOutcome::State::done

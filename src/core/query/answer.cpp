@@ -12,13 +12,13 @@ namespace zt {
 
 namespace {
 
-char lower(char c) {
+char lowerText(char c) {
   return static_cast<char>(c >= 'A' && c <= 'Z' ? c - 'A' + 'a' : c);
 }
 
 /// Letters of ASCII in lower case, eight bytes at a time: in each, adding lets the top bit say whether it is
 /// beyond 'Z' or from 'A' on.
-void lower(std::string_view text, char* out) {
+void lowerText(std::string_view text, char* out) {
   constexpr std::uint64_t ones = 0x0101010101010101;
   std::size_t i = 0;
   for (; i + 8 <= text.size(); i += 8) {
@@ -29,12 +29,12 @@ void lower(std::string_view text, char* out) {
     word |= (upper & (0x80 * ones)) >> 2;
     std::memcpy(out + i, &word, 8);
   }
-  for (; i < text.size(); ++i) out[i] = lower(text[i]);
+  for (; i < text.size(); ++i) out[i] = lowerText(text[i]);
 }
 
-std::string lower(std::string_view text) {
+std::string lowerText(std::string_view text) {
   std::string out(text.size(), '\0');
-  lower(text, out.data());
+  lowerText(text, out.data());
   return out;
 }
 
@@ -169,7 +169,7 @@ private:
         break;
       case Sort::name:
         words_.push_back(
-            {lower(c.text), !c.literal && c.text.find_first_of("*?") != std::string::npos, c.negated});
+            {lowerText(c.text), !c.literal && c.text.find_first_of("*?") != std::string::npos, c.negated});
         break;
       case Sort::findKind:
         break;  // an entry is no find: it does not count
@@ -197,7 +197,7 @@ private:
     if (words_.empty()) return true;
     std::array<char, 256> plain;
     const std::size_t size = std::min(name.size(), plain.size());
-    lower(name.substr(0, size), plain.data());
+    lowerText(name.substr(0, size), plain.data());
     for (const Word& word : words_)
       if (wordFits({plain.data(), size}, word.text, word.wild) == word.negated) return false;
     return true;
@@ -269,11 +269,11 @@ bool FindMatcher::holds(const Find& find, const Condition& c) const {
     case Sort::name:
       break;
   }
-  const std::string word = lower(c.text);
+  const std::string word = lowerText(c.text);
   const bool wild = !c.literal && word.find_first_of("*?") != std::string::npos;
-  if (!wild && lower(find.place).find(word) != std::string::npos) return true;
+  if (!wild && lowerText(find.place).find(word) != std::string::npos) return true;
   return anyItem([&](const Subject& s) {
-    return wordFits(lower(wild ? baseName(s.path) : std::string_view(s.path)), word, wild);
+    return wordFits(lowerText(wild ? baseName(s.path) : std::string_view(s.path)), word, wild);
   });
 }
 

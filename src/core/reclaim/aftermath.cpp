@@ -125,7 +125,7 @@ Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTabl
       if (others) site.others = std::move(*others);
       const auto same =
           !others ? Result<void>(tl::unexpected(others.error()))
-                 : watch.ask(record, [&](auto& mine) { return step->executor->verify(site, mine); });
+                  : watch.ask(record, [&](auto& mine) { return step->executor->verify(site, mine); });
       if (!same && same.error().code != Errc::notThere) {
         problem(record, same.error());
         return true;  // stays held

@@ -100,6 +100,21 @@ Result<void> Copies::stays(const GuardedDrive& drive, const EqualFiles& group, N
   return fail(Errc::lastCopy, "look", tree.path(gone));
 }
 
+Result<NodeId> Copies::keeperOf(const GuardedDrive& drive, NodeId copy) const {
+  const auto entry = std::lower_bound(groupOf_.begin(), groupOf_.end(), std::pair(copy, std::size_t{0}));
+  if (entry == groupOf_.end() || entry->first != copy || (*groups_)[entry->second].links)
+    return fail(Errc::lastCopy, "look", context_.tree.path(copy));
+  for (const NodeId other : (*groups_)[entry->second].nodes) {
+    if (context_.names.fileOf(copy) && context_.names.fileOf(copy) == context_.names.fileOf(other)) continue;
+    for (const NodeId name : context_.names.of(other)) {
+      if (name == copy || plannedWith(name) != noNode) continue;
+      const auto there = look(drive, context_.tree.path(name));
+      if (there && sameContent(identityOf(there->stat), context_.tree.identity(other))) return name;
+    }
+  }
+  return fail(Errc::lastCopy, "look", context_.tree.path(copy));
+}
+
 /// A link that says the same is looked for among those that the plan leaves. It was read when it was
 /// compared; that it is still that link tells what it says.
 Result<void> Copies::linkStays(const GuardedDrive& drive, const EqualFiles& group, NodeId gone) const {

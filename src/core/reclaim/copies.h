@@ -30,6 +30,10 @@ public:
   Result<void> checkTaken(const GuardedDrive& drive, NodeId thing, const Folder& at, std::string_view name,
                           const std::stop_token& stop = {}) const;
 
+  /// A file that was found equal to one, is still what was measured, and is not acted on by the plan. Fails with
+  /// lastCopy where there is none.
+  Result<NodeId> keeperOf(const GuardedDrive& drive, NodeId copy) const;
+
 private:
   NodeId plannedWith(NodeId node) const;
   /// Whether a file goes: with all its names.

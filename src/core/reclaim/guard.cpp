@@ -10,7 +10,8 @@ namespace zt {
 
 std::string_view name(ItemState state) {
   static constexpr std::array<std::string_view, itemStates> names{
-      "intended", "held", "discarding", "gone", "returning", "returned", "refused", "missing", "untouched"};
+      "intended", "held",    "discarding", "gone", "returning",
+      "returned", "refused", "missing",    "done", "untouched"};
   return names[static_cast<std::size_t>(state)];
 }
 

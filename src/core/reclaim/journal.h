@@ -24,9 +24,10 @@ enum class ItemState : std::uint8_t {
   returned,    ///< taken back: at its old place, or beside it (`putAt`)
   refused,     ///< never begun; `problem` says why
   missing,     ///< neither here nor there: somebody else moved it
+  done,        ///< finished, and still there: linked, shared, made compact, switched off
   untouched    ///< intended, but the run was stopped first
 };
-constexpr int itemStates = 9;
+constexpr int itemStates = 10;
 std::string_view name(ItemState state);
 
 /// The journal's line for one item of one run.

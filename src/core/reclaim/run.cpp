@@ -26,7 +26,7 @@ void refuse(JournalRecord& record, const Error& why) {
 }
 
 bool isDone(const PlanLine& line, const JournalRecord& r) {
-  return r.state == ItemState::gone ||
+  return r.state == ItemState::gone || r.state == ItemState::done ||
          (r.state == ItemState::held && line.step->undo != UndoRule::none && !r.problem);
 }
 
@@ -251,7 +251,8 @@ JournalRecord Runner::recordOf(const PlanLine& line, const Subject& item) {
   r.path = item.path;
   r.identity = item.identity;
   r.occupied = item.occupied;
-  if (line.step->frees() && item.node != noNode) r.promised = promises_->add(item.node);
+  if (line.takesPart() && item.node != noNode) r.promised = promises_->add(item.node);
+  if (line.givesSome() && line.items.size() == 1) r.promised = {line.gain.sure, line.gain.atMost};
   if (const auto point = drive_->context->pointOf(item)) {
     // Points hold things together: what one adds depends on those that were promised before it.
     const Bytes before = drive_->context->points.of(going_).frees;

@@ -74,6 +74,7 @@ public:
   }
   Result<Stretch> nextData(Bytes offset) override { return pulse_->tick(), file_->nextData(offset); }
   void letGo(Stretch read) override { file_->letGo(read); }
+  OpenedFile& reader() override { return file_->reader(); }
 
 private:
   OpenedFilePtr file_;
@@ -90,11 +91,17 @@ public:
   Result<Bytes> copy(OpenedFile& from, Stretch what) override {
     return told([&] { return file_->copy(from, what); }, patienceOfSyncs);
   }
+  Result<Bytes> shareWith(OpenedFile& other, Stretch what) override {
+    return told([&] { return file_->shareWith(other, what); }, patienceOfSyncs);
+  }
   Result<void> punch(Stretch what) override {
     return told([&] { return file_->punch(what); });
   }
   Result<void> setLength(Bytes length) override {
     return told([&] { return file_->setLength(length); });
+  }
+  Result<void> lock() override {
+    return told([&] { return file_->lock(); });
   }
   Result<void> sync() override {
     return told([&] { return file_->sync(); }, patienceOfSyncs);

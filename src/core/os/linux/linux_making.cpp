@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What makes and changes files.
+#include <linux/fs.h>
+#include <sys/ioctl.h>
 #include <sys/xattr.h>
+
+#include <array>
 
 #include <cerrno>
 
@@ -37,7 +41,7 @@ public:
   Result<Bytes> copy(OpenedFile& from, Stretch what) override {
     Bytes done = 0;
     // A decorated file has no descriptor to give.
-    if (const auto* source = dynamic_cast<LinuxOpenedFile*>(&from)) {
+    if (const auto* source = dynamic_cast<LinuxOpenedFile*>(&from.reader())) {
       while (done < what.to - what.from) {
         off_t in = static_cast<off_t>(what.from + done);
         off_t out = in;
@@ -55,6 +59,23 @@ public:
                                       : Result<Bytes>(done);
   }
 
+  Result<Bytes> shareWith(OpenedFile& other, Stretch what) override {
+    const auto* source = dynamic_cast<LinuxOpenedFile*>(&other.reader());
+    if (source == nullptr) return fail(Errc::unsupported, "share");
+    // One range behind the head, as linux/fs.h has it.
+    std::array<std::uint64_t, (sizeof(file_dedupe_range) + sizeof(file_dedupe_range_info) + 7) / 8> room{};
+    auto* ask = reinterpret_cast<file_dedupe_range*>(room.data());
+    ask->src_offset = what.from;
+    ask->src_length = what.to - what.from;
+    ask->dest_count = 1;
+    ask->info[0].dest_fd = fd_;
+    ask->info[0].dest_offset = what.from;
+    if (::ioctl(source->fd(), FIDEDUPERANGE, ask) != 0) return failErrno("share", {}, errno);
+    if (ask->info[0].status == FILE_DEDUPE_RANGE_DIFFERS) return fail(Errc::changed, "share");
+    if (ask->info[0].status < 0) return failErrno("share", {}, -ask->info[0].status);
+    return ask->info[0].bytes_deduped;
+  }
+
   Result<void> punch(Stretch what) override {
     if (what.empty()) return {};
     const int done = ::fallocate(fd_, FALLOC_FL_PUNCH_HOLE | FALLOC_FL_KEEP_SIZE,
@@ -68,6 +89,13 @@ public:
   }
 
   Result<void> sync() override { return ::fsync(fd_) == 0 ? Result<void>{} : failErrno("sync", {}, errno); }
+
+  Result<void> lock() override {
+    struct flock all {};
+    all.l_type = F_WRLCK;
+    if (::fcntl(fd_, F_OFD_SETLK, &all) == 0) return {};
+    return errno == EAGAIN || errno == EACCES ? fail(Errc::inUse, "lock") : Result<void>{};
+  }
 
 private:
   static bool isNoWay(int why) {

@@ -195,6 +195,12 @@ Result<bool> HoldPlace::holds(const JournalRecord& record) {
   return folder ? stat->inode == record.identity.inode : sameContent(identityOf(*stat), record.identity);
 }
 
+Result<OpenedFilePtr> HoldPlace::openHeld(const JournalRecord& record) const {
+  const auto hold = openHold(record);
+  if (!hold) return tl::unexpected(hold.error());
+  return drive_.files->openFile(**hold, nameInHold(record));
+}
+
 Result<FolderPtr> HoldPlace::openOrMakeParent(const PathBytes& path) {
   FolderPtr at = drive_.root;
   for (const auto part : splitPath(parentPath(path))) {

@@ -30,6 +30,7 @@ public:
   Result<void> lookAt(const JournalRecord& record, const Holders& holders);
   /// As that; whether another copy of it stays does not matter, because what it holds is kept elsewhere.
   Result<void> lookAtItself(const JournalRecord& record, const Holders& holders);
+  Result<OpenedFilePtr> openHeld(const JournalRecord& record) const;
   /// Moves it back. Never over anything: where the old place is taken it is put beside, and `record.putAt`
   /// says where.
   Result<void> putBack(JournalRecord& record);

@@ -12,6 +12,9 @@ StepTable builtInSteps() {
   table.add(adviseStep());
   table.add(dropStep());
   table.add(transferStep());
+  table.add(linkStep());
+  table.add(shareStep());
+  table.add(shrinkStep());
   return table;
 }
 

@@ -15,6 +15,12 @@ StepKind adviseStep();
 /// Files and folders go to another drive: copied, read back, listed with their checksums, and only then let
 /// go here.
 StepKind transferStep();
+/// Copies become further names of the file that stays.
+StepKind linkStep();
+/// Copies stay files of their own, and are stored once with the one that stays.
+StepKind shareStep();
+/// Disk images are made compact: their guests see what they saw.
+StepKind shrinkStep();
 /// Snapshots go, through their file system.
 StepKind dropStep();
 

@@ -1,0 +1,237 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/images/compact.h"
+
+#include <algorithm>
+#include <cstring>
+
+namespace zt {
+
+namespace {
+
+constexpr unsigned newUnitBits = 16;
+constexpr Bytes newUnit = Bytes{1} << newUnitBits;
+constexpr Bytes tableEntries = newUnit / 8;
+constexpr Bytes spanOfTable = tableEntries * newUnit;  // of the guest
+constexpr std::uint64_t notShared = std::uint64_t{1} << 63;
+
+bool allZeros(std::span<const char> bytes) {
+  return bytes.empty() ||
+         (bytes[0] == 0 && std::memcmp(bytes.data(), bytes.data() + 1, bytes.size() - 1) == 0);
+}
+
+/// Goes along with rising offsets.
+class LeftOut {
+public:
+  explicit LeftOut(const std::vector<Stretch>& leave) : leave_(leave), at_(leave_.begin()) {}
+  /// Whether all of it may be left out.
+  bool covers(Stretch what) {
+    while (at_ != leave_.end() && at_->to <= what.from) ++at_;
+    return at_ != leave_.end() && at_->from <= what.from && what.to <= at_->to;
+  }
+
+private:
+  const std::vector<Stretch>& leave_;
+  std::vector<Stretch>::const_iterator at_;
+};
+
+/// Calls `each` with every cluster of a disk that is not left out and not zeros, in order.
+template <class Each>
+Result<void> throughClusters(DiskBytes& disk, const Compacting& how, const Each& each) {
+  LeftOut left(how.leave);
+  std::vector<char> block(static_cast<std::size_t>(newUnit));
+  for (Bytes at = 0; at < disk.length();) {
+    if (how.stop.stop_requested()) return fail(Errc::cancelled, "compact");
+    const auto data = disk.nextData(at);
+    if (!data) return tl::unexpected(data.error());
+    if (data->empty()) break;
+    at = std::max(at, data->from / newUnit * newUnit);
+    for (; at < data->to; at += newUnit) {
+      if (how.stop.stop_requested()) return fail(Errc::cancelled, "compact");
+      const Bytes to = std::min(at + newUnit, disk.length());
+      const auto part = std::span(block).first(static_cast<std::size_t>(to - at));
+      if (!left.covers({at, to})) {
+        if (auto read = disk.read(at, part); !read) return read;
+        if (!allZeros(part))
+          if (auto done = each(at, part); !done) return done;
+      }
+      if (how.went) how.went(to);
+    }
+  }
+  return {};
+}
+
+void putBigEndian(std::string& bytes, std::size_t at, std::uint64_t value, int size) {
+  for (int i = 0; i < size; ++i)
+    bytes[at + static_cast<std::size_t>(i)] = static_cast<char>(value >> (8 * (size - 1 - i)));
+}
+
+/// Clusters one after the other: the header, the first table, then each span's data and its table, then the
+/// counts. The header is written last: without it the file is no image.
+class Writer {
+public:
+  Writer(DiskBytes& disk, MadeFile& out, const Compacting& how) : disk_(disk), out_(out), how_(how) {}
+
+  Result<void> write() {
+    const Bytes tables = (disk_.length() + spanOfTable - 1) / spanOfTable;
+    first_.assign(static_cast<std::size_t>(std::max<Bytes>(tables, 1) * 8), '\0');
+    next_ = 1 + clustersOf(first_.size());
+    auto done =
+        throughClusters(disk_, how_, [&](Bytes at, std::span<const char> part) { return add(at, part); });
+    if (done) done = endTable();
+    if (done) done = out_.write(newUnit, first_);
+    if (done) done = writeCounts();
+    if (done) done = out_.setLength(next_ * newUnit);
+    return done ? writeHeader() : done;
+  }
+
+private:
+  static Bytes clustersOf(Bytes bytes) { return (bytes + newUnit - 1) / newUnit; }
+
+  Result<void> add(Bytes at, std::span<const char> part) {
+    if (at / spanOfTable != span_ || second_.empty()) {
+      if (auto ended = endTable(); !ended) return ended;
+      span_ = at / spanOfTable;
+      second_.assign(static_cast<std::size_t>(newUnit), '\0');
+    }
+    const Bytes place = next_++ * newUnit;
+    putBigEndian(second_, static_cast<std::size_t>(at % spanOfTable / newUnit * 8), place | notShared, 8);
+    return out_.write(place, part);
+  }
+
+  Result<void> endTable() {
+    if (second_.empty()) return {};
+    const Bytes place = next_++ * newUnit;
+    putBigEndian(first_, static_cast<std::size_t>(span_ * 8), place | notShared, 8);
+    auto done = out_.write(place, second_);
+    second_.clear();
+    return done;
+  }
+
+  /// Every cluster is used once, those of the counts among them.
+  Result<void> writeCounts() {
+    constexpr Bytes perBlock = newUnit / 2;
+    Bytes blocks = 0, table = 0;
+    for (Bytes before = ~Bytes{0}; before != blocks + table;) {
+      before = blocks + table;
+      blocks = (next_ + blocks + table + perBlock - 1) / perBlock;
+      table = clustersOf(blocks * 8);
+    }
+    const Bytes all = next_ + blocks + table;
+    countsAt_ = next_ * newUnit;
+    countsTable_ = table;
+    std::string offsets(static_cast<std::size_t>(table * newUnit), '\0');
+    for (Bytes b = 0; b < blocks; ++b) {
+      putBigEndian(offsets, static_cast<std::size_t>(b * 8), (next_ + table + b) * newUnit, 8);
+      std::string counts(static_cast<std::size_t>(newUnit), '\0');
+      for (Bytes c = 0; c < perBlock && b * perBlock + c < all; ++c)
+        putBigEndian(counts, static_cast<std::size_t>(c * 2), 1, 2);
+      if (auto done = out_.write((next_ + table + b) * newUnit, counts); !done) return done;
+    }
+    if (auto done = out_.write(countsAt_, offsets); !done) return done;
+    next_ = all;
+    return {};
+  }
+
+  Result<void> writeHeader() {
+    std::string h(112, '\0');
+    h.replace(0, 4, "QFI\xfb");
+    putBigEndian(h, 4, 3, 4);
+    putBigEndian(h, 20, newUnitBits, 4);
+    putBigEndian(h, 24, disk_.length(), 8);
+    putBigEndian(h, 36, first_.size() / 8, 4);
+    putBigEndian(h, 40, newUnit, 8);
+    putBigEndian(h, 48, countsAt_, 8);
+    putBigEndian(h, 56, countsTable_, 4);
+    putBigEndian(h, 96, 4, 4);     // counts of 16 bits
+    putBigEndian(h, 100, 104, 4);  // the header's length; behind it the end of its extensions
+    return out_.write(0, h);
+  }
+
+  DiskBytes& disk_;
+  MadeFile& out_;
+  const Compacting& how_;
+  std::string first_, second_;
+  Bytes span_ = 0;
+  Bytes next_ = 0;  ///< cluster
+  Bytes countsAt_ = 0;
+  Bytes countsTable_ = 0;
+};
+
+}  // namespace
+
+Result<void> punchZeros(DiskBytes& image, MadeFile& file, Bytes unit, const Compacting& how) {
+  constexpr Bytes atOnce = 1u << 20;
+  LeftOut left(how.leave);
+  std::vector<char> block(static_cast<std::size_t>(atOnce));
+  Stretch run;
+  const auto give = [&]() -> Result<void> {
+    auto done = run.empty() ? Result<void>{} : file.punch({run.from, run.to});
+    run = {};
+    return done;
+  };
+  for (Bytes at = 0; at < image.length();) {
+    const auto data = image.nextData(at);
+    if (!data) return tl::unexpected(data.error());
+    if (data->empty()) break;
+    at = std::max(at, (data->from + unit - 1) / unit * unit);
+    while (at + unit <= data->to) {
+      if (how.stop.stop_requested()) return fail(Errc::cancelled, "compact");
+      const Bytes size = std::min<Bytes>(atOnce / unit * unit, (data->to - at) / unit * unit);
+      const auto part = std::span(block).first(static_cast<std::size_t>(size));
+      if (auto read = image.read(at, part); !read) return read;
+      for (Bytes u = 0; u < size; u += unit, at += unit) {
+        const bool goes = left.covers({at, at + unit}) ||
+                          allZeros(part.subspan(static_cast<std::size_t>(u), static_cast<std::size_t>(unit)));
+        if (goes && run.to == at && !run.empty())
+          run.to += unit;
+        else if (goes) {
+          if (auto done = give(); !done) return done;
+          run = {at, at + unit};
+        }
+      }
+      if (how.went) how.went(at);
+    }
+    at = std::max(at, data->to);
+  }
+  return give();
+}
+
+Result<Bytes> neededFor(DiskBytes& disk, const Compacting& how) {
+  Bytes clusters = 0;
+  const auto count = [&](Bytes, std::span<const char>) -> Result<void> { return ++clusters, Result<void>{}; };
+  if (auto done = throughClusters(disk, how, count); !done) return tl::unexpected(done.error());
+  const Bytes spans = (disk.length() + spanOfTable - 1) / spanOfTable;
+  return (clusters + spans + spans / tableEntries + clusters / 1000 + 8) * newUnit;
+}
+
+Result<void> writeQcow2(DiskBytes& disk, MadeFile& out, const Compacting& how) {
+  return Writer(disk, out, how).write();
+}
+
+Result<std::optional<Bytes>> firstDifference(DiskBytes& was, DiskBytes& is, const Compacting& how) {
+  if (was.length() != is.length()) return std::optional<Bytes>(0);
+  LeftOut left(how.leave);
+  std::vector<char> a(static_cast<std::size_t>(newUnit)), b(a.size());
+  for (Bytes at = 0; at < was.length(); at += newUnit) {
+    if (how.stop.stop_requested()) return fail(Errc::cancelled, "compare");
+    // Where neither stores anything both read as zeros.
+    const auto one = was.nextData(at);
+    const auto two = is.nextData(at);
+    if (!one) return tl::unexpected(one.error());
+    if (!two) return tl::unexpected(two.error());
+    if (one->empty() && two->empty()) break;
+    const Bytes from =
+        std::min(one->empty() ? was.length() : one->from, two->empty() ? was.length() : two->from);
+    at = std::max(at, from / newUnit * newUnit);
+    const auto size = static_cast<std::size_t>(std::min(newUnit, was.length() - at));
+    const auto x = std::span(a).first(size), y = std::span(b).first(size);
+    if (auto read = was.read(at, x); !read) return tl::unexpected(read.error());
+    if (auto read = is.read(at, y); !read) return tl::unexpected(read.error());
+    const bool mayBeLost = left.covers({at, at + size}) && allZeros(y);
+    if (!mayBeLost && std::memcmp(x.data(), y.data(), size) != 0) return std::optional<Bytes>(at);
+    if (how.went) how.went(at + size);
+  }
+  return std::optional<Bytes>();
+}
+
+}  // namespace zt

@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <functional>
+#include <stop_token>
+
+#include "core/images/disk_image.h"
+
+namespace zt {
+
+/// What is left out when an image is made compact, and who is told.
+struct Compacting {
+  std::vector<Stretch> leave;  ///< of the guest's disk, in order: what the guest has free, and may be lost
+  std::stop_token stop;
+  std::function<void(Bytes)> went;  ///< guest bytes gone through; may be empty
+};
+
+/// Gives the runs of zeros of a raw image back, and what may be left out, in blocks of `unit`. Fails with
+/// cancelled; what was given back until then reads as it did.
+Result<void> punchZeros(DiskBytes& image, MadeFile& file, Bytes unit, const Compacting& how);
+
+/// How many bytes a new image of a guest's disk takes at most.
+Result<Bytes> neededFor(DiskBytes& disk, const Compacting& how);
+
+/// Writes a guest's disk as a qcow2 image, version 3, without compression, clusters of 64 KiB; clusters of
+/// zeros and what may be left out take no room. Format: docs/interop/qcow2.txt of QEMU.
+Result<void> writeQcow2(DiskBytes& disk, MadeFile& out, const Compacting& how);
+
+/// Whether a disk reads as another, block by block; where something may be left out, as that or as zeros.
+/// Gives the offset of the first difference.
+Result<std::optional<Bytes>> firstDifference(DiskBytes& was, DiskBytes& is, const Compacting& how);
+
+}  // namespace zt

@@ -1,0 +1,228 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Steps after which the thing is still there, on real drives: copies that become one, images made compact.
+#include <fcntl.h>
+#include <gtest/gtest.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <csignal>
+
+#include <filesystem>
+#include <fstream>
+#include <random>
+
+#include "core/job/job.h"
+#include "support/drive_files.h"
+#include "support/loop_drive.h"
+#include "support/run_program.h"
+
+namespace zt::test {
+namespace {
+
+namespace fs = std::filesystem;
+
+/// A job on a drive whose contents were compared.
+std::unique_ptr<Job> compared(const LoopDrive& drive) {
+  auto job = Job::create(realWorkshop(), drive.path(), false, {}).value();
+  EXPECT_TRUE(job->measurer().measure({}, {}, nullptr));
+  MatchBook::Options how;
+  how.least = 1;
+  EXPECT_TRUE(job->contents().match(how, nullptr));
+  return job;
+}
+
+/// Puts the first find of a kind on the plan.
+const Find* plan(Job& job, const char* kind, const char* action, const StepParameters& told = {}) {
+  for (const Find& f : *job.surveys().finds())
+    if (f.kind == kind) {
+      const auto added = job.planBook().add({f.id}, action, {}, told);
+      EXPECT_TRUE(added) << name(added.error().code) << added.error().detail;
+      return &f;
+    }
+  ADD_FAILURE() << "no find of " << kind;
+  return nullptr;
+}
+
+void expectCounter(const LoopDrive& drive, Job& job, Bytes sure, Bytes slack = 262'144) {
+  const Bytes before = freeOn(drive.path());
+  const auto report = job.reclaim(job.consent().token, {});
+  ASSERT_TRUE(report);
+  for (const auto& line : report->lines)
+    ASSERT_EQ(line.state, LineOutcome::State::done)
+        << (line.problems.empty() ? ""
+                                  : std::string(name(*line.problems[0].problem)) + line.problems[0].detail);
+  const auto rose = static_cast<double>(freeOn(drive.path())) - static_cast<double>(before);
+  EXPECT_NEAR(rose, static_cast<double>(sure), static_cast<double>(slack));
+  EXPECT_GE(rose + 1, static_cast<double>(sure) - static_cast<double>(slack));
+}
+
+TEST(LinkCopies, TheCopyBecomesAnotherNameAndItsBytesComeFree) {
+  const LoopDrive drive("ext4", 64u << 20);
+  ZT_NEEDS(drive);
+  const std::string song = noise(5'000'000, 1);
+  for (const char* name : {"a/song", "b/song copy", "c/third"}) putOn(drive / name, song);
+  auto job = compared(drive);
+  plan(*job, "duplicates", "link");
+  expectCounter(drive, *job, job->planBook().planned().sure);
+  EXPECT_EQ(inodeAt(drive / "a/song"), inodeAt(drive / "b/song copy"));
+  EXPECT_EQ(inodeAt(drive / "a/song"), inodeAt(drive / "c/third"));
+  std::ifstream in(drive / "b/song copy", std::ios::binary);
+  EXPECT_EQ(std::string(std::istreambuf_iterator<char>(in), {}), song);
+  EXPECT_TRUE(job->prove());
+}
+
+TEST(LinkCopies, WhoseOwnerOrRightsDifferStaysItsOwnFile) {
+  const LoopDrive drive("ext4", 64u << 20);
+  ZT_NEEDS(drive);
+  const std::string song = noise(100'000, 1);
+  for (const char* name : {"a/song", "b/mine", "c/closed"}) putOn(drive / name, song);
+  ASSERT_EQ(::chown((drive / "b/mine").c_str(), 1234, 1234), 0);
+  ::chmod((drive / "c/closed").c_str(), 0600);
+  auto job = compared(drive);
+  plan(*job, "duplicates", "link");
+  const auto checked = job->rehearse().value();
+  ASSERT_EQ(checked.size(), 2u);
+  for (const auto& r : checked) EXPECT_EQ(r.problem, Errc::unmet) << r.path;
+  const auto report = job->reclaim(job->consent().token, {});
+  ASSERT_TRUE(report);
+  EXPECT_EQ(report->lines[0].itemsDone, 0u);
+  EXPECT_NE(inodeAt(drive / "a/song"), inodeAt(drive / "b/mine"));
+}
+
+TEST(LinkCopies, OneThatWasWrittenToMeanwhileStays) {
+  const LoopDrive drive("ext4", 64u << 20);
+  ZT_NEEDS(drive);
+  const std::string song = noise(100'000, 1);
+  for (const char* name : {"a/song", "b/other"}) putOn(drive / name, song);
+  auto job = compared(drive);
+  const Find* find = plan(*job, "duplicates", "link");
+  ASSERT_NE(find, nullptr);
+  // The same size and time, one byte else; the file that stays, and that is not looked at on paper.
+  const std::string keeper = find->items[0].path == "a/song" ? "b/other" : "a/song";
+  struct stat was {};
+  ::stat((drive / keeper).c_str(), &was);
+  {
+    std::fstream file(drive / keeper, std::ios::in | std::ios::out | std::ios::binary);
+    file.seekp(50'000);
+    file.put(static_cast<char>(~song[50'000]));
+  }
+  const timespec times[2] = {was.st_atim, was.st_mtim};
+  ::utimensat(AT_FDCWD, (drive / keeper).c_str(), times, 0);
+  const auto report = job->reclaim(job->consent().token, {});
+  ASSERT_TRUE(report);
+  EXPECT_EQ(report->lines[0].itemsDone, 0u);
+  EXPECT_NE(inodeAt(drive / "a/song"), inodeAt(drive / "b/other"));
+  EXPECT_TRUE(fs::exists(drive / "a/song") && fs::exists(drive / "b/other"));
+}
+
+TEST(ShareCopies, BothStayAndAreStoredOnce) {
+  for (const char* type : {"btrfs", "xfs"}) {
+    const LoopDrive drive(type, type == std::string("xfs") ? 320u << 20 : 128u << 20);
+    ZT_NEEDS(drive);
+    const std::string song = noise(20'000'000, 1);
+    for (const char* name : {"a/song", "b/song copy"}) putOn(drive / name, song);
+    ::sync();
+    auto job = compared(drive);
+    plan(*job, "duplicates", "share");
+    expectCounter(drive, *job, job->planBook().planned().sure, 400'000);
+    EXPECT_NE(inodeAt(drive / "a/song"), inodeAt(drive / "b/song copy")) << type;
+    EXPECT_EQ(sha256sumOf(drive / "a/song"), sha256sumOf(drive / "b/song copy")) << type;
+    EXPECT_NE(runProgram({program("filefrag"), "-v", drive / "b/song copy"}).out.find("shared"),
+              std::string::npos)
+        << type;
+  }
+}
+
+/// A raw disk with an ext4 in it, half of it zeros that are stored.
+std::string makeRaw(const std::string& path) {
+  std::ofstream(path, std::ios::binary) << std::string(24'000'000 / 4096 * 4096, '\0');
+  EXPECT_EQ(runProgram({program("mkfs.ext4"), "-qF", "-E", "nodiscard,lazy_itable_init=0", path}).status, 0);
+  return sha256sumOf(path);
+}
+
+TEST(ShrinkImages, ZerosOfARawOneAreGivenBackAndItReadsAsItDid) {
+  const LoopDrive drive("ext4", 64u << 20);
+  ZT_NEEDS(drive);
+  const std::string sum = makeRaw(drive / "guest.img");
+  struct stat was {};
+  ::stat((drive / "guest.img").c_str(), &was);
+  auto job = compared(drive);
+  const Find* find = plan(*job, "images", "shrink");
+  ASSERT_NE(find, nullptr);
+  EXPECT_GT(find->gain.sure, 15'000'000u);
+  expectCounter(drive, *job, job->planBook().planned().sure);
+  EXPECT_EQ(sha256sumOf(drive / "guest.img"), sum);
+  struct stat is {};
+  ::stat((drive / "guest.img").c_str(), &is);
+  EXPECT_EQ(is.st_mtim.tv_nsec, was.st_mtim.tv_nsec) << "its date stays";
+  EXPECT_EQ(runProgram({program("fsck.ext4"), "-fn", drive / "guest.img"}).status, 0);
+}
+
+TEST(ShrinkImages, AQcow2IsWrittenAnewAndAnotherProgramReadsTheSameDiskInIt) {
+  const LoopDrive drive("ext4", 128u << 20);
+  ZT_NEEDS(drive);
+  const std::string qemu = program("qemu-img"), image = drive / "guest.qcow2";
+  const TempFolder t;
+  makeRaw(t / "was.img");
+  ASSERT_EQ(
+      runProgram({qemu, "convert", "-O", "qcow2", "-S", "0", "-o", "cluster_size=4k", t / "was.img", image})
+          .status,
+      0);
+  ::chmod(image.c_str(), 0640);
+  auto job = compared(drive);
+  plan(*job, "images", "shrink");
+  const Bytes before = freeOn(drive.path()), sure = job->planBook().planned().sure;
+  const auto report = job->reclaim(job->consent().token, {});
+  ASSERT_TRUE(report);
+  ASSERT_EQ(report->lines[0].state, LineOutcome::State::done)
+      << name(report->lines[0].problems[0].problem.value_or(Errc::io)) << report->lines[0].problems[0].detail;
+  EXPECT_GE(freeOn(drive.path()) - before + 262'144, sure);
+  const Ran checked = runProgram({qemu, "check", image});
+  EXPECT_EQ(checked.status, 0) << checked.out << checked.err;
+  EXPECT_EQ(runProgram({qemu, "compare", "-f", "raw", "-F", "qcow2", t / "was.img", image}).status, 0);
+  struct stat is {};
+  ::stat(image.c_str(), &is);
+  EXPECT_EQ(is.st_mode & 0777, 0640u);
+  int entries = 0;
+  for (const auto& e : fs::directory_iterator(drive.path())) entries += e.path().filename() != "lost+found";
+  EXPECT_EQ(entries, 1) << "nothing is left beside it";
+  EXPECT_TRUE(job->prove());
+}
+
+TEST(ShrinkImages, OneThatIsOpenOrLiesUponAnotherStaysAsItIs) {
+  const LoopDrive drive("ext4", 128u << 20);
+  ZT_NEEDS(drive);
+  const std::string qemu = program("qemu-img");
+  makeRaw(drive / "base.img");
+  ASSERT_EQ(runProgram({qemu, "create", "-qf", "qcow2", "-b", "base.img", "-F", "raw", drive / "upon.qcow2"})
+                .status,
+            0);
+  auto job = compared(drive);
+  for (const Find& f : *job->surveys().finds())
+    if (f.kind == "images" && f.place == "upon.qcow2") {
+      EXPECT_EQ(job->planBook().add({f.id}, "shrink").error().code, Errc::unknownStep);
+    }
+  const std::string sum = sha256sumOf(drive / "base.img");
+  plan(*job, "images", "shrink");
+  const pid_t guest = ::fork();
+  if (guest == 0) {
+    if (::open((drive / "base.img").c_str(), O_RDONLY) < 0) ::_exit(1);
+    for (;;) ::pause();
+  }
+  const auto opened = [&] {
+    for (const auto& fd : fs::directory_iterator("/proc/" + std::to_string(guest) + "/fd"))
+      if (std::error_code e; fs::read_symlink(fd.path(), e) == fs::path(drive / "base.img")) return true;
+    return false;
+  };
+  while (!opened()) ::usleep(1000);
+  const auto report = job->reclaim(job->consent().token, {});
+  ::kill(guest, SIGKILL);
+  ::waitpid(guest, nullptr, 0);
+  ASSERT_TRUE(report);
+  EXPECT_EQ(report->lines[0].problems.at(0).problem, Errc::inUse);
+  EXPECT_EQ(sha256sumOf(drive / "base.img"), sum);
+}
+
+}  // namespace
+}  // namespace zt::test
