@@ -167,7 +167,12 @@ void addCarryingOut(CLI::App& app, Arguments& a) {
   r->add_option("--plan", a.planFile, "a plan file, instead of the job's plan");
   r->add_flag("--dry-run", a.dryRun, "check every item, change nothing");
   r->add_option("--consent", a.consent, "the token that was printed without it");
-  jobVerb(app, a, "prove", "measures again and compares");
+  r->add_flag("--until-met", a.untilMet, "stop when the drive's own counter has reached the targets");
+  CLI::App* proves = jobVerb(app, a, "prove", "measures again and compares");
+  proves->add_option(
+      "--until", a.until,
+      "again and again until the targets are met, or for so long: \"30 s\", \"10 min\", \"2 h\"");
+  jobVerb(app, a, "repay", "pays loans back: what was switched off for a while is as it was again");
   CLI::App* u = plainVerb(app, a, "undo", "puts held things back");
   CLI::App* l =
       plainVerb(app, a, "release", "lets held things go for good; without consent it changes nothing");
@@ -196,7 +201,7 @@ constexpr std::pair<const char*, Verb> verbs[] = {
     {"match", matchVerb},   {"points", points},       {"mark", mark},           {"list", list},
     {"export", exportVerb}, {"import", importVerb},   {"propose", proposeVerb}, {"plan", plan},
     {"reclaim", reclaim},   {"prove", proveVerb},     {"undo", undo},           {"release", release},
-    {"demo", demo},         {"places", places}};
+    {"repay", repay},       {"demo", demo},           {"places", places}};
 
 }  // namespace
 

@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // reclaim, prove, undo, release
 #include <algorithm>
+#include <chrono>
 #include <fstream>
 #include <iostream>
+#include <sstream>
+#include <thread>
 
 #include "cli/verbs.h"
 #include "core/job/drive_holds.h"
@@ -103,6 +106,11 @@ int reclaim(Console& console, const Arguments& args) {
                       {{"open_files_complete", job->site().seesAllOpenFiles()}});
   RunControl control;
   control.stop = console.stop;
+  if (args.untilMet) {
+    const Target* target = hardest(job->planBook().targets());
+    if (target == nullptr) return report(console, Error{Errc::badInput, "until-met", {}, 0, "no target"});
+    control.enough = target->bytes;
+  }
   control.progress = [&](const RunProgress& progress) {
     const LineOutcome& o = progress.line;
     if (console.progress)
@@ -121,14 +129,61 @@ int reclaim(Console& console, const Arguments& args) {
   }
   const bool all = std::all_of(ran->lines.begin(), ran->lines.end(),
                                [](const LineOutcome& o) { return o.state == LineOutcome::State::done; });
-  return all && !ran->stopped ? Exit::done : Exit::partly;
+  if (ran->enough && !args.json)
+    console.out << "The target is met by the drive's own counter; the rest stays on the plan.\n";
+  return (all || ran->enough) && !ran->stopped ? Exit::done : Exit::partly;
 }
 
+namespace {
+
+/// "30 s", "10 min", "2 h"; nothing for anything else.
+std::optional<std::chrono::seconds> parseWait(const std::string& text) {
+  std::istringstream in(text);
+  long count = 0;
+  std::string unit, more;
+  if (!(in >> count) || count < 0 || count > 1'000'000 || !(in >> unit) || in >> more) return std::nullopt;
+  if (unit == "s") return std::chrono::seconds(count);
+  if (unit == "min") return std::chrono::minutes(count);
+  return unit == "h" ? std::optional<std::chrono::seconds>(std::chrono::hours(count)) : std::nullopt;
+}
+
+/// What only the drive's own system gives comes later: the targets, or what it was asked to let go.
+bool isThere(const Job& job, const Proof& proof) {
+  if (!proof.targets.empty())
+    return std::all_of(proof.targets.begin(), proof.targets.end(), [](const auto& t) { return t.met; });
+  const auto root = job.site().files()->openRoot(job.site().root());
+  if (!root) return false;
+  for (const PlanLine& line : job.planBook().plan().lines)
+    for (const Subject& item : line.items) {
+      const auto at = job.site().files()->openBeneath(**root, parentPath(item.path));
+      if (!line.step->touches && at && job.site().files()->stat(**at, baseName(item.path))) return false;
+    }
+  return true;
+}
+
+/// Proves again and again, until it is there or the time is over.
+Result<Proof> proveUntil(Job& job, std::chrono::seconds most, const std::stop_token& stop) {
+  const auto end = std::chrono::steady_clock::now() + most;
+  for (;;) {
+    auto proof = job.prove();
+    if (!proof || isThere(job, *proof)) return proof;
+    for (int i = 0; i < 20 && !stop.stop_requested(); ++i) {
+      if (std::chrono::steady_clock::now() >= end) return proof;
+      std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    }
+    if (stop.stop_requested()) return proof;
+  }
+}
+
+}  // namespace
+
 int proveVerb(Console& console, const Arguments& args) {
+  const auto wait = args.until.empty() ? std::chrono::seconds(0) : parseWait(args.until);
+  if (!wait) return report(console, Error{Errc::badInput, "until", {}, 0, args.until});
   int status = 0;
   const auto job = openJob(console, args, status);
   if (!job) return status;
-  const auto proof = job->prove();
+  const auto proof = proveUntil(*job, *wait, console.stop);
   if (!proof) return report(console, proof.error());
   if (args.json) {
     print(console, toJson(*proof));
@@ -153,7 +208,9 @@ int proveVerb(Console& console, const Arguments& args) {
                 << (t.met ? "met, " + words().signedBytes(t.surplus) + " to spare"
                           : words().signedBytes(-t.surplus) + " short")
                 << '\n';
-  return Exit::done;
+  if (const auto open = job->runs().loans(); open && !open->empty())
+    console.out << words().things(open->size()) << " lent: ztally repay pays back\n";
+  return args.until.empty() || isThere(*job, *proof) ? Exit::done : Exit::partly;
 }
 
 namespace {
@@ -197,6 +254,18 @@ int undo(Console& console, const Arguments& args) {
   const auto job = openJob(console, args, status);
   if (!job) return status;
   return reportRecords(console, job->undo(args.run, console.stop), ItemState::returned, args.json);
+}
+
+int repay(Console& console, const Arguments& args) {
+  int status = 0;
+  const auto job = openJob(console, args, status);
+  if (!job) return status;
+  const auto paid = job->repay(console.stop);
+  if (paid && paid->empty() && !args.json) {
+    console.out << "Nothing is lent: there is nothing to pay back.\n";
+    return Exit::done;
+  }
+  return reportRecords(console, paid, ItemState::returned, args.json);
 }
 
 int release(Console& console, const Arguments& args) {

@@ -46,6 +46,8 @@ struct Arguments {
   std::vector<std::string> with;
   std::string to;
   std::string second;
+  bool untilMet = false;  ///< reclaim
+  std::string until;      ///< prove: for so long at most
   std::string older;                ///< a rule on many: only things untouched for so long
   std::size_t newestStay = 0;       ///< so many of the newest stay
   std::vector<std::string> but;     ///< paths that stay
@@ -71,6 +73,7 @@ int plan(Console& console, const Arguments& args);
 int reclaim(Console& console, const Arguments& args);
 int proveVerb(Console& console, const Arguments& args);
 int undo(Console& console, const Arguments& args);
+int repay(Console& console, const Arguments& args);
 int release(Console& console, const Arguments& args);
 int list(Console& console, const Arguments& args);
 int exportVerb(Console& console, const Arguments& args);

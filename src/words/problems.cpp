@@ -96,6 +96,13 @@ const char* inTheWay(const std::string& what) {
   if (what == "another-owner") return "the copy belongs to somebody else than the file that stays";
   if (what == "other-rights") return "the copy may be read or changed by others than the file that stays";
   if (what == "other-attributes") return "the copy has other attributes than the file that stays";
+  if (what == "swap-btrfs")
+    return "a swap file on this file system needs its own program; leave it, or let its owner do it";
+  if (what == "swap-memory") return "memory has no room for what lies in it; close programs first";
+  if (what == "swap-resume")
+    return "a sleeping session is resumed from a place within it; made anew it would lie elsewhere";
+  if (what == "not-live") return "only the system that runs here can do it";
+  if (what == "others-come") return "other packages would be installed instead";
   if (what == "image-format") return "an image of this format is not rewritten here; its own program does it";
   if (what == "image-encrypted") return "the image is encrypted: nobody can see what of it is empty";
   if (what == "image-unclean")
@@ -129,6 +136,8 @@ std::string DriveWords::problem(Errc code, const std::string& detail) const {
     return t("the other drive has no room for it beside what should stay free there");
   if (code == Errc::unmet)
     if (const char* why = inTheWay(detail)) return t(why);
+  if (code == Errc::unmet && detail.starts_with("also "))
+    return t("%1 would go with it; agree to that by name first", {detail.substr(5)});
   if (code == Errc::cannotKeep) return t(notKept(detail));
   const std::string text = t(problemText(code));
   return detail.empty() ? text : text + " (" + detail + ")";

@@ -36,6 +36,11 @@ public:
     if (auto ok = hook_("append-file", name); !ok) return ok;
     return ForwardingFileSystem::appendFile(at, name, bytes);
   }
+  Result<void> rewriteFile(const Folder& at, std::string_view name, std::string_view expected,
+                           std::string_view bytes) override {
+    if (auto ok = hook_("rewrite", name); !ok) return ok;
+    return ForwardingFileSystem::rewriteFile(at, name, expected, bytes);
+  }
   Result<MadeFilePtr> createFile(const Folder& at, std::string_view name, std::uint32_t mode) override {
     if (auto ok = hook_("create", name); !ok) return tl::unexpected(ok.error());
     return faulty(ForwardingFileSystem::createFile(at, name, mode), name);

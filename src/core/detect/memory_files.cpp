@@ -81,12 +81,30 @@ public:
                 find.facts.push_back({"installed-memory", std::uint64_t{c.options.machine.memory}});
               sayState(input, find);
               find.likelihood = 30;
+              if (isSwap(c, find)) asSetting(find);
               return sink(std::move(find));
             },
             stop);
   }
 
 private:
+  /// Whether the kernel swaps to it now.
+  static bool isSwap(const FindContext& c, const Find& find) {
+    if (find.items.size() != 1) return false;
+    const auto held = c.heldBy.find(find.items[0].node);
+    return held != c.heldBy.end() && held->second == "swap";
+  }
+  /// Not the file goes, which the system needs as long as it uses it, but the setting that uses it.
+  static void asSetting(Find& find) {
+    const Bytes bytes = find.items[0].occupied;
+    find.items[0].kind = SubjectKind::memory;
+    find.items[0].node = noNode;
+    find.standing = find.judged = Standing::ownersCall;
+    find.regret = Regret::timeOrBandwidth;
+    find.gain = {bytes, bytes, GainTime::now};
+    find.offers = {{"switch-off", {}, find.gain, {}}, {"advise", {}, {}, {"live"}}};
+    find.closed.clear();
+  }
   static void sayState(const DetectInput& input, Find& find) {
     const FindContext& c = *input.context;
     const Subject& file = find.items.front();

@@ -155,6 +155,7 @@ Result<GuardedDrive> Job::guarded() {
                      site().drive().target};
   drive.keptNow = [this, survey] { return place_.marksOfEarlierVisits().on(survey->tree); };
   drive.marks.takeKept(drive.keptNow());
+  if (!site().drive().standIn) drive.live = workshop_.live;
   drive.openOther = [holds = site().holds(), system = System(workshop_),
                      files = workshop_.files](const PathBytes& path) -> Result<OtherDrive> {
     const auto here = holds(path);
@@ -231,6 +232,18 @@ Result<std::vector<JournalRecord>> Job::undo(std::int64_t run, std::stop_token s
   tidyUnused(*drive);
   auto done = runs_.undo(*drive, run, stop);
   if (done) done->insert(done->begin(), settled->begin(), settled->end());
+  (void)place_.afterChange();
+  return done;
+}
+
+Result<std::vector<JournalRecord>> Job::repay(std::stop_token stop) {
+  auto open = runs_.loans();
+  if (!open || (open->empty() && cutShort_.empty())) return open;
+  auto drive = guarded();
+  if (!drive) return tl::unexpected(drive.error());
+  auto settled = settle(*drive);
+  if (!settled) return settled;
+  auto done = runs_.repay(*drive, stop);
   (void)place_.afterChange();
   return done;
 }

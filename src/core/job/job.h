@@ -55,6 +55,8 @@ public:
   Result<std::vector<JournalRecord>> rehearse();
   Result<RunReport> reclaim(std::string_view token, const RunControl& control);
   Result<std::vector<JournalRecord>> undo(std::int64_t run, std::stop_token stop);
+  /// Pays open loans back, each as far as there is room; what cannot be says why and stays open.
+  Result<std::vector<JournalRecord>> repay(std::stop_token stop);
   Result<std::vector<JournalRecord>> release(std::string_view token, std::stop_token stop);
   Result<Proof> prove();
 

@@ -6,6 +6,7 @@
 #include "core/os/btrfs/linux_snapshots.h"
 #include "core/os/linux/linux_drive_insides.h"
 #include "core/os/linux/linux_file_system.h"
+#include "core/os/linux/linux_live_system.h"
 #include "core/os/linux/linux_mount_table.h"
 #include "core/os/linux/linux_open_files.h"
 #include "core/os/paths.h"
@@ -26,6 +27,7 @@ Workshop linuxWorkshop() {
   workshop.snapshots =
       std::make_shared<FallbackSnapshots>(std::make_shared<LinuxSnapshots>(), workshop.privileged);
   workshop.machine = thisMachine();
+  workshop.live = linuxLiveSystem();
   if (auto places = placesWithOwn(ownPlacesFile()))
     workshop.places = std::move(*places);
   else

@@ -42,6 +42,7 @@ Json toJson(const RunReport& report) {
   Json j{{"run", report.run},
          {"stopped", report.stopped},
          {"unanswered", report.unanswered},
+         {"enough", report.enough},
          {"refill_bytes", report.refill},
          {"lines", std::move(lines)}};
   if (report.journalFailed) j["journal_failure"] = name(report.journalFailure.code);
@@ -122,6 +123,7 @@ Result<RunReport> reportFromJson(const Json& json) {
   report.run = in.numberOr<std::int64_t>("run", 0);
   report.stopped = in.flagOr("stopped", false);
   report.unanswered = in.flagOr("unanswered", false);
+  report.enough = in.flagOr("enough", false);
   report.refill = in.numberOr<Bytes>("refill_bytes", 0);
   in.each("lines", mostLines, [&](JsonReader& l) {
     LineOutcome o;

@@ -82,7 +82,7 @@ Result<void> PlanBook::checkInUse(const Plan& plan) const {
   const FindContext& context = *surveys_.context();
   std::optional<Holders> now;
   for (const PlanLine& line : plan.lines) {
-    if (!line.step->touches) continue;
+    if (!line.step->touches || line.step->stopsUse) continue;
     for (const Subject& item : line.items) {
       if (item.node != noNode)
         if (auto whole = checkWhole(context, item.node, item.path); !whole) return whole;
@@ -240,6 +240,8 @@ Result<void> PlanBook::take(Plan plan, bool keeps) {
       // A find may know better than its entries: what was thrown away is judged by that.
       line.standing = find->standing;
       line.found = find->regret;
+      for (const Offer& offer : find->offers)
+        if (line.step->gives == GainShare::some && offer.action == line.step->id) line.gain = offer.gain;
     }
   std::vector<NodeId> picked;
   for (const PlanLine& line : plan.lines)

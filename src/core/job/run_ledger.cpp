@@ -68,15 +68,29 @@ Result<std::vector<JournalRecord>> RunLedger::held(std::int64_t run) {
   return file_.records(run, states);
 }
 
-Result<std::vector<JournalRecord>> RunLedger::elsewhere(std::int64_t run) {
-  static constexpr std::array<ItemState, 1> states{ItemState::gone};
-  auto gone = file_.records(run, states);
-  if (!gone) return gone;
-  std::erase_if(*gone, [&](const JournalRecord& r) {
+Result<std::vector<JournalRecord>> RunLedger::endedWith(std::int64_t run, ItemState state, UndoRule undo) {
+  auto records = file_.records(run, std::array{state});
+  if (!records) return records;
+  std::erase_if(*records, [&](const JournalRecord& r) {
     const StepPtr step = workshop_.craft->steps.find(r.action);
-    return step == nullptr || step->undo != UndoRule::bringBack;
+    return step == nullptr || step->undo != undo;
   });
-  return gone;
+  return records;
+}
+
+Result<std::vector<JournalRecord>> RunLedger::elsewhere(std::int64_t run) {
+  return endedWith(run, ItemState::gone, UndoRule::bringBack);
+}
+
+Result<std::vector<JournalRecord>> RunLedger::loans() {
+  return endedWith(0, ItemState::done, UndoRule::payBack);
+}
+
+Result<std::vector<JournalRecord>> RunLedger::repay(const GuardedDrive& drive, std::stop_token stop) {
+  auto open = loans();
+  if (!open || open->empty()) return open;
+  return credited(drive,
+                  [&] { return undoRun(drive, workshop_.craft->steps, file_, std::move(*open), stop); });
 }
 
 template <class Work>

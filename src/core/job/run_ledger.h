@@ -23,6 +23,9 @@ public:
   Result<std::vector<JournalRecord>> held(std::int64_t run = 0);
   /// What went to another drive, of one run (0: of all), and can be brought back from there.
   Result<std::vector<JournalRecord>> elsewhere(std::int64_t run = 0);
+  /// What was lent and has to be paid back, of all runs.
+  Result<std::vector<JournalRecord>> loans();
+  Result<std::vector<JournalRecord>> repay(const GuardedDrive& drive, std::stop_token stop);
   Result<std::vector<JournalRecord>> undo(const GuardedDrive& drive, std::int64_t run, std::stop_token stop);
   /// The consent for letting everything held go.
   Result<Consent> releaseConsent();
@@ -41,6 +44,7 @@ public:
   Result<std::vector<std::pair<PathBytes, Bytes>>> freedSince(TimeNs time);
 
 private:
+  Result<std::vector<JournalRecord>> endedWith(std::int64_t run, ItemState state, UndoRule undo);
   /// Reads the counter around `work`, and gives its rise to the lines of the records that it ended.
   template <class Work>
   Result<std::vector<JournalRecord>> credited(const GuardedDrive& drive, Work work);

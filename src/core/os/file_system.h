@@ -301,6 +301,13 @@ public:
   /// Adds to the end of a file of our own, which is made if need be (only its owner may read it), and returns
   /// when that has reached the device.
   virtual Result<void> appendFile(const Folder& at, std::string_view name, std::string_view bytes) = 0;
+  /// Gives a small text file another content as a whole: whoever reads it sees the old or the new one. Owner,
+  /// mode and attributes stay. Fails with changed if it does not read as `expected`.
+  virtual Result<void> rewriteFile(const Folder& at, std::string_view name, std::string_view expected,
+                                   std::string_view bytes) {
+    (void)at, (void)expected, (void)bytes;
+    return fail(Errc::unsupported, "rewrite", PathBytes(name));
+  }
   /// Writes the folder's entries to the device.
   virtual Result<void> syncFolder(const Folder& at) = 0;
   /// Writes the whole file system out, so that its figures are true. Does not change content.

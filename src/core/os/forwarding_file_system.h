@@ -97,6 +97,10 @@ public:
   Result<void> appendFile(const Folder& at, std::string_view name, std::string_view bytes) override {
     return inner_.appendFile(at, name, bytes);
   }
+  Result<void> rewriteFile(const Folder& at, std::string_view name, std::string_view expected,
+                           std::string_view bytes) override {
+    return inner_.rewriteFile(at, name, expected, bytes);
+  }
   Result<void> syncFolder(const Folder& at) override { return inner_.syncFolder(at); }
   Result<void> syncAll(const Folder& at) override { return inner_.syncAll(at); }
 

@@ -3,6 +3,7 @@
 
 #include "core/base/clock.h"
 #include "core/os/forwarding_file_system.h"
+#include "core/os/live_system.h"
 #include "core/os/machine.h"
 #include "core/os/mount_table.h"
 #include "core/os/open_files.h"
@@ -22,6 +23,7 @@ struct System {
   std::shared_ptr<Privileged> privileged;
   std::shared_ptr<Snapshots> snapshots = nullptr;  ///< nullptr where none can be let go
   std::shared_ptr<Machine> machine = nullptr;      ///< nullptr where nothing is known of it
+  std::shared_ptr<LiveSystem> live = nullptr;      ///< nullptr where nothing but files is to be changed
 };
 
 }  // namespace zt

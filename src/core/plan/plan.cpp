@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "core/finds/find.h"
 #include "core/finds/subject_type.h"
 
 namespace zt {
@@ -22,7 +23,12 @@ Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_v
   });
   if (fixed) return fail(Errc::notPermitted, "plan", about);
   if (step == nullptr || !offered) return fail(Errc::unknownStep, "plan", about, std::string(action));
-  if (auto fit = parameters.fit(step->takes); !fit) return tl::unexpected(fit.error());
+  StepParameters told = parameters;
+  for (const ParameterSpec& spec : step->takes)
+    if (const std::string said = textIn(find, spec.fact);
+        !spec.fact.empty() && !said.empty() && !told.all().contains(spec.id))
+      told.set(spec.id, said);
+  if (auto fit = told.fit(step->takes); !fit) return tl::unexpected(fit.error());
   PlanLine line;
   line.id = find.id;
   line.kind = find.kind;
@@ -34,7 +40,7 @@ Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_v
   line.place = find.place;
   line.band = find.band;
   line.items = find.items;
-  line.parameters = parameters;
+  line.parameters = told;
   return line;
 }
 
@@ -184,7 +190,10 @@ void reprice(Plan& plan, const FindContext& context) {
       worst.standing = std::min(worst.standing, own->standing);
       worst.regret = std::max(worst.regret, own->regret);
     }
-    if (!known) continue;
+    if (!known) {
+      if (line.step->gives == GainShare::some) line.gain.sure = 0;  // a claim
+      continue;
+    }
     line.standing = worst.standing;
     line.found = worst.regret;
     const GainBounds bounds = context.gainOf(line.items);

@@ -27,7 +27,8 @@ enum class GainShare : std::uint8_t {
 enum class UndoRule : std::uint8_t {
   none,
   putBack,   ///< from where it was put aside on the drive
-  bringBack  ///< from another drive, as long as its copy is there
+  bringBack,  ///< from another drive, as long as its copy is there
+  payBack     ///< a loan: it stays open until what was there before is there again
 };
 /// Whether somebody has to agree before the step is started. It is asked unless the table says that none is
 /// needed.
@@ -47,6 +48,7 @@ struct StepKind {
   UndoRule undo = UndoRule::none;
   std::vector<SubjectKind> subjects{SubjectKind::entry};
   std::shared_ptr<const StepExecutor> executor;  ///< carries it out
+  bool stopsUse = false;       ///< its things may be in use: it sees to that itself
   bool touches = true;         ///< changes the drive; else it is words for somebody else to act on
   bool afterCleaning = false;  ///< its bytes come when the file system has cleaned up
   /// How many items share a write of the journal and a look at who holds what. One for those that take long.

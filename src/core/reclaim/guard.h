@@ -12,6 +12,7 @@
 #include "core/finds/hold_name.h"
 #include "core/finds/marks.h"
 #include "core/os/keeping.h"
+#include "core/os/live_system.h"
 #include "core/os/snapshots.h"
 #include "core/reclaim/copies.h"
 #include "core/reclaim/journal.h"
@@ -59,6 +60,8 @@ struct GuardedDrive {
   /// What is kept by somebody now, in whatever job it was said, by the survey's paths; empty: as `marks`
   /// says.
   std::function<Marks()> keptNow = nullptr;
+  /// The system that runs this program, whatever drive that lies on; nullptr where it is not to be touched.
+  std::shared_ptr<LiveSystem> live = nullptr;
   /// Asked for inside long comparisons.
   std::stop_token stop = {};
   std::shared_ptr<OwnTouches> touched = std::make_shared<OwnTouches>();

@@ -54,9 +54,10 @@ Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, con
   if (consentFor(plan).token != token) return fail(Errc::noConsent, "reclaim");
   control_ = control;
   drive_->stop = control.stop;
+  if (control_.enough > 0) control_.readingsApart = std::chrono::milliseconds(0);
   drive_->files = watch_.over(drive_->files);
   drive_->alive = watch_.alive();
-  auto begun = watch_.answerOf([drive = drive_, apart = control.readingsApart] {
+  auto begun = watch_.answerOf([drive = drive_, apart = control_.readingsApart] {
     return SpaceLedger::begin(*drive->files, drive->root, apart);
   });
   if (!begun) return tl::unexpected(begun.error());
@@ -121,7 +122,8 @@ void Runner::runParts(RunReport& report) {
   std::size_t ended = 0;
   for (Place at; at.part < parts_.size() && !report.journalFailed;) {
     report.stopped = report.stopped || control_.stop.stop_requested();
-    if (report.stopped) break;
+    report.enough = hasEnough();
+    if (report.stopped || report.enough) break;
     Batch batch = nextBatch(at);
     // What was given up may wake up later: what it works with is its own. The batch is not: a step that was
     // given up ends before it looks at it again (`Watch::ask`).
@@ -153,10 +155,11 @@ Runner::Batch Runner::nextBatch(Place& at) {
   const auto alike = [&](const PlanLine& line) {
     return line.step == first.step && line.parameters == first.parameters;
   };
-  Bytes bytes = 0;
+  Bytes bytes = 0, most = batch.step->mostTogether;
+  // No more at once than is still missing, so that nothing goes for which there is no need any more.
+  if (control_.enough > 0) most = std::min(most, control_.enough - std::min(space_->last(), control_.enough));
   const auto hasRoom = [&] {
-    return batch.records.empty() ||
-           (batch.records.size() < batch.step->together && bytes < batch.step->mostTogether);
+    return batch.records.empty() || (batch.records.size() < batch.step->together && bytes < most);
   };
   while (at.part < parts_.size() && alike(*parts_[at.part].line)) {
     const Part& part = parts_[at.part];

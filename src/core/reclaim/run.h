@@ -35,6 +35,7 @@ struct RunReport {
   std::int64_t run = 0;
   std::vector<LineOutcome> lines;
   bool stopped = false;
+  bool enough = false;      ///< what was asked for was reached before the end
   bool unanswered = false;  ///< something did not answer, and the run ended there
   Bytes refill = 0;         ///< of what came free, so much was to fill up what is kept back first
   Error journalFailure;     ///< why the run ended early
@@ -90,6 +91,8 @@ struct RunControl {
   std::shared_ptr<PauseGate> pause;  ///< waited at between items; may be nullptr
   /// Called between items, at most 20 times a second, and at the end of each line; on the running thread.
   std::function<void(const RunProgress&)> progress;
+  /// Ends as soon as the drive's counter has so many free bytes; 0: goes to the end.
+  Bytes enough = 0;
   /// How often the drive's free counter is read, to tell which line it rose by.
   std::chrono::milliseconds readingsApart = SpaceLedger::usuallyApart;
 };
@@ -132,6 +135,7 @@ private:
   void runParts(RunReport& report);
   void giveUp(Batch& batch);
   Batch nextBatch(Place& at);
+  bool hasEnough() const { return control_.enough > 0 && space_->last() >= control_.enough; }
   std::vector<std::shared_ptr<void>> beginSteps(const Plan& plan, std::string_view token);
   void checkOne(const StepPtr& kind, const Holders& holders, JournalRecord& record);
   StepSite siteOf(const Batch& batch, const Holders& holders);

@@ -49,6 +49,8 @@ public:
   Result<void> unlink(const Folder& at, std::string_view name) override;
   Result<void> removeFolder(const Folder& at, std::string_view name) override;
   Result<void> appendFile(const Folder& at, std::string_view name, std::string_view bytes) override;
+  Result<void> rewriteFile(const Folder& at, std::string_view name, std::string_view expected,
+                           std::string_view bytes) override;
   Result<void> syncFolder(const Folder& at) override;
   Result<void> syncAll(const Folder& at) override;
 

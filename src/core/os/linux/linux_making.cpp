@@ -267,4 +267,33 @@ Result<std::vector<std::string>> LinuxFileSystem::attributes(const Folder& at, s
   return all;
 }
 
+Result<void> LinuxFileSystem::rewriteFile(const Folder& at, std::string_view name, std::string_view expected,
+                                          std::string_view bytes) {
+  const auto now = readFile(at, name, std::size_t{1} << 20);
+  if (!now) return tl::unexpected(now.error());
+  if (*now != expected) return fail(Errc::changed, "rewrite", PathBytes(name));
+  const auto was = stat(at, name);
+  if (!was) return tl::unexpected(was.error());
+  const PathBytes aside = ".zip-tally-new-" + std::to_string(::getpid());
+  auto made = createFile(at, aside, 0600);
+  if (!made) return tl::unexpected(made.error());
+  const auto fill = [&]() -> Result<void> {
+    if (auto done = (*made)->write(0, bytes); !done) return done;
+    if (auto done = setOwner(at, aside, was->owner, was->group); !done) return done;
+    if (auto done = setMode(at, aside, was->mode); !done) return done;
+    const auto keys = attributes(at, name);
+    for (const std::string& key : keys ? *keys : std::vector<std::string>{})
+      if (const auto value = attribute(at, name, key))
+        if (auto done = setAttribute(at, aside, key, *value); !done) return done;
+    if (auto done = (*made)->sync(); !done) return done;
+    const CName from(aside), to(name);
+    if (::renameat(fdOf(at), from.get(), fdOf(at), to.get()) != 0)
+      return failErrno("rewrite", PathBytes(name), errno);
+    return syncFolder(at);
+  };
+  auto done = fill();
+  if (!done) (void)unlink(at, aside);
+  return done;
+}
+
 }  // namespace zt

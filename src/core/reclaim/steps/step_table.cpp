@@ -15,6 +15,9 @@ StepTable builtInSteps() {
   table.add(linkStep());
   table.add(shareStep());
   table.add(shrinkStep());
+  table.add(switchOffStep());
+  table.add(removeStep());
+  table.add(limitStep());
   return table;
 }
 

@@ -21,6 +21,12 @@ StepKind linkStep();
 StepKind shareStep();
 /// Disk images are made compact: their guests see what they saw.
 StepKind shrinkStep();
+/// A swap file that the running system uses is switched off and goes, as a loan.
+StepKind switchOffStep();
+/// Packages go by the package manager of the running system.
+StepKind removeStep();
+/// The journal of the running system is kept within a size by its own setting.
+StepKind limitStep();
 /// Snapshots go, through their file system.
 StepKind dropStep();
 
