@@ -52,6 +52,7 @@ Json visitJson(const Visit& v) {
 struct Past {
   std::vector<Visit> visits;
   std::vector<HeldThing> held;
+  std::vector<OpenLoan> loans;
 };
 
 Past pastOf(const Workshop& workshop, const Drive& d) {
@@ -60,6 +61,7 @@ Past pastOf(const Workshop& workshop, const Drive& d) {
   if (workshop.visits) {
     past.visits = workshop.visits->visits(d.id).value_or(std::vector<Visit>{});
     folders = workshop.visits->holds(d.id);
+    past.loans = workshop.visits->loans(d.id);
   }
   past.held = heldOn(workshop, d, folders);
   return past;
@@ -83,6 +85,9 @@ void printDrive(Console& console, const Drive& d, const std::vector<Target>& rul
   if (!past.visits.empty())
     out << "  last visit: " << words().age(past.visits.back().when, console.workshop.clock->now()) << ", "
         << words().bytes(past.visits.back().free) << " free then\n";
+  for (const OpenLoan& loan : past.loans)
+    out << "  lent: " << escapePath(loan.path) << ", " << words().bytes(loan.bytes)
+        << "; pay it back with: ztally repay --job, the job that lent it\n";
   if (past.held.empty()) return;
   Bytes bytes = 0;
   for (const auto& thing : past.held) bytes += thing.record.occupied;
@@ -137,7 +142,7 @@ int drives(Console& console, const Arguments& args) {
     j["visits"] = Json::array();
     for (const Visit& visit : past.visits) j["visits"].push_back(visitJson(visit));
     j["held"] = heldJson(past.held);
-    j["loans"] = Json::array();
+    j["loans"] = toJson(past.loans);
     list.push_back(std::move(j));
   }
   if (args.json) print(console, {{"drives", std::move(list)}});

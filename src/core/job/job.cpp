@@ -195,6 +195,7 @@ Result<RunReport> Job::reclaim(std::string_view token, const RunControl& control
     if (o.state == LineOutcome::State::done) done.push_back(o.line);
   plan_.takeOff(done);
   if (const auto held = runs_.held(report->run); held) place_.noteHolds(*held);
+  if (const auto open = runs_.loans(); open && !open->empty()) place_.noteLoans(*open);
   auto saved = place_.afterChange(!report->unanswered);
   Bytes promised = 0;
   SignedBytes rose = 0;
@@ -244,6 +245,7 @@ Result<std::vector<JournalRecord>> Job::repay(std::stop_token stop) {
   auto settled = settle(*drive);
   if (!settled) return settled;
   auto done = runs_.repay(*drive, stop);
+  if (const auto left = runs_.loans()) place_.noteLoans(*left);
   (void)place_.afterChange();
   return done;
 }

@@ -39,14 +39,20 @@ Json toJson(const RunReport& report) {
                      {"items_done", o.itemsDone},
                      {"problems", std::move(problems)}});
   }
-  Json j{{"run", report.run},
-         {"stopped", report.stopped},
-         {"unanswered", report.unanswered},
-         {"enough", report.enough},
-         {"refill_bytes", report.refill},
-         {"lines", std::move(lines)}};
+  Json j{{"run", report.run},       {"stopped", report.stopped},     {"unanswered", report.unanswered},
+         {"enough", report.enough}, {"refill_bytes", report.refill}, {"lines", std::move(lines)}};
   if (report.journalFailed) j["journal_failure"] = name(report.journalFailure.code);
   return j;
+}
+
+Json toJson(const std::vector<OpenLoan>& loans) {
+  Json all = Json::array();
+  for (const OpenLoan& loan : loans) {
+    Json j{{"action", loan.action}, {"bytes", loan.bytes}};
+    putPath(j, "path", loan.path);
+    all.push_back(std::move(j));
+  }
+  return all;
 }
 
 Json toJson(const Proof& proof) {
@@ -84,7 +90,7 @@ Json toJson(const Proof& proof) {
           {"actual_bytes", proof.actual},
           {"unexplained_bytes", proof.byOthers},
           {"held_bytes", proof.held},
-          {"loans", Json::array()},
+          {"loans", toJson(proof.loans)},
           {"lines", std::move(lines)},
           {"targets", std::move(targets)}};
 }
@@ -184,6 +190,9 @@ Result<Proof> proofFromJson(const Json& json) {
   proof.byOthers =
       in.number<SignedBytes>(in.has("by_others_bytes") ? "by_others_bytes" : "unexplained_bytes");
   proof.held = in.number<Bytes>("held_bytes");
+  in.eachOr("loans", 100'000, [&](JsonReader& loan) {
+    proof.loans.push_back({loan.text("action"), loan.path("path"), loan.number<Bytes>("bytes")});
+  });
   in.each("lines", mostLines, [&](JsonReader& l) { proof.lines.push_back(readProofLine(l)); });
   in.each("targets", 1000, [&](JsonReader& t) {
     TargetOutlook outlook;

@@ -8,6 +8,7 @@ namespace zt {
 
 Json toJson(const RunReport& report);
 Json toJson(const JournalRecord& record);
+Json toJson(const std::vector<OpenLoan>& loans);
 Json toJson(const Proof& proof);
 /// Without the sentences, which are not the core's.
 Json toJson(const Consent& consent);

@@ -272,6 +272,14 @@ void PlaceBook::noteHolds(const std::vector<JournalRecord>& held) const {
         site_->drive().id, joinPath(belowTop(), PathBytes(parentPath(parentPath(parentPath(r.holdFolder))))));
 }
 
+void PlaceBook::noteLoans(const std::vector<JournalRecord>& open) const {
+  if (!workshop_.visits) return;
+  std::vector<OpenLoan> loans;
+  for (const JournalRecord& r : open)
+    loans.push_back({r.action, joinPath(belowTop(), r.path), r.freed.atMost});
+  (void)workshop_.visits->noteLoans(site_->drive().id, identity_, loans);
+}
+
 /// Where the measured place lies below the top of its drive.
 PathBytes PlaceBook::belowTop() const {
   const PathBytes& top = site_->drive().target;

@@ -65,6 +65,8 @@ public:
   void noteMarks(const Marks& marks, const std::vector<PathBytes>& paths) const;
   /// What earlier visits to this drive said of things in this place.
   Marks marksOfEarlierVisits() const;
+  /// What this job has lent and not paid back, so that it is seen without the job, too.
+  void noteLoans(const std::vector<JournalRecord>& open) const;
   void noteHolds(const std::vector<JournalRecord>& held) const;
 
 private:

@@ -114,13 +114,58 @@ Result<void> PlanBook::settle(Plan plan, bool keeps) {
     if (auto stay = kept->checkPlan(); !stay) return stay;
   if (keeps)
     if (auto put = file_.put({{"plan", toJson(plan).dump()}}); !put) return put;
+  if (keeps) remember();
   plan_ = std::move(plan);
+  return {};
+}
+
+void PlanBook::remember() {
+  past_.push_back(plan_);
+  if (past_.size() > mostEdits) past_.erase(past_.begin());
+  ahead_.clear();
+}
+
+Result<void> PlanBook::step(std::vector<Plan>& from, std::vector<Plan>& to) {
+  if (from.empty()) return fail(Errc::notThere, "plan");
+  std::vector<Plan> past = past_, ahead = ahead_;
+  auto& source = &from == &past_ ? past : ahead;
+  auto& target = &to == &past_ ? past : ahead;
+  Plan meant = std::move(source.back());
+  source.pop_back();
+  target.push_back(plan_);
+  if (auto done = set(std::move(meant)); !done) return done;
+  past_ = std::move(past);
+  ahead_ = std::move(ahead);
+  return {};
+}
+
+Result<void> PlanBook::split(const std::string& id) {
+  const PlanLine* line = plan_.find(id);
+  if (line == nullptr) return fail(Errc::notThere, "plan", {}, id);
+  std::vector<PathBytes> paths;
+  for (const Subject& item : line->items)
+    if (item.inSurvey()) paths.push_back(item.path);
+  if (paths.size() < 2 || paths.size() != line->items.size())
+    return fail(Errc::unsupported, "plan", {}, "split");
+  const PlanLine was = *line;
+  const std::vector<Plan> past = past_;
+  if (auto dropped = drop(id); !dropped) return dropped;
+  if (auto added = addPaths(paths, was.step->id, was.parameters); !added) {
+    const Result<void> why = added;
+    if (auto back = undoEdit(); !back) return back;
+    return why;
+  }
+  // One change, whatever it took.
+  Plan before = past_[past.size()];
+  past_ = past;
+  past_.push_back(std::move(before));
   return {};
 }
 
 Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_view action,
                            const Narrowing& by, const StepParameters& told) {
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
+  if (auto other = checkOtherDrives(action, told); !other) return other;
   std::vector<const Find*> all;
   for (const std::string& id : finds) {
     all.push_back(surveys_.find(id));
@@ -165,6 +210,20 @@ Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_vi
   return settle(std::move(changed));
 }
 
+/// A folder of this drive is no other drive, by whatever path it is reached.
+Result<void> PlanBook::checkOtherDrives(std::string_view action, const StepParameters& told) const {
+  const StepPtr step = workshop_.craft->steps.find(action);
+  if (step == nullptr || place_.site().closed()) return {};
+  for (const ParameterSpec* where : step->otherDrives()) {
+    const PathBytes path = told.place(where->id);
+    if (path.empty()) continue;
+    const auto here = place_.site().holdsFolder(path);
+    if (!here) return fail(here.error().code, "other-drive", path);
+    if (*here) return fail(Errc::onDrive, "other-drive", path, "other-drive");
+  }
+  return {};
+}
+
 Result<void> PlanBook::addWithPoints(const std::vector<std::string>& finds) {
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
   const FindContext& context = *surveys_.context();
@@ -201,6 +260,7 @@ Result<void> PlanBook::drop(const std::vector<std::string>& ids) {
         plan_.find(id) == nullptr)
       return fail(Errc::notThere, "plan", {}, id);
   if (auto put = file_.put({{"plan", toJson(changed).dump()}}); !put) return put;
+  remember();
   plan_ = std::move(changed);
   return {};
 }

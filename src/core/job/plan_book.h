@@ -38,6 +38,14 @@ public:
   /// Takes lines off, all or none.
   Result<void> drop(const std::vector<std::string>& ids);
   Result<void> drop(const std::string& id) { return drop(std::vector<std::string>{id}); }
+  /// Puts each thing of a line on a line of its own, with the same step.
+  Result<void> split(const std::string& id);
+  /// Takes the last change of the plan back, or does it again: as long as the job is open, through the same
+  /// checks as any change. notThere where there is none.
+  Result<void> undoEdit() { return step(past_, ahead_); }
+  Result<void> redoEdit() { return step(ahead_, past_); }
+  bool canUndoEdit() const { return !past_.empty(); }
+  bool canRedoEdit() const { return !ahead_.empty(); }
   /// Changes the plan through the same checks as a plan from outside.
   Result<void> edit(const std::function<void(Plan&)>& change);
   /// A plan from outside is not believed: standing, regret and gain are worked out anew from the survey.
@@ -59,8 +67,15 @@ private:
   Result<void> settle(Plan plan, bool keeps = true);
   Result<void> take(Plan plan, bool keeps);
   Result<void> checkInUse(const Plan& plan) const;
+  Result<void> checkOtherDrives(std::string_view action, const StepParameters& told) const;
+
+  /// The plan becomes the last of those, and what it was the last of these.
+  Result<void> step(std::vector<Plan>& from, std::vector<Plan>& to);
+  void remember();
 
   JobFile& file_;
+  static constexpr std::size_t mostEdits = 50;
+  std::vector<Plan> past_, ahead_;  ///< the latest last
 };
 
 }  // namespace zt

@@ -12,7 +12,7 @@ namespace zt {
 namespace {
 
 constexpr int applicationId = 0x5A545247;  // "ZTRG"
-constexpr int schemaVersion = 5;
+constexpr int schemaVersion = 6;
 constexpr int mostVisits = 1000;
 constexpr int patienceMs = 2000;
 
@@ -54,6 +54,12 @@ CREATE TABLE IF NOT EXISTS content(drive TEXT NOT NULL, path BLOB NOT NULL, leng
                                    modified INTEGER NOT NULL, high INTEGER NOT NULL, low INTEGER NOT NULL,
                                    PRIMARY KEY(drive, path)) WITHOUT ROWID;
 CREATE INDEX IF NOT EXISTS content_by_digest ON content(high, low, length);
+)";
+
+/// Since version 6.
+constexpr const char* loanTable = R"(
+CREATE TABLE IF NOT EXISTS loan(drive TEXT NOT NULL, job TEXT NOT NULL, path BLOB NOT NULL, action TEXT NOT NULL,
+                                bytes INTEGER NOT NULL, PRIMARY KEY(drive, job, path, action)) WITHOUT ROWID;
 )";
 
 template <class Work>
@@ -118,6 +124,7 @@ Result<std::shared_ptr<Register>> Register::open(const PathBytes& file) {
     db->exec(markTable);
     db->exec(fileTable);
     db->exec(contentTable);
+    db->exec(loanTable);
     db->exec("PRAGMA user_version=" + std::to_string(schemaVersion));
     all.commit();
     return std::shared_ptr<Register>(new Register(file, std::move(db)));
@@ -425,6 +432,42 @@ std::vector<PathBytes> Register::holds(const std::string& drive) {
     return all;
   });
   return folders.value_or(std::vector<PathBytes>{});
+}
+
+Result<void> Register::noteLoans(const std::string& drive, const std::string& job,
+                                 const std::vector<OpenLoan>& open) {
+  const std::scoped_lock lock(mutex_);
+  return guarded(file_, [&] {
+    SQLite::Transaction all(*db_);
+    SQLite::Statement gone(*db_, "DELETE FROM loan WHERE drive=? AND job=?");
+    gone.bind(1, drive);
+    gone.bind(2, job);
+    gone.exec();
+    for (const OpenLoan& loan : open) {
+      SQLite::Statement q(*db_, "INSERT OR REPLACE INTO loan VALUES(?,?,?,?,?)");
+      q.bind(1, drive);
+      q.bind(2, job);
+      sqlite::bindBlob(q, 3, loan.path);
+      q.bind(4, loan.action);
+      q.bind(5, static_cast<std::int64_t>(loan.bytes));
+      q.exec();
+    }
+    all.commit();
+  });
+}
+
+std::vector<OpenLoan> Register::loans(const std::string& drive) {
+  const std::scoped_lock lock(mutex_);
+  const auto open = guarded(file_, [&] {
+    std::vector<OpenLoan> all;
+    SQLite::Statement q(*db_, "SELECT action,path,bytes FROM loan WHERE drive=? ORDER BY job,path");
+    q.bind(1, drive);
+    while (q.executeStep())
+      all.push_back({q.getColumn(0).getString(), sqlite::blob(q.getColumn(1)),
+                     static_cast<Bytes>(std::max<std::int64_t>(0, q.getColumn(2).getInt64()))});
+    return all;
+  });
+  return open.value_or(std::vector<OpenLoan>{});
 }
 
 PathBytes registerFile() {

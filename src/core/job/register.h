@@ -10,6 +10,7 @@
 #include "core/finds/elsewhere.h"
 #include "core/finds/marks.h"
 #include "core/match/content_hash.h"
+#include "core/proof/proof.h"
 
 namespace SQLite {
 class Database;
@@ -117,6 +118,11 @@ public:
   /// Where things are held on a drive beside its top: folders relative to the drive's top.
   Result<void> noteHold(const std::string& drive, const PathBytes& folder);
   std::vector<PathBytes> holds(const std::string& drive);
+
+  /// What a job has lent of a drive and not paid back yet; takes the place of what it said before.
+  Result<void> noteLoans(const std::string& drive, const std::string& job, const std::vector<OpenLoan>& open);
+  /// Of all jobs; nothing where nothing can be read.
+  std::vector<OpenLoan> loans(const std::string& drive);
 
 private:
   Register(PathBytes file, std::unique_ptr<SQLite::Database> db);

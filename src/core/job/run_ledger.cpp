@@ -223,6 +223,8 @@ Result<Proof> RunLedger::prove(const GuardedDrive& drive, const std::vector<Targ
   if (!runs) return tl::unexpected(runs.error());
   auto proof = zt::prove(drive, *runs, targets, workshop_.clock->now());
   if (!proof) return proof;
+  if (const auto open = loans())
+    for (const JournalRecord& r : *open) proof->loans.push_back({r.action, r.path, r.freed.atMost});
   proof_ = *proof;
   if (auto put = file_.put({{"proof", toJson(*proof).dump()}}); !put) return tl::unexpected(put.error());
   return proof;

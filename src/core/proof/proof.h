@@ -47,6 +47,13 @@ struct ProofLine {
       reasons;  ///< their bytes sum to actual − promised.sure, but for those of held things
 };
 
+/// What was lent for a while: it has to be paid back, which needs room again.
+struct OpenLoan {
+  std::string action;
+  PathBytes path;
+  Bytes bytes = 0;
+};
+
 /// Measured again: before, promised, actual, and why they differ. Actual is what the drive's own counter says
 /// and what the touched places show, never the run's own bookkeeping.
 struct Proof {
@@ -57,6 +64,7 @@ struct Proof {
   SignedBytes actual = 0;    ///< sum of the lines
   SignedBytes byOthers = 0;  ///< change of the free bytes outside the runs
   Bytes held = 0;            ///< still in the hold
+  std::vector<OpenLoan> loans;
   std::vector<ProofLine> lines;
   std::vector<TargetOutlook> targets;
 };

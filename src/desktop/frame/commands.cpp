@@ -132,6 +132,8 @@ void Commands::setupWorkMenus() {
       [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::withPoints); });
   act(work, tr("Hold the find\tH"), {}, "actHoldFind",
       [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::hold); });
+  act(work, tr("Move the find to another drive…\tT"), {}, "actMoveFind",
+      [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::move); });
   act(work, tr("Keep the find\tK"), {}, "actKeepFind",
       [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::keep); });
   act(work, tr("The find may go\tM"), {}, "actMayGo",
@@ -145,6 +147,14 @@ void Commands::setupWorkMenus() {
     window_.goTo(planStation);
     on_.at.as<PlanStation>().propose();
   });
+  act(work, tr("Check what would happen &now"), {}, "actCheck", [this] {
+    window_.goTo(planStation);
+    on_.at.as<PlanStation>().check();
+  });
+  act(work, tr("&Undo the last change of the plan"), QKeySequence::Undo, "actUndoEdit",
+      [this] { on_.at.as<PlanStation>().undoEdit(); });
+  act(work, tr("R&edo it"), QKeySequence::Redo, "actRedoEdit",
+      [this] { on_.at.as<PlanStation>().redoEdit(); });
   act(work, tr("S&tart the run"), {}, "actStart", [this] {
     window_.goTo(reclaimStation);
     on_.at.as<ReclaimStation>().start();
@@ -153,6 +163,7 @@ void Commands::setupWorkMenus() {
     if (on_.session.view().survey && !on_.session.busy()) RunDesk(on_.session).prove();
   });
   act(work, tr("Put held things &back"), {}, "actPutBack", [this] { on_.at.as<ProofStation>().putBack(); });
+  act(work, tr("Pay &loans back"), {}, "actPayBack", [this] { on_.at.as<ProofStation>().payBack(); });
   act(work, tr("&Release held things…"), {}, "actRelease", [this] { on_.at.as<ProofStation>().release(); });
 }
 

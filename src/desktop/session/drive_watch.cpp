@@ -19,6 +19,7 @@ void addPast(const Workshop& workshop, DriveAtHand& at) {
   if (workshop.visits) {
     at.visits = workshop.visits->visits(at.drive.id).value_or(std::vector<Visit>{});
     folders = workshop.visits->holds(at.drive.id);
+    at.loans = workshop.visits->loans(at.drive.id);
   }
   if (at.standIn) {
     if (const auto holds = DriveHolds::open(workshop, at.path, true)) at.held = (*holds)->things();

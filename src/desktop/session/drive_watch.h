@@ -21,6 +21,7 @@ struct DriveAtHand {
   std::vector<Target> targets;  ///< its own, and the headroom rules as the shop follows them
   std::vector<Visit> visits;    ///< oldest first
   std::vector<HeldThing> held;
+  std::vector<OpenLoan> loans;
 };
 
 /// Looks for attached drives and reads what the register and the drives themselves tell of earlier visits, on

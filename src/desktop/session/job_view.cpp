@@ -142,6 +142,8 @@ JobView viewOf(Job& job, const JobView& before) {
   if (!v.plan.lines.empty())
     v.seesAllOpenFiles = before.plan.lines.empty() ? job.site().seesAllOpenFiles() : before.seesAllOpenFiles;
   if (auto held = job.runs().held()) v.held = std::move(*held);
+  if (auto away = job.runs().elsewhere()) v.elsewhere = std::move(*away);
+  if (auto open = job.runs().loans()) v.loans = std::move(*open);
   if (v.context) fillSurvey(job, before, v);
   return v;
 }

@@ -46,7 +46,9 @@ struct JobView {
   std::optional<RunReport> report;
   std::optional<Proof> proof;
   std::vector<JournalRecord> held;
-  std::vector<JournalRecord> cutShort;  ///< what an earlier run left in the middle
+  std::vector<JournalRecord> elsewhere;  ///< moved to another drive, and can be brought back
+  std::vector<JournalRecord> loans;      ///< open
+  std::vector<JournalRecord> cutShort;   ///< what an earlier run left in the middle
 
   bool imported() const { return closed == Errc::imported; }
   DrivePicture picture() const;

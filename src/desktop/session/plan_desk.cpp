@@ -22,9 +22,21 @@ void PlanDesk::setTargets(std::vector<Target> targets) {
   edit([targets = std::move(targets)](Job& job) { return job.planBook().setTargets(targets); });
 }
 
-void PlanDesk::planFinds(const std::vector<std::string>& ids, const std::string& action,
-                         const Narrowing& by) {
-  edit([ids, action, by](Job& job) { return job.planBook().add(ids, action, by); });
+void PlanDesk::planFinds(const std::vector<std::string>& ids, const std::string& action, const Narrowing& by,
+                         const StepParameters& told) {
+  edit([ids, action, by, told](Job& job) { return job.planBook().add(ids, action, by, told); });
+}
+
+void PlanDesk::split(const std::string& id) {
+  edit([id](Job& job) { return job.planBook().split(id); });
+}
+
+void PlanDesk::undoEdit() {
+  edit([](Job& job) { return job.planBook().canUndoEdit() ? job.planBook().undoEdit() : Result<void>{}; });
+}
+
+void PlanDesk::redoEdit() {
+  edit([](Job& job) { return job.planBook().canRedoEdit() ? job.planBook().redoEdit() : Result<void>{}; });
 }
 
 void PlanDesk::planWithPoints(const std::vector<std::string>& ids) {
@@ -53,14 +65,22 @@ void PlanDesk::setEnabled(const std::string& id, bool on) {
 }
 
 void PlanDesk::nextAction(const std::string& id) {
-  edit([id](Job& job) -> Result<void> {
+  edit([id, craft = session_.workshop().craft](Job& job) -> Result<void> {
     const PlanLine* line = job.planBook().plan().find(id);
     const Find* find = job.surveys().find(id);
-    if (line == nullptr || find == nullptr || find->offers.empty()) return {};
-    const auto now = std::find_if(find->offers.begin(), find->offers.end(),
-                                  [&](const Offer& o) { return o.action == line->step->id; });
-    const bool last = now == find->offers.end() || now + 1 == find->offers.end();
-    return job.planBook().add({id}, last ? find->offers.front().action : (now + 1)->action);
+    if (line == nullptr || find == nullptr) return {};
+    std::vector<std::string> ways;
+    for (const Offer& offer : find->offers) {
+      const StepPtr step = craft->steps.find(offer.action);
+      const bool asks =
+          step == nullptr || std::any_of(step->takes.begin(), step->takes.end(),
+                                         [](const auto& spec) { return spec.needed && spec.fact.empty(); });
+      if (!asks) ways.push_back(offer.action);
+    }
+    if (ways.empty()) return {};
+    const auto now = std::find(ways.begin(), ways.end(), line->step->id);
+    const bool last = now == ways.end() || now + 1 == ways.end();
+    return job.planBook().add({id}, last ? ways.front() : *(now + 1));
   });
 }
 

@@ -14,14 +14,19 @@ public:
   void addTarget(const QString& label, const QString& amount);
   void setTargets(std::vector<Target> targets);
   /// An empty action takes each find's usual offer.
-  void planFinds(const std::vector<std::string>& ids, const std::string& action, const Narrowing& by = {});
+  void planFinds(const std::vector<std::string>& ids, const std::string& action, const Narrowing& by = {},
+                 const StepParameters& told = {});
   /// Together with the snapshots that hold their bytes.
   void planWithPoints(const std::vector<std::string>& ids);
   void planPaths(const std::vector<PathBytes>& paths, const std::string& action);
   void drop(const std::vector<std::string>& ids);
   void setEnabled(const std::string& id, bool on);
-  /// Puts the step that the find of a line offers next in the place of its step.
+  /// Puts the step that the find of a line offers next in the place of its step; not those that want to be
+  /// told something first.
   void nextAction(const std::string& id);
+  void split(const std::string& id);
+  void undoEdit();
+  void redoEdit();
   void moveLine(const std::string& id, int by);
   void mark(const std::vector<PathBytes>& paths, std::optional<Mark> mark);
   void propose(std::optional<Regret> ceiling);

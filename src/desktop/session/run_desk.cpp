@@ -53,7 +53,7 @@ Result<void> afterReturn(Job& job, const Result<std::vector<JournalRecord>>& don
   if (!done) return tl::unexpected(done.error());
   const auto proof = job.prove();
   for (const auto& r : *done)
-    if (r.state != wanted && r.state != ItemState::held)
+    if (r.state != wanted && (r.state != ItemState::held || r.problem))
       return fail(r.problem.value_or(Errc::notThere), operation, r.path, r.detail);
   return proof ? Result<void>{} : Result<void>(tl::unexpected(proof.error()));
 }
@@ -62,6 +62,27 @@ Result<void> afterReturn(Job& job, const Result<std::vector<JournalRecord>>& don
 void RunDesk::undo() {
   session_.post(Session::Work::running, [](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
     return job ? afterReturn(*job, job->undo(0, stop), ItemState::returned, "put-back") : Result<void>{};
+  });
+}
+
+void RunDesk::rehearse(std::function<void(std::vector<JournalRecord>)> then) {
+  auto found = std::make_shared<std::vector<JournalRecord>>();
+  session_.post(
+      Session::Work::editing,
+      [found](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
+        if (!job) return {};
+        auto checked = job->rehearse();
+        if (!checked) return tl::unexpected(checked.error());
+        for (JournalRecord& r : *checked)
+          if (r.state == ItemState::refused) found->push_back(std::move(r));
+        return {};
+      },
+      [found, then = std::move(then)] { then(std::move(*found)); });
+}
+
+void RunDesk::repay() {
+  session_.post(Session::Work::running, [](std::unique_ptr<Job>& job, std::stop_token stop) -> Result<void> {
+    return job ? afterReturn(*job, job->repay(stop), ItemState::returned, "repay") : Result<void>{};
   });
 }
 

@@ -84,7 +84,15 @@ void VisitsPanel::show(const DriveAtHand* drive, TimeNs now) {
   held_->setText(held == 0
                      ? QString()
                      : tr("Held on it: %1, %2.").arg(say(&Words::things, held), say(&Words::bytes, bytes)));
-  held_->setVisible(held > 0);
+  Bytes lent = 0;
+  if (drive != nullptr)
+    for (const OpenLoan& loan : drive->loans) lent += loan.bytes;
+  if (lent > 0) {
+    const QString note =
+        tr("Lent and not paid back: %1. Its job pays it back, at Proof.").arg(say(&Words::bytes, lent));
+    held_->setText(held > 0 ? held_->text() + QLatin1Char('\n') + note : note);
+  }
+  held_->setVisible(held > 0 || lent > 0);
   putBack_->setVisible(held > 0);
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/stations/finds/finds_station.h"
 #include "desktop/session/measure_desk.h"
+#include "desktop/stations/destination.h"
 
 #include <QtWidgets>
 
@@ -108,7 +109,7 @@ bool FindsStation::eventFilter(QObject* watched, QEvent* event) {
   static constexpr std::pair<Qt::Key, Saying> keys[] = {
       {Qt::Key_P, Saying::plan},       {Qt::Key_H, Saying::hold},  {Qt::Key_K, Saying::keep},
       {Qt::Key_S, Saying::withPoints}, {Qt::Key_M, Saying::mayGo}, {Qt::Key_N, Saying::notNow},
-      {Qt::Key_R, Saying::rule}};
+      {Qt::Key_R, Saying::rule},       {Qt::Key_T, Saying::move}};
   for (const auto& [k, saying] : keys)
     if (key->key() == k) return judge(saying), true;
   if (key->key() != Qt::Key_Space && key->key() != Qt::Key_Return) return false;
@@ -175,6 +176,14 @@ void FindsStation::judge(Saying saying) {
     case Saying::hold:
       planChosen(all, "hold");
       break;
+    case Saying::move: {
+      std::vector<std::string> ids;
+      for (const Find* f : all) ids.push_back(f->id);
+      const auto told = askDestination(this, prompter_);
+      if (!told) return;
+      desk_.planFinds(ids, "transfer", {}, *told);
+      break;
+    }
     case Saying::keep:
       return markChosen(all, Mark::keep);
     case Saying::rule:

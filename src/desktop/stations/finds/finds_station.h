@@ -28,7 +28,7 @@ public:
   void startFilter() override;
   void showStanding(Standing standing);
   void showPoints();
-  enum class Saying { plan, withPoints, hold, keep, mayGo, notNow, rule };
+  enum class Saying { plan, withPoints, hold, keep, mayGo, notNow, rule, move };
   void judge(Saying saying);
   QStringList currentPaths() const;
 

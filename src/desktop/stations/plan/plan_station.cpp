@@ -4,6 +4,9 @@
 #include <QtWidgets>
 
 #include "core/base/path_set.h"
+#include "core/plan/plan_json.h"
+#include "desktop/session/run_desk.h"
+#include "desktop/stations/destination.h"
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"
 
@@ -55,6 +58,7 @@ void PlanStation::setupLines(QVBoxLayout* box) {
   lines_->setColumnWidth(3, 134);
   lines_->setColumnWidth(4, 80);
   lines_->setColumnWidth(5, 80);
+  lines_->setSelectionMode(QAbstractItemView::ExtendedSelection);
   lines_->installEventFilter(this);
   connect(rows_, &RowsModel::toggled, this,
           [this](const QString& id, bool on) { desk_.setEnabled(id.toStdString(), on); });
@@ -78,9 +82,15 @@ void PlanStation::setupLines(QVBoxLayout* box) {
   };
   add(tr("Drop the line (Del)"), "dropLine", [this] { desk_.drop({currentLine()}); });
   add(tr("Another step (H)"), "switchAction", [this] { switchAction(); });
+  add(tr("Move elsewhere (T)"), "moveAway", [this] { moveAway(); });
+  add(tr("Split (S)"), "splitLine", [this] { desk_.split(currentLine()); });
   add(tr("Up (Alt+↑)"), "lineUp", [this] { desk_.moveLine(currentLine(), -1); });
   add(tr("Down (Alt+↓)"), "lineDown", [this] { desk_.moveLine(currentLine(), 1); });
   foot->addStretch();
+  auto* now = button(tr("Check now (C)"), "checkNow", this);
+  now->setToolTip(tr("Checks everything as the run would, and changes nothing"));
+  connect(now, &QPushButton::clicked, this, &PlanStation::check);
+  foot->addWidget(now);
   auto* next = button(tr("On to Reclaim"), "toReclaim", this);
   connect(next, &QPushButton::clicked, this, [this] { Q_EMIT goTo(reclaimStation); });
   foot->addWidget(next);
@@ -125,6 +135,9 @@ bool PlanStation::eventFilter(QObject* watched, QEvent* event) {
   const bool alt = (key->modifiers() & Qt::AltModifier) != 0;
   if (key->key() == Qt::Key_Delete) return desk_.drop({currentLine()}), true;
   if (key->key() == Qt::Key_H && !alt) return switchAction(), true;
+  if (key->key() == Qt::Key_T && !alt) return moveAway(), true;
+  if (key->key() == Qt::Key_S && !alt) return desk_.split(currentLine()), true;
+  if (key->key() == Qt::Key_C && !alt && (key->modifiers() & Qt::ControlModifier) == 0) return check(), true;
   if (alt && key->key() == Qt::Key_Up) return desk_.moveLine(currentLine(), -1), true;
   if (alt && key->key() == Qt::Key_Down) return desk_.moveLine(currentLine(), 1), true;
   return false;
@@ -134,6 +147,48 @@ std::string PlanStation::currentLine() const {
   return lines_->currentIndex().isValid()
              ? lines_->currentIndex().data(RowsModel::idRole).toString().toStdString()
              : std::string{};
+}
+
+std::vector<std::string> PlanStation::chosenLines() const {
+  std::vector<std::string> all;
+  for (const QModelIndex& index : lines_->selectionModel()->selectedRows())
+    all.push_back(index.data(RowsModel::idRole).toString().toStdString());
+  if (all.empty() && !currentLine().empty()) all.push_back(currentLine());
+  return all;
+}
+
+void PlanStation::moveAway() {
+  const auto ids = chosenLines();
+  if (ids.empty() || session_.busy()) return;
+  if (const auto told = askDestination(this, prompter_)) desk_.planFinds(ids, "transfer", {}, *told);
+}
+
+namespace {
+/// What a check is true for: the lines with their steps and what they are told.
+std::string standOf(const Plan& plan) {
+  return toJson(plan).dump();
+}
+}  // namespace
+
+void PlanStation::check() {
+  if (session_.busy() || view().plan.lines.empty()) return;
+  RunDesk(session_).rehearse([this](const std::vector<JournalRecord>& refused) { showChecked(refused); });
+}
+
+void PlanStation::showChecked(const std::vector<JournalRecord>& refused) {
+  refused_.clear();
+  checkedPlan_ = standOf(view().plan);
+  for (const JournalRecord& r : refused) {
+    QString& all = refused_[r.line];
+    if (!all.isEmpty()) continue;  // the first says enough
+    all = tr("would not go now: %1: %2")
+              .arg(say(&Words::path, r.path), say(&Words::problem, r.problem.value_or(Errc::io), r.detail));
+  }
+  fillLines();
+  summary_->setText(
+      refused.empty()
+          ? tr("checked: everything would go now")
+          : tr("checked: %1 would not go now, see their lines").arg(say(&Words::things, refused.size())));
 }
 
 void PlanStation::switchAction() {
@@ -187,6 +242,7 @@ QString PlanStation::standOfPlan() const {
 QString PlanStation::conditions(std::size_t at) const {
   const PlanLine& line = view().plan.lines[at];
   QStringList all;
+  if (const auto refused = refused_.find(line.id); refused != refused_.end()) all.append(refused->second);
   if (!line.parameters.empty()) all.append(say(&Words::told, line.parameters));
   if (line.gain.when != GainTime::now && line.gain.when != GainTime::later)
     all.append(say(&Words::when, line.gain.when));
@@ -218,6 +274,7 @@ Row PlanStation::row(std::size_t at) const {
 
 void PlanStation::fillLines() {
   QList<Row> rows;
+  if (!refused_.empty() && standOf(view().plan) != checkedPlan_) refused_.clear();
   for (std::size_t i = 0; i < view().plan.lines.size(); ++i) rows.append(row(i));
   const QString keep = QString::fromStdString(currentLine());
   constexpr int conditionColumn = 2;  // where nothing waits for anything the titles have its room

@@ -23,6 +23,12 @@ public:
   bool ready() const override { return view().survey != nullptr; }
   void enter() override;
   void propose();
+  /// Moves the things of the chosen lines to another drive, which is asked for once.
+  void moveAway();
+  /// What would happen now: every thing is checked as the run would, and nothing is changed.
+  void check();
+  void undoEdit() { desk_.undoEdit(); }
+  void redoEdit() { desk_.redoEdit(); }
 
 protected:
   bool eventFilter(QObject* watched, QEvent* event) override;
@@ -41,6 +47,8 @@ private:
   void fillDecisions();
   void fillLeft();
   std::string currentLine() const;
+  std::vector<std::string> chosenLines() const;
+  void showChecked(const std::vector<JournalRecord>& refused);
   void switchAction();
   QString summary() const;
   QString standOfPlan() const;
@@ -55,6 +63,9 @@ private:
   QLabel* decisionsNote_ = nullptr;
   QLabel* left_ = nullptr;
   QPushButton* propose_ = nullptr;
+  /// What a check said of lines that still stand as they did then.
+  std::map<std::string, QString> refused_;
+  std::string checkedPlan_;
 };
 
 }  // namespace zt::desktop

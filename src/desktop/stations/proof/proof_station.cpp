@@ -80,14 +80,68 @@ QWidget* ProofStation::setupRight(QWidget* page) {
   row->addWidget(release_);
   row->addStretch();
   box->addLayout(row);
+  box->addSpacing(8);
+  lent_ = new QLabel(right);
+  lent_->setObjectName(QStringLiteral("lentNote"));
+  lent_->setProperty("word", QStringLiteral("loan"));
+  lent_->setWordWrap(true);
+  box->addWidget(lent_);
+  auto* loans = new QHBoxLayout;
+  payBack_ = button(tr("Pay back"), "payBack", right);
+  payBack_->setToolTip(tr("Makes what was switched off as it was before, which needs its room again"));
+  loans->addWidget(payBack_);
+  loans->addStretch();
+  box->addLayout(loans);
   box->addStretch();
+  connect(payBack_, &QPushButton::clicked, this, &ProofStation::payBack);
   connect(putBack_, &QPushButton::clicked, this, &ProofStation::putBack);
   connect(release_, &QPushButton::clicked, this, &ProofStation::release);
   return right;
 }
 
 void ProofStation::putBack() {
-  if (!session_.busy() && !view().held.empty()) RunDesk(session_).undo();
+  if (!session_.busy() && !(view().held.empty() && view().elsewhere.empty())) RunDesk(session_).undo();
+}
+
+void ProofStation::payBack() {
+  if (!session_.busy() && !view().loans.empty()) RunDesk(session_).repay();
+}
+
+namespace {
+Bytes occupiedBy(const std::vector<JournalRecord>& records) {
+  Bytes all = 0;
+  for (const JournalRecord& r : records) all += r.occupied;
+  return all;
+}
+}  // namespace
+
+void ProofStation::fillHeld() {
+  const auto& [held, away, loans] = std::tie(view().held, view().elsewhere, view().loans);
+  QStringList notes;
+  if (!held.empty())
+    notes.append(tr("In the hold: %1, %2. Nothing of it is free until released.")
+                     .arg(say(&Words::things, held.size()), say(&Words::bytes, view().proof->held)));
+  if (!away.empty())
+    notes.append(tr("Moved to another drive: %1, %2. They can be brought back from there; the copies stay.")
+                     .arg(say(&Words::things, away.size()), say(&Words::bytes, occupiedBy(away))));
+  held_->setText(notes.isEmpty() ? tr("Nothing is held.") : notes.join(QLatin1Char('\n')));
+  putBack_->setVisible(!held.empty() || !away.empty());
+  putBack_->setText(held.empty() ? tr("Bring back") : tr("Put back"));
+  release_->setVisible(!held.empty());
+  Bytes needs = 0;
+  for (const JournalRecord& r : loans) needs += r.freed.atMost;
+  const Bytes free = view().proof->freeAfter;
+  lent_->setText(loans.empty()
+                     ? QString()
+                     : tr("Lent: %1. Paying back needs %2; %3")
+                           .arg(say(&Words::path, loans.front().path) +
+                                    (loans.size() > 1 ? tr(" and %1 more").arg(loans.size() - 1) : QString()),
+                                say(&Words::bytes, needs),
+                                free >= needs ? tr("there is room for it.")
+                                              : tr("%1 are missing.").arg(say(&Words::bytes, needs - free))));
+  lent_->setVisible(!loans.empty());
+  payBack_->setVisible(!loans.empty());
+  payBack_->setEnabled(free >= needs && !session_.busy());
 }
 
 void ProofStation::release() {
@@ -122,13 +176,6 @@ void ProofStation::fillTargets() {
     html += tr("<p style='margin:8px 0 2px 0'>Others changed the drive meanwhile: %1.</p>")
                 .arg(say(&Words::signedBytes, others));
   verdicts_->setText(html);
-  const bool held = !view().held.empty();
-  held_->setText(
-      held ? tr("In the hold: %1, %2. Nothing of it is free until released.")
-                 .arg(say(&Words::things, view().held.size()), say(&Words::bytes, view().proof->held))
-           : tr("Nothing is held."));
-  putBack_->setVisible(held);
-  release_->setVisible(held);
 }
 
 void ProofStation::fillLines() {
@@ -172,6 +219,7 @@ void ProofStation::refresh() {
   heading_->setText(tr("read again %1").arg(clockTime(view().proof->when)));
   columns_->show(view().picture(), view().proof);
   fillTargets();
+  fillHeld();
   fillLines();
   again_->setEnabled(!session_.busy());
   measure_->setEnabled(!session_.busy());

@@ -21,19 +21,22 @@ public:
   void enter() override;
   void putBack();
   void release();
+  void payBack();
 
 private:
   QWidget* setupRight(QWidget* page);
   void fillTargets();
+  void fillHeld();
   void fillLines();
 
-  QPushButton* proveNow_ = nullptr;
   QLabel* heading_ = nullptr;
   ProofColumns* columns_ = nullptr;
   QLabel* verdicts_ = nullptr;
   QLabel* held_ = nullptr;
   QPushButton* putBack_ = nullptr;
   QPushButton* release_ = nullptr;
+  QLabel* lent_ = nullptr;
+  QPushButton* payBack_ = nullptr;
   QTreeView* lines_ = nullptr;
   RowsModel* rows_ = nullptr;
   QLabel* sum_ = nullptr;
