@@ -129,6 +129,10 @@ void addPlanning(CLI::App& app, Arguments& a) {
   p->add_option("--ceiling", a.ceiling, "none, time-or-bandwidth, a-way-back, personal-moved, personal-gone");
   p->add_option("--keep", a.keep, "leave this path and everything in it alone");
   p->add_option("-o,--output", a.output, "write the plan to this file; else it becomes the job's plan");
+  p->add_option("--prefer", a.prefer, "least-regret or fewest-steps")
+      ->check(CLI::IsMember({"least-regret", "fewest-steps"}));
+  p->add_option("--to", a.to, "a folder of another drive: what is personal and may go is moved there");
+  p->add_flag("--alternatives", a.alternatives, "shows the ways to reach it side by side; plans nothing");
   CLI::App* e = app.add_subcommand("plan", "edits and shows the plan");
   e->fallthrough();
   e->add_option("--job", a.job, "the job file (*.ztjob)")->required();

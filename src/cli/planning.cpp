@@ -11,6 +11,7 @@
 #include "core/finds/evidence.h"
 #include "core/job/named_path.h"
 #include "core/job/outcome_json.h"
+#include "core/os/paths.h"
 #include "core/plan/line_conditions.h"
 #include "core/plan/plan_json.h"
 
@@ -111,6 +112,9 @@ Json proposalJson(const Job& job, const Proposal& p) {
     j["ladder"].push_back({{"regret", name(static_cast<Regret>(i))},
                            {"adds_bytes", p.ladder.rungs[i].adds},
                            {"lines", p.ladder.rungs[i].steps}});
+  j["left"] = Json::array();
+  for (const LeftOut& l : p.left)
+    j["left"].push_back({{"find", l.find}, {"at_most_bytes", l.bytes}, {"why", l.why}});
   j["advice"] = Json::array();
   for (const Find* f : adviceOf(job, p)) {
     Json advice{{"find", f->id}, {"title", words().findTitle(*f)}, {"at_most_bytes", f->gain.atMost}};
@@ -160,8 +164,52 @@ void printProposal(Console& console, const Job& job, const Proposal& p) {
 
 }  // namespace
 
+namespace {
+
+using Prefer = ProposeOptions::Prefer;
+constexpr std::pair<const char*, Prefer> preferences[] = {{"least-regret", Prefer::leastRegret},
+                                                          {"fewest-steps", Prefer::fewestSteps}};
+
+/// The ways to reach the target, side by side: nothing is put on the plan.
+int showAlternatives(Console& console, const Job& job, ProposeOptions options, bool json) {
+  Json all = Json::array();
+  const auto add = [&](const std::string& id, const ProposeOptions& how) -> Result<void> {
+    const auto p = job.planBook().propose(how);
+    if (!p) return tl::unexpected(p.error());
+    const Bytes sure = job.planBook().gainOf(p->plan).sure;
+    all.push_back({{"id", id},
+                   {"reached", p->reached},
+                   {"ceiling", name(p->ceiling)},
+                   {"lines", p->plan.lines.size()},
+                   {"sure_bytes", sure}});
+    if (!json)
+      console.out << column(sure) << "  " << words().alternative(id) << ": "
+                  << words().lines(p->plan.lines.size()) << (p->reached ? ", reaches; " : ", short; ")
+                  << words().regret(p->ceiling) << '\n';
+    return {};
+  };
+  for (const auto& [id, prefer] : preferences) {
+    options.prefer = prefer;
+    if (auto done = add(id, options); !done) return report(console, done.error());
+  }
+  options.prefer = Prefer::leastRegret;
+  options.to.clear();
+  if (auto done = add("nothing-leaves", options); !done) return report(console, done.error());
+  if (json) print(console, {{"alternatives", std::move(all)}});
+  return Exit::done;
+}
+
+}  // namespace
+
 int proposeVerb(Console& console, const Arguments& args) {
   ProposeOptions options;
+  for (const auto& [id, prefer] : preferences)
+    if (args.prefer == id) options.prefer = prefer;
+  if (!args.to.empty()) {
+    const auto to = canonicalPath(args.to);
+    if (!to) return report(console, to.error());
+    options.to = *to;
+  }
   if (!args.ceiling.empty()) {
     options.ceiling = regretNamed(args.ceiling);
     if (!options.ceiling) return report(console, Error{Errc::badInput, "ceiling", {}, 0, args.ceiling});
@@ -174,6 +222,7 @@ int proposeVerb(Console& console, const Arguments& args) {
     if (!path) return report(console, path.error());
     options.keep.push_back(*path);
   }
+  if (args.alternatives) return showAlternatives(console, *job, options, args.json);
   auto proposal = job->planBook().propose(options);
   if (!proposal) return report(console, proposal.error());
   if (!args.output.empty()) {
@@ -224,6 +273,10 @@ Result<StepParameters> toldParameters(const Workshop& workshop, const Arguments&
     if (spec == step->takes.end()) return fail(Errc::badInput, "parameters", {}, one);
     auto value = parameterFrom(spec->kind, one.substr(sign + 1));
     if (!value) return tl::unexpected(value.error());
+    // From wherever it is carried out later.
+    if (auto* place = std::get_if<StepParameters::Place>(&*value);
+        place != nullptr && spec->kind == ParameterKind::drive)
+      if (const auto whole = canonicalPath(place->path)) place->path = *whole;
     told.set(id, std::move(*value));
   }
   return told;

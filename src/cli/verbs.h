@@ -46,6 +46,8 @@ struct Arguments {
   std::vector<std::string> with;
   std::string to;
   std::string second;
+  std::string prefer;     ///< propose: "least-regret", "fewest-steps"
+  bool alternatives = false;
   bool untilMet = false;  ///< reclaim
   std::string until;      ///< prove: for so long at most
   std::string older;                ///< a rule on many: only things untouched for so long

@@ -272,6 +272,23 @@ std::string PlanWords::ladder(const Ladder& l) const {
   return text;
 }
 
+std::string PlanWords::alternative(std::string_view id) const {
+  if (id == "fewest-steps") return t("fewest steps");
+  return id == "nothing-leaves" ? t("nothing leaves the drive for another") : t("least regret");
+}
+
+std::string PlanWords::leftOut(std::string_view why) const {
+  if (why == "kept") return t("somebody said keep");
+  if (why == "overlaps") return t("goes with something that is on it, or holds it");
+  if (why == "person") return t("only a person may decide it");
+  if (why == "not-sure") return t("nothing of it is sure");
+  return why == "regret" ? t("more to regret than is allowed") : t("not needed");
+}
+
+std::string PlanWords::lines(std::size_t count) const {
+  return count == 1 ? t("1 line") : t("%1 lines", {std::to_string(count)});
+}
+
 std::string PlanWords::lastResort(std::string_view id) const {
   static const std::map<std::string_view, const char*> texts{
       {"programs", "programs that are not needed now: by their own removal; to be installed again"},
@@ -301,6 +318,8 @@ std::string FindWords::closedBecause(const Offer& offer) const {
     if (condition == "not-idle") return t("not offered now: its program runs, or has something of it open");
     if (condition == "not-live") return t("not offered: only its own running system can do it");
     if (condition == "not-off") return t("not offered: its system is the one that runs");
+    if (condition == "not-yet" && offer.action == "compact")
+      return t("not offered: its own program makes it compact");
     if (condition == "not-yet" && offer.gain.atMost > 0)
       return offer.gain.sure == offer.gain.atMost
                  ? t("would free %1; this version cannot do it yet", {bytes(offer.gain.sure)})

@@ -19,6 +19,12 @@ public:
   std::string losses(const Losses& lost) const;  ///< what goes beside bytes; empty where nothing is known to
   /// What is left when nothing else reaches, with what it needs, by its id.
   std::string lastResort(std::string_view id) const;
+  /// A way to reach the target: "least-regret", "fewest-steps", "nothing-leaves".
+  std::string alternative(std::string_view id) const;
+  /// Why something is not on a proposal, as `LeftOut` names it.
+  std::string leftOut(std::string_view why) const;
+  /// "1 line", "4 lines".
+  std::string lines(std::size_t count) const;
   /// A condition of a line of the plan, by its id.
   std::string lineCondition(std::string_view id) const;
   std::string decision(const Decision& d, TimeNs now) const;

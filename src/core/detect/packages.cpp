@@ -44,7 +44,7 @@ private:
     find.whole = true;
     find.items.push_back(c.subject(runtime.folder));
     // Its files are names of what the manager keeps in its store: only that can let them go.
-    find.offers = {{"advise", {}, {}, {"live"}}, {"remove", {}, {}, {}}};
+    find.offers = {{"advise", {}, {}, {"live"}}};
     c.complete(find);
     find.standing = find.judged = Standing::rebuilds;
     find.regret = Regret::timeOrBandwidth;
@@ -62,7 +62,7 @@ private:
     find.whole = true;
     find.items.push_back(c.subject(snap.image));
     // Its manager keeps the list of them: only that can let one go.
-    find.offers = {{"advise", {}, {}, {"live"}}, {"remove", {}, {}, {}}};
+    find.offers = {{"advise", {}, {}, {"live"}}};
     c.complete(find);
     find.standing = find.judged = Standing::spent;
     find.regret = Regret::wayBack;
@@ -83,7 +83,12 @@ private:
     std::stable_sort(find.items.begin(), find.items.end(),
                      [](const Subject& a, const Subject& b) { return a.occupied > b.occupied; });
     // Never file by file: its package takes it away, on its own running system.
-    find.offers = {{"advise", {}, {}, {"live"}}, {"remove", {}, {}, {}}};
+    find.offers = {{"advise", {}, {}, {"live"}}};
+    constexpr std::string_view byApt = "apt-get purge ";
+    if (kernel.removal.starts_with(byApt)) {
+      find.offers.push_back({"remove", {}, {}, {}});
+      find.facts.push_back({"package", kernel.removal.substr(byApt.size())});
+    }
     c.complete(find);
     find.place = c.tree.path(c.tree.parent(kernel.nodes.front()));
     find.placeId = "superseded-kernels";

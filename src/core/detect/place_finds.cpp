@@ -47,7 +47,6 @@ std::vector<Offer> offersOf(const Place& place) {
   const bool told = place.go == LetGo::system || (place.go == LetGo::owner && !place.command.empty());
   if (told) add("advise");
   if (place.kind == "memory-files") add("switch-off"), add("limit");
-  if (place.kind == "packages" && place.go == LetGo::owner) add("remove");
   return offers;
 }
 

@@ -117,7 +117,7 @@ private:
     find.kind = this->id();
     find.likelihood = 40;
     find.items.push_back(c.subject(folder));
-    find.offers = {{"advise", {}, {}, {}}, {"remove", {}, {}, {}}};
+    find.offers = {{"advise", {}, {}, {}}};
     c.complete(find);
     find.band = ageBand(find.newest, c.options.now);
     return find;
@@ -125,7 +125,7 @@ private:
 
   Find flatpakFind(const FindContext& c, const Flatpak& app) const {
     Find find = folderFind(c, app.folder);
-    find.offers = {{"advise", {}, {}, {"live"}}, {"remove", {}, {}, {}}};
+    find.offers = {{"advise", {}, {}, {"live"}}};
     find.standing = find.judged = Standing::ownersCall;
     find.regret = Regret::timeOrBandwidth;
     find.facts.push_back({"package", app.id});
@@ -204,7 +204,9 @@ private:
     subject.path = package.name;
     subject.occupied = weight.occupied;
     find.items.push_back(std::move(subject));
-    find.offers = {{"advise", {}, {}, {"live"}}, {"remove", {}, {}, {}}};
+    find.offers = {{"advise", {}, {}, {"live"}}};
+    if (source.removal.starts_with("apt")) find.offers.push_back({"remove", {}, {}, {}});
+    find.live = c.options.live;
     find.place = source.place;
     find.placeId = "system-tree";
     // The system's own tree: nothing of it goes by hand, all of it goes by its package.

@@ -296,6 +296,7 @@ void FindContext::weigh(Find& find) const {
 }
 
 void FindContext::complete(Find& find) const {
+  find.live = options.live;
   weigh(find);
   Judgement worst{Standing::spent, Regret::none};
   for (const auto& item : find.items) {

@@ -165,7 +165,6 @@ Result<void> PlanBook::split(const std::string& id) {
 Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_view action,
                            const Narrowing& by, const StepParameters& told) {
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
-  if (auto other = checkOtherDrives(action, told); !other) return other;
   std::vector<const Find*> all;
   for (const std::string& id : finds) {
     all.push_back(surveys_.find(id));

@@ -30,6 +30,9 @@ public:
   /// may go, all or none. Points that are there already stay. Fails as `add` does, and with lastCopy where
   /// none of them may go.
   Result<void> addWithPoints(const std::vector<std::string>& finds);
+  /// Whether the other drives that a line would name are others: fails with onDrive for a folder of this one,
+  /// by whatever path. `add` does not ask: a drive that is not here yet may be planned with.
+  Result<void> checkOtherDrives(std::string_view action, const StepParameters& told) const;
   /// The finds, by their ids, for entries that may be planned by hand.
   Result<std::vector<std::string>> pick(const std::vector<PathBytes>& paths);
   /// Puts entries on the plan by their paths, all or none.
@@ -67,7 +70,6 @@ private:
   Result<void> settle(Plan plan, bool keeps = true);
   Result<void> take(Plan plan, bool keeps);
   Result<void> checkInUse(const Plan& plan) const;
-  Result<void> checkOtherDrives(std::string_view action, const StepParameters& told) const;
 
   /// The plan becomes the last of those, and what it was the last of these.
   Result<void> step(std::vector<Plan>& from, std::vector<Plan>& to);

@@ -135,16 +135,22 @@ Plan PlanReading::decidedLines() const {
 Result<Proposal> PlanReading::propose(ProposeOptions options) const {
   if (place_.site().closed() == Errc::imported) return fail(Errc::imported, "propose");
   if (!surveys_.survey()) return fail(Errc::notThere, "survey");
-  const Target* most = hardest(targets_);
   const Bytes free = place_.reading().free;
-  Bytes need = most != nullptr && most->bytes > free ? most->bytes - free : 0;
-  if (need > 0) need += place_.reading().rise.refill.value_or(0);
-  // A little more than the shortfall: the machine goes on writing, and folders for the hold take a block.
-  if (need > 0) need += need / 2000 + 65536;
+  Bytes need = 0;
+  for (const Target& t : targets_) {
+    if (!t.chosen || t.bytes <= free) continue;
+    // A little more than the shortfall: the machine goes on writing, and folders for the hold take a block.
+    Bytes missing = t.bytes - free + place_.reading().rise.refill.value_or(0);
+    missing += missing / 2000 + 65536;
+    // What is needed only for a while may be lent.
+    Bytes& asked = t.whileItRuns ? options.needForNow : need;
+    asked = std::max(asked, missing);
+  }
   std::vector<Find> finds(surveys_.finds()->begin(), surveys_.finds()->end());
   const FindContext& context = *surveys_.context();
   const Plan decided = decidedLines();
   need -= std::min(need, plannedGain(decided, context).sure);
+  options.needForNow -= std::min(options.needForNow, plannedGain(decided, context).sure);
   for (const PlanLine& line : decided.lines)
     for (const Subject& item : line.items) options.keep.push_back(item.path);
   addFreed(context, marks_, workshop_.craft->steps, finds);
@@ -157,7 +163,8 @@ Result<Proposal> PlanReading::propose(ProposeOptions options) const {
     const auto kept = copies(proposal.plan);
     const auto taken = kept ? kept->allTaken() : std::vector<const EqualFiles*>{};
     if (taken.empty()) {
-      if (!place_.reading().rise.refill && need > 0) proposal.reached = proposal.optimal = false;
+      if (!place_.reading().rise.refill && need + options.needForNow > 0)
+        proposal.reached = proposal.optimal = false;
       return proposal;
     }
     // Of each group one stays; what else there is may make up for it.

@@ -314,8 +314,10 @@ Find imageFind(const FindContext& context, const ImageSeen& image) {
   find.likelihood = 40;
   find.items.push_back(context.subject(image.node));
   // What this program writes itself; all else is its owner's program's to do.
-  const bool ours = (facts.format == "raw" || facts.format == "qcow2") && facts.backing.empty() &&
-                    facts.snapshots == 0 && !facts.encrypted && !facts.unclean && facts.most > 0;
+  // A stand-in has no blocks to give back: there only what is written anew is smaller.
+  const bool punched = facts.format == "raw" && !context.survey.standIn;
+  const bool ours = (punched || facts.format == "qcow2") && facts.backing.empty() && facts.snapshots == 0 &&
+                    !facts.encrypted && !facts.unclean && facts.most > 0;
   find.offers = {
       {ours ? "shrink" : "compact", {}, {facts.zerosRead ? facts.least : 0, facts.most, GainTime::now}, {}}};
   find.place = context.tree.path(image.node);

@@ -65,10 +65,12 @@ PlannedGain plannedGain(const Plan& plan, const FindContext& context) {
   std::vector<Subject> all;
   Bytes elsewhere = 0;  // of packages and the like
   GainBounds some;
+  Bytes lent = 0;
   for (const auto& line : plan.lines) {
     if (!line.enabled) continue;
     if (line.givesSome()) {
       some += {line.gain.sure, line.gain.atMost};
+      if (line.step->undo == UndoRule::payBack) lent += line.gain.sure;
       continue;
     }
     if (line.takesPart()) freeing.insert(freeing.end(), line.items.begin(), line.items.end());
@@ -220,6 +222,7 @@ PlannedGain reaching(const CounterRise& rise, PlannedGain gain) {
   gain.refillKnown = rise.refill.has_value();
   gain.refills = std::min(rise.refill.value_or(gain.sure), gain.sure);
   gain.sure -= gain.refills;
+  gain.lent = std::min(gain.lent, gain.sure);
   gain.atMost -= std::min(rise.refill.value_or(0), gain.atMost);
   if (gain.atMost > 0) gain.atMost += rise.follows;
   return gain;
@@ -230,7 +233,8 @@ std::vector<TargetOutlook> outlook(const std::vector<Target>& targets, Bytes fre
   std::vector<TargetOutlook> all;
   for (const Target& t : targets) {
     if (!t.chosen) continue;
-    const SignedBytes over = surplus(t, free + planned.sure);
+    // What is lent helps only as long as it is.
+    const SignedBytes over = surplus(t, free + planned.sure - (t.whileItRuns ? 0 : planned.lent));
     all.push_back({t, over >= 0, over});
   }
   return all;

@@ -50,6 +50,7 @@ struct Plan {
 /// What a plan gives back as a whole: links, nesting, shared extents and holds considered.
 struct PlannedGain {
   Bytes sure = 0;     ///< by the steps that free bytes, for certain
+  Bytes lent = 0;     ///< of what is sure: has to be paid back
   Bytes atMost = 0;   ///< by all of them, when what is held is released too
   Bytes refills = 0;  ///< of what comes free, as much as only fills up what is kept back; in neither figure
   bool refillKnown =

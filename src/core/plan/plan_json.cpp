@@ -156,6 +156,7 @@ Json toJson(const Find& find) {
          {"links_elsewhere", find.linksElsewhere},
          {"likelihood", find.likelihood},
          {"place_id", find.placeId}};
+  if (find.live) j["live"] = true;
   if (find.whole) j["whole"] = true;
   if (!find.closed.empty()) j["closed_offers"] = offersJson(find.closed);
   putPath(j, "place", find.place);
@@ -171,6 +172,7 @@ Result<Find> findFromJson(const Json& json, const KnownKinds& known) {
   find.regret = in.choice<Regret>("regret", regrets);
   find.gain = readGain(in, "gain");
   find.items = readSubjects(in);
+  find.live = in.flagOr("live", false);
   find.whole = in.flagOr("whole", false);
   if (find.items.empty()) in.wrong("items");
   find.band = in.choice<AgeBand>("age", ageBands);

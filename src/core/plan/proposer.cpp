@@ -6,6 +6,8 @@
 
 #include "core/finds/evidence.h"
 #include "core/plan/disjoint.h"
+#include "core/plan/overlaps.h"
+#include "core/plan/regret_weight.h"
 
 namespace zt {
 
@@ -13,59 +15,11 @@ namespace {
 
 struct Choice {
   std::vector<const Find*> finds;
-  Bytes regretBytes = 0;
-  Bytes bound = 0;
   bool reached = false;
+  bool optimal = false;
+  double gap = 0;
+  std::vector<const Find*> notTaken;  ///< of those that might have been
 };
-
-bool regretted(const Find* f) {
-  return f->regret != Regret::none;
-}
-
-/// The best cover from finds that do not overlap, biggest first.
-Choice cover(std::vector<const Find*> candidates, Bytes need) {
-  std::stable_sort(candidates.begin(), candidates.end(),
-                   [](const Find* a, const Find* b) { return a->gain.sure > b->gain.sure; });
-  std::vector<const Find*> harmless;
-  std::vector<const Find*> costly;
-  std::partition_copy(candidates.begin(), candidates.end(), std::back_inserter(costly),
-                      std::back_inserter(harmless), regretted);
-  const auto total = [](const std::vector<const Find*>& list) {
-    return std::accumulate(list.begin(), list.end(), Bytes{0},
-                           [](Bytes b, const Find* f) { return b + f->gain.sure; });
-  };
-  Choice choice;
-  const Bytes free = total(harmless);
-  Bytes spare = 0;
-  if (free < need) {
-    choice.bound = need - free;
-    std::vector<Bytes> amounts;
-    amounts.reserve(costly.size());
-    for (const Find* f : costly) amounts.push_back(f->gain.sure);
-    const auto picked = coverTightly(amounts, choice.bound);
-    choice.reached = !picked.empty();
-    if (choice.reached)
-      for (const std::size_t i : picked) choice.finds.push_back(costly[i]);
-    else
-      choice.finds = costly;
-    choice.regretBytes = total(choice.finds);
-    if (choice.reached) spare = choice.regretBytes - choice.bound;
-  } else {
-    choice.reached = true;
-    spare = free - need;
-  }
-  // Harmless steps that are not needed are left out, the smallest first: fewest steps.
-  std::vector<const Find*> needed;
-  for (auto at = harmless.rbegin(); at != harmless.rend(); ++at) {
-    if (choice.reached && (*at)->gain.sure <= spare) {
-      spare -= (*at)->gain.sure;
-    } else {
-      needed.push_back(*at);
-    }
-  }
-  choice.finds.insert(choice.finds.begin(), needed.rbegin(), needed.rend());
-  return choice;
-}
 
 /// Everything that a proposal is made from.
 struct Choices {
@@ -114,10 +68,21 @@ void takeSaid(Choices& choices, const StepTable& steps) {
   }
 }
 
-std::vector<const Find*> usable(const Choices& choices, Regret ceiling) {
+/// Whether a find can be used as a loan: it is switched off for a while, and paid back.
+bool mayLend(const Find& find, const StepTable& steps, const Marks& marks) {
+  if (find.offers.empty() || marks.locks(find) || marks.of(find) == Mark::notNow) return false;
+  const StepPtr step = steps.find(find.offers.front().action);
+  return step != nullptr && step->undo == UndoRule::payBack;
+}
+
+std::vector<const Find*> usable(const Choices& choices, const StepTable& steps, Regret ceiling) {
   std::vector<const Find*> list;
   const auto take = [&](const Find& f) {
-    if (f.offers.empty() || f.offers.front().gain.sure == 0 || !mayPropose(f, choices.marks)) return;
+    if (f.offers.empty() || f.offers.front().gain.sure == 0) return;
+    const bool lent = choices.options.needForNow > 0 && mayLend(f, steps, choices.marks);
+    const bool weighed = std::all_of(f.items.begin(), f.items.end(),
+                                     [](const Subject& item) { return typeOf(item).isWeighed(item); });
+    if (!lent && !(weighed && mayPropose(f, choices.marks))) return;
     if (f.regret <= ceiling && !choices.keptOut(f)) list.push_back(&f);
   };
   for (const Find& f : choices.said) take(f);
@@ -126,24 +91,66 @@ std::vector<const Find*> usable(const Choices& choices, Regret ceiling) {
   return list;
 }
 
-/// Where finds overlap, either the whole (biggest first) or the parts (smallest first) are taken.
-std::vector<const Find*> withoutOverlap(std::vector<const Find*> list, bool wholes, const SurveyTree& tree) {
-  std::stable_sort(list.begin(), list.end(), [&](const Find* a, const Find* b) {
-    return wholes ? a->gain.sure > b->gain.sure : a->gain.sure < b->gain.sure;
-  });
-  Disjoint disjoint(tree);
-  std::erase_if(list, [&](const Find* f) { return !disjoint.take(*f); });
-  return list;
+/// The cheapest of what may be used up to a ceiling.
+Choice best(const Choices& choices, const StepTable& steps, Regret ceiling, Bytes need) {
+  const auto list = usable(choices, steps, ceiling);
+  const EvidenceDesk desk(choices.context, list, 0);
+  ChoiceProblem problem;
+  problem.need = need;
+  problem.needForNow = std::max(need, choices.options.needForNow);
+  for (const Find* f : list) {
+    const StepPtr step = steps.find(f->offers.front().action);
+    ChoiceCost cost = costOf(*f, *step, desk.of(*f), choices.context.options.now);
+    // With the fewest steps everything costs a step, and regret decides only what takes part at all.
+    if (choices.options.prefer == ProposeOptions::Prefer::fewestSteps) cost = {cost.effort, 0};
+    problem.things.push_back({f->offers.front().gain.sure, cost, !mayLend(*f, steps, choices.marks)});
+  }
+  relate(problem, list, choices.context);
+  const Chosen chosen = choose(problem);
+  Choice choice;
+  choice.reached = chosen.reaches;
+  choice.optimal = chosen.optimal;
+  choice.gap = chosen.gap;
+  for (std::size_t i = 0; i < list.size(); ++i)
+    (chosen.taken[i] ? choice.finds : choice.notTaken).push_back(list[i]);
+  return choice;
 }
 
-Choice best(const Choices& choices, Regret ceiling, Bytes need) {
-  const auto list = usable(choices, ceiling);
-  Choice wholes = cover(withoutOverlap(list, true, choices.context.tree), need);
-  Choice parts = cover(withoutOverlap(list, false, choices.context.tree), need);
-  if (wholes.reached != parts.reached) return wholes.reached ? wholes : parts;
-  const auto rank = [](const Choice& c) { return std::pair(c.regretBytes, c.finds.size()); };
-  if (!wholes.reached) return rank(wholes) > rank(parts) ? wholes : parts;
-  return rank(parts) < rank(wholes) ? parts : wholes;
+/// Why what might be worth something is not on the plan; the largest first.
+std::vector<LeftOut> leftOut(const Choices& choices, const Choice& choice, Regret ceiling) {
+  std::vector<LeftOut> all;
+  std::vector<NodeId> taken;
+  for (const Find* f : choice.finds)
+    for (const Subject& item : f->items)
+      if (item.node != noNode) taken.push_back(item.node);
+  const auto overlaps = [&](const Find& f) {
+    return std::any_of(f.items.begin(), f.items.end(), [&](const Subject& item) {
+      return item.node != noNode && std::any_of(taken.begin(), taken.end(), [&](NodeId t) {
+               return choices.context.gain.beneath(item.node, t) ||
+                      choices.context.gain.beneath(t, item.node);
+             });
+    });
+  };
+  std::vector<const Find*> largest;
+  for (const Find& f : choices.finds)
+    if (std::find(choice.finds.begin(), choice.finds.end(), &f) == choice.finds.end()) largest.push_back(&f);
+  constexpr std::size_t most = 20;
+  const auto end = largest.begin() + static_cast<std::ptrdiff_t>(std::min(most * 3, largest.size()));
+  std::partial_sort(largest.begin(), end, largest.end(),
+                    [](const Find* a, const Find* b) { return a->gain.atMost > b->gain.atMost; });
+  for (auto at = largest.begin(); at != end && all.size() < most; ++at) {
+    const Find& f = **at;
+    if (f.standing == Standing::bedrock || f.offers.empty()) continue;
+    const bool may = mayPropose(f, choices.marks);
+    const char* why = choices.marks.locks(f) || choices.keptOut(f) ? "kept"
+                      : overlaps(f)                                ? "overlaps"
+                      : !may                                       ? "person"
+                      : f.offers.front().gain.sure == 0            ? "not-sure"
+                      : f.regret > ceiling                         ? "regret"
+                                                                   : "not-needed";
+    all.push_back({f.id, f.gain.atMost, why});
+  }
+  return all;
 }
 
 /// Sums of single gains never exceed the gain of the set, so together the lines may give more than was
@@ -282,10 +289,22 @@ std::vector<LastResort> lastResortsOf(const Choices& choices) {
   return all;
 }
 
-Plan planOf(const Choice& choice, const StepTable& steps, const Marks& marks) {
+/// What is personal and may go is moved where somewhere is to be moved to; all else goes as it usually does.
+Result<PlanLine> lineOf(const Find& find, const StepTable& steps, const Marks& marks,
+                        const ProposeOptions& options) {
+  const bool offered = std::any_of(find.offers.begin(), find.offers.end(),
+                                   [](const Offer& o) { return o.action == "transfer"; });
+  if (options.to.empty() || !offered || find.regret < Regret::personalMoved)
+    return lineFor(find, steps, find.offers.front().action, marks);
+  StepParameters told;
+  told.set("to", StepParameters::Place{options.to});
+  return lineFor(find, steps, "transfer", marks, told);
+}
+
+Plan planOf(const Choice& choice, const StepTable& steps, const Marks& marks, const ProposeOptions& options) {
   Plan plan;
   for (const Find* f : choice.finds)
-    if (auto line = lineFor(*f, steps, f->offers.front().action, marks)) {
+    if (auto line = lineOf(*f, steps, marks, options)) {
       line->proposed = true;
       plan.lines.push_back(std::move(*line));
     }
@@ -330,7 +349,7 @@ Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& con
   Proposal proposal;
   proposal.ladder = ladderIn(choices);
   proposal.advice = adviceIn(choices);
-  if (need == 0) {
+  if (need == 0 && options.needForNow == 0) {
     proposal.reached = proposal.optimal = true;
     return proposal;
   }
@@ -338,27 +357,21 @@ Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& con
   Choice choice;
   for (int level = 0; level <= highest && !choice.reached; ++level) {
     proposal.ceiling = static_cast<Regret>(level);
-    choice = best(choices, proposal.ceiling, need);
+    choice = best(choices, steps, proposal.ceiling, need);
   }
   if (!choice.reached) dropWorthless(choice.finds, need);
   dropSurplus(choice.finds, need, context);
-  proposal.plan = planOf(choice, steps, marks);
+  proposal.plan = planOf(choice, steps, marks, options);
   const Bytes given = plannedGain(proposal.plan, context).sure;
-  proposal.reached = given >= need;
-  proposal.shortBy = proposal.reached ? 0 : need - given;
-  Bytes regretBytes = 0;
+  proposal.reached = given >= std::max(need, options.needForNow);
+  proposal.shortBy = proposal.reached ? 0 : std::max(need, options.needForNow) - given;
   Regret worst = Regret::none;
-  for (const auto& line : proposal.plan.lines) {
-    regretBytes += line.regret() == Regret::none ? 0 : line.gain.sure;
-    worst = std::max(worst, line.regret());
-  }
+  for (const auto& line : proposal.plan.lines) worst = std::max(worst, line.regret());
   if (!proposal.reached && !options.ceiling)
     proposal.ceiling = worst;  // nothing higher would have given more
-  proposal.boundGap =
-      choice.bound == 0 || regretBytes <= choice.bound
-          ? 0
-          : static_cast<double>(regretBytes - choice.bound) / static_cast<double>(choice.bound);
-  proposal.optimal = proposal.reached && proposal.boundGap == 0;
+  proposal.boundGap = choice.gap;
+  proposal.optimal = proposal.reached && choice.optimal;
+  proposal.left = leftOut(choices, choice, proposal.ceiling);
   if (!proposal.reached) proposal.decisions = decisionsOf(choices, proposal.shortBy);
   if (!proposal.reached) proposal.lastResorts = lastResortsOf(choices);
   return proposal;

@@ -15,6 +15,18 @@ struct ProposeOptions {
   std::optional<Regret> ceiling;     ///< not above this; none given: the lowest that reaches the target
   std::vector<PathBytes> keep;       ///< nothing at, in or above these paths
   std::vector<std::string> without;  ///< ids of finds that are not to be used
+  /// What a proposal is to be good at, where several reach.
+  enum class Prefer : std::uint8_t { leastRegret, fewestSteps } prefer = Prefer::leastRegret;
+  PathBytes to;  ///< a folder of another drive: what is personal and may go is moved there; empty: none
+  Bytes needForNow = 0;  ///< what is needed only while a task runs: loans count, too
+};
+
+/// Why something is not on a proposal.
+struct LeftOut {
+  std::string find;  ///< its id
+  Bytes bytes = 0;   ///< at most
+  /// "not-needed", "regret" (above the ceiling), "person", "waits", "not-sure", "overlaps"
+  std::string why;
 };
 
 /// Something personal or unjudged that only a person may put on the plan.
@@ -49,6 +61,7 @@ struct Proposal {
   bool optimal = false;                 ///< no plan under this ceiling has fewer bytes of regret
   double boundGap =
       0;  ///< (bytes of regret − lower bound) ÷ lower bound; the bound is the linear relaxation's
+  std::vector<LeftOut> left;        ///< the largest first, no more than twenty
   std::vector<Decision> decisions;  ///< the likeliest first; only where nothing else reaches
 };
 
@@ -57,15 +70,10 @@ struct Proposal {
 /// unjudged and nothing personal otherwise, and nothing that somebody keeps.
 bool mayPropose(const Find& find, const Marks& marks);
 
-/// Reaches the hardest chosen target with the lowest regret ceiling that can, then the fewest bytes of
-/// regret, then the fewest steps; by bytes that are sure. Overlapping finds are not used twice. `need` is the
-/// shortfall of the hardest target. Pure; any thread.
+/// Reaches the hardest chosen target with the lowest regret ceiling that can, then the least regret
+/// (`regretOf` in regret_weight.h), then the least effort; by bytes that are sure. Overlapping finds are not
+/// used twice. `need` is the shortfall of the hardest target that lasts. Pure; any thread.
 Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& context, const StepTable& steps,
                  const Marks& marks, const ProposeOptions& options);
-
-/// Picks amounts whose sum is at least `need` and as little above it as can be found. Amounts must be sorted
-/// downwards. Gives the indices; empty if all together do not reach. Exact where the search stays within its
-/// budget.
-std::vector<std::size_t> coverTightly(std::span<const Bytes> amounts, Bytes need);
 
 }  // namespace zt

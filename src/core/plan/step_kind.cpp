@@ -51,6 +51,7 @@ void priceOffers(Find& find, const StepTable& steps) {
     const StepPtr step = steps.find(offer.action);
     const bool locked = find.standing == Standing::bedrock && (step == nullptr || step->touches);
     if (step == nullptr || locked) return close(find, offer, locked ? "locked" : "not-yet"), true;
+    if (step->liveOnly && !find.live) return close(find, offer, "not-live"), true;
     if (fixed && step->touches) return close(find, offer, "fixed"), true;
     offer.regret = step->regretOf(find.regret);
     // Of a part only who found it knows how much it is.

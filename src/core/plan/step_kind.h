@@ -26,7 +26,7 @@ enum class GainShare : std::uint8_t {
 /// Which way back a step leaves.
 enum class UndoRule : std::uint8_t {
   none,
-  putBack,   ///< from where it was put aside on the drive
+  putBack,    ///< from where it was put aside on the drive
   bringBack,  ///< from another drive, as long as its copy is there
   payBack     ///< a loan: it stays open until what was there before is there again
 };
@@ -48,6 +48,7 @@ struct StepKind {
   UndoRule undo = UndoRule::none;
   std::vector<SubjectKind> subjects{SubjectKind::entry};
   std::shared_ptr<const StepExecutor> executor;  ///< carries it out
+  bool liveOnly = false;       ///< of the system that runs this program, never of an attached drive
   bool stopsUse = false;       ///< its things may be in use: it sees to that itself
   bool touches = true;         ///< changes the drive; else it is words for somebody else to act on
   bool afterCleaning = false;  ///< its bytes come when the file system has cleaned up

@@ -24,7 +24,10 @@ void PlanDesk::setTargets(std::vector<Target> targets) {
 
 void PlanDesk::planFinds(const std::vector<std::string>& ids, const std::string& action, const Narrowing& by,
                          const StepParameters& told) {
-  edit([ids, action, by, told](Job& job) { return job.planBook().add(ids, action, by, told); });
+  edit([ids, action, by, told](Job& job) {
+    const auto others = job.planBook().checkOtherDrives(action, told);
+    return others ? job.planBook().add(ids, action, by, told) : others;
+  });
 }
 
 void PlanDesk::split(const std::string& id) {

@@ -16,42 +16,6 @@
 namespace zt::test {
 namespace {
 
-Bytes sumOf(const std::vector<Bytes>& amounts, const std::vector<std::size_t>& picked) {
-  return std::accumulate(picked.begin(), picked.end(), Bytes{0},
-                         [&](Bytes b, std::size_t i) { return b + amounts[i]; });
-}
-
-TEST(CoverTightly, MatchesTryingAllSubsets) {
-  const auto seed = drawSeed();
-  std::mt19937 random(seed);
-  for (int round = 0; round < 300; ++round) {
-    std::vector<Bytes> amounts(1 + random() % 12);
-    for (Bytes& a : amounts) a = 1 + random() % 100;
-    std::sort(amounts.rbegin(), amounts.rend());
-    const Bytes need = 1 + random() % 500;
-    Bytes best = ~Bytes{0};
-    for (unsigned set = 0; set < (1u << amounts.size()); ++set) {
-      Bytes sum = 0;
-      for (std::size_t i = 0; i < amounts.size(); ++i) sum += (set >> i & 1u) != 0 ? amounts[i] : 0;
-      if (sum >= need) best = std::min(best, sum);
-    }
-    const auto picked = coverTightly(amounts, need);
-    ASSERT_EQ(picked.empty() ? ~Bytes{0} : sumOf(amounts, picked), best) << "seed " << seed;
-  }
-}
-
-TEST(CoverTightly, ComesCloseOnManyAmounts) {
-  const auto seed = drawSeed();
-  std::mt19937_64 random(seed);
-  std::vector<Bytes> amounts(100'000);
-  for (Bytes& a : amounts) a = 1'000 + random() % 10'000'000;
-  std::sort(amounts.rbegin(), amounts.rend());
-  const Bytes need = std::accumulate(amounts.begin(), amounts.end(), Bytes{0}) / 3;
-  const Bytes got = sumOf(amounts, coverTightly(amounts, need));
-  EXPECT_GE(got, need) << "seed " << seed;
-  EXPECT_LE(static_cast<double>(got - need) / static_cast<double>(need), 0.001);
-}
-
 MemoryFileSystem& homeWith(MemoryFileSystem& files) {
   files.add("var/cache/apt/archives/p.deb", std::string(40'000, 'x'));  // spent, time or bandwidth
   files.add("home/w/.cache/thumbnails/large/0123456789abcdef0123456789abcdef.png",

@@ -103,6 +103,7 @@ StepKind limitStep() {
   kind.mark = "to limit";
   kind.loss = "the oldest records beyond that size";
   kind.gives = GainShare::some;
+  kind.liveOnly = true;
   kind.together = 1;
   kind.stopsUse = true;
   kind.subjects = {SubjectKind::memory, SubjectKind::entry};

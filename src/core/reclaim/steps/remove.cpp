@@ -153,6 +153,7 @@ StepKind removeStep() {
   kind.loss = "goes by its package manager; it can be installed again, which takes time and a connection";
   kind.subjects = {SubjectKind::package, SubjectKind::entry};
   kind.gives = GainShare::some;
+  kind.liveOnly = true;
   kind.takes = {{"package", ParameterKind::text, false, "package"}, {"also", ParameterKind::text, false}};
   kind.executor = std::make_shared<Remove>();
   return kind;
