@@ -54,6 +54,7 @@ public:
                             const QStringList& ways) override {
     asked.append(text);
     offered = ways;
+    if (!inTurn.isEmpty()) return inTurn.takeFirst();
     if (std::exchange(here, false)) return static_cast<int>(ways.size()) - 1;
     if (!way) ADD_FAILURE() << "asked: " << title.toStdString();
     return std::exchange(way, std::nullopt);
@@ -64,6 +65,7 @@ public:
   void keepHere() { here = true; }
   QStringList folders, files, newFiles, told, asked, offered;
   std::optional<int> way;
+  QList<int> inTurn;  ///< ways, one question after another
   bool here = false;
   std::optional<TargetAnswer> target;
   std::optional<bool> yes;

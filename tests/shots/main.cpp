@@ -4,6 +4,7 @@
 #include <QApplication>
 #include <QCheckBox>
 #include <QDialog>
+#include <QDir>
 #include <QLineEdit>
 #include <QPushButton>
 #include <QTableView>
@@ -58,6 +59,11 @@ struct Studio {
   }
   Session& session() { return window.session(); }
 };
+
+/// Where things are moved to.
+QString shelf() {
+  return QStringLiteral("/tmp/shelf");
+}
 
 /// The first find that answers a question, with its evidence.
 void findsFor(Studio& s, const QString& question, const QString& name,
@@ -133,6 +139,17 @@ void whole(Studio& s, const QString& standIn) {
   PlanDesk(s.session()).planPaths({"old"}, {});
   PlanDesk(s.session()).planPaths({"srv/recordings/dawn-chorus/2023"}, "hold");
   s.idle();
+  QDir().mkpath(shelf());
+  StepParameters told;
+  told.set("to", StepParameters::Place{shelf().toStdString()});
+  for (const Find& find : *s.session().view().finds)
+    if (find.kind == "stale-backups") {
+      PlanDesk(s.session()).planFinds({find.id}, "transfer", {}, told);
+      break;
+    }
+  s.idle();
+  QTest::mouseClick(s.find<QPushButton>("checkNow"), Qt::LeftButton);
+  s.idle();
   s.grab(QStringLiteral("plan"));
   s.window.goTo(reclaimStation);
   s.grab(QStringLiteral("reclaim"));
@@ -143,6 +160,7 @@ void whole(Studio& s, const QString& standIn) {
   s.idle();
   s.window.goTo(proofStation);
   s.grab(QStringLiteral("proof"));
+  QDir(shelf()).removeRecursively();
   s.window.goTo(benchStation);
   s.find<QAction>("actDrives")->trigger();
   QTest::qWait(800);

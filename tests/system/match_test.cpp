@@ -199,9 +199,9 @@ TEST_P(Sharing, WhatIsStoredOnceIsNotReadAndNotFound) {
   for (const Find& find : *job->surveys().finds())
     if (find.kind == "duplicates") found.push_back(&find);
   ASSERT_EQ(found.size(), 1u);
-  const auto share = std::find_if(found[0]->closed.begin(), found[0]->closed.end(),
+  const auto share = std::find_if(found[0]->offers.begin(), found[0]->offers.end(),
                                   [](const Offer& o) { return o.action == "share"; });
-  ASSERT_NE(share, found[0]->closed.end());
+  ASSERT_NE(share, found[0]->offers.end());
   EXPECT_GE(share->gain.atMost, 8'000'000u);
   // What is kept of it is understood again.
   job.reset();

@@ -46,7 +46,14 @@ std::shared_ptr<const Copies> PlanReading::copies(const Plan& plan) const {
   const auto equal = equalFiles(surveys_.detected().contents);
   if (!equal) return nullptr;
   const FindContext& context = *surveys_.context();
-  return std::make_shared<const Copies>(equal, context, outermostItems(plan, context.gain));
+  // What is only moved, linked or stored once keeps its content.
+  Plan losing;
+  std::copy_if(plan.lines.begin(), plan.lines.end(), std::back_inserter(losing.lines),
+               [](const PlanLine& line) {
+                 return line.step->regret == RegretRule::asFound || line.step->undo == UndoRule::putBack;
+               });
+  return std::make_shared<const Copies>(equal, context, outermostItems(losing, context.gain),
+                                        outermostItems(plan, context.gain));
 }
 
 Consent PlanReading::toldConsent() const {

@@ -80,8 +80,11 @@ PlannedGain plannedGain(const Plan& plan, const FindContext& context) {
     if (!weighed) elsewhere += line.gain.atMost;
   }
   const GainBounds now = context.gainOf(freeing);
-  return {now.sure + some.sure,
-          some.atMost + (all.size() == freeing.size() ? now.atMost : context.gainOf(all).atMost) + elsewhere};
+  PlannedGain gain{
+      now.sure + some.sure,
+      some.atMost + (all.size() == freeing.size() ? now.atMost : context.gainOf(all).atMost) + elsewhere};
+  gain.lent = lent;
+  return gain;
 }
 
 std::vector<NodeId> outermostItems(const Plan& plan, const GainModel& gain) {

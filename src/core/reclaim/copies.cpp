@@ -9,8 +9,11 @@
 namespace zt {
 
 Copies::Copies(std::shared_ptr<const std::vector<EqualFiles>> groups, const FindContext& context,
-               const std::vector<NodeId>& planned)
-    : groups_(std::move(groups)), context_(context), planned_(planned.begin(), planned.end()) {
+               const std::vector<NodeId>& planned, const std::vector<NodeId>& touched)
+    : groups_(std::move(groups)),
+      context_(context),
+      planned_(planned.begin(), planned.end()),
+      touched_(touched.begin(), touched.end()) {
   // By every name that a file has.
   for (std::size_t g = 0; g < groups_->size(); ++g)
     for (const NodeId node : (*groups_)[g].nodes)
@@ -18,10 +21,10 @@ Copies::Copies(std::shared_ptr<const std::vector<EqualFiles>> groups, const Find
   std::sort(groupOf_.begin(), groupOf_.end());
 }
 
-/// The planned thing that a file is, or lies in; noNode for none.
-NodeId Copies::plannedWith(NodeId node) const {
+/// The thing that a file is, or lies in; noNode for none.
+NodeId Copies::liesIn(const absl::flat_hash_set<NodeId>& things, NodeId node) const {
   for (NodeId up = node;; up = context_.tree.parent(up)) {
-    if (planned_.contains(up)) return up;
+    if (things.contains(up)) return up;
     if (up == 0) return noNode;
   }
 }
@@ -107,7 +110,7 @@ Result<NodeId> Copies::keeperOf(const GuardedDrive& drive, NodeId copy) const {
   for (const NodeId other : (*groups_)[entry->second].nodes) {
     if (context_.names.fileOf(copy) && context_.names.fileOf(copy) == context_.names.fileOf(other)) continue;
     for (const NodeId name : context_.names.of(other)) {
-      if (name == copy || plannedWith(name) != noNode) continue;
+      if (name == copy || plannedWith(name) != noNode || liesIn(touched_, name) != noNode) continue;
       const auto there = look(drive, context_.tree.path(name));
       if (there && sameContent(identityOf(there->stat), context_.tree.identity(other))) return name;
     }

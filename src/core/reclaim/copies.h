@@ -13,9 +13,10 @@ struct GuardedDrive;
 /// Sees to it that of files that were found equal one always stays. Immutable; any thread.
 class Copies {
 public:
-  /// `planned`: the outermost things that are to go.
+  /// `planned`: the outermost things that are to go. `touched`: all that something is done to, so that none of
+  /// them is what others become.
   Copies(std::shared_ptr<const std::vector<EqualFiles>> groups, const FindContext& context,
-         const std::vector<NodeId>& planned);
+         const std::vector<NodeId>& planned, const std::vector<NodeId>& touched = {});
 
   /// The groups of which the plan would take all, in several things. What lies in one thing that goes as a
   /// whole was never judged as copies of each other.
@@ -35,7 +36,8 @@ public:
   Result<NodeId> keeperOf(const GuardedDrive& drive, NodeId copy) const;
 
 private:
-  NodeId plannedWith(NodeId node) const;
+  NodeId plannedWith(NodeId node) const { return liesIn(planned_, node); }
+  NodeId liesIn(const absl::flat_hash_set<NodeId>& things, NodeId node) const;
   /// Whether a file goes: with all its names.
   bool goes(NodeId node) const;
   bool goesWithin(NodeId node, NodeId thing) const;
@@ -52,6 +54,7 @@ private:
   std::shared_ptr<const std::vector<EqualFiles>> groups_;
   const FindContext& context_;
   absl::flat_hash_set<NodeId> planned_;
+  absl::flat_hash_set<NodeId> touched_;
   std::vector<std::pair<NodeId, std::size_t>> groupOf_;  ///< by node, in order
 };
 

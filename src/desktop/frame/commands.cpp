@@ -147,13 +147,17 @@ void Commands::setupWorkMenus() {
     window_.goTo(planStation);
     on_.at.as<PlanStation>().propose();
   });
+  act(work, tr("Compare &alternatives"), {}, "actCompare", [this] {
+    window_.goTo(planStation);
+    on_.at.as<PlanStation>().compare();
+  });
   act(work, tr("Check what would happen &now"), {}, "actCheck", [this] {
     window_.goTo(planStation);
     on_.at.as<PlanStation>().check();
   });
-  act(work, tr("&Undo the last change of the plan"), QKeySequence::Undo, "actUndoEdit",
+  act(work, tr("&Undo the last change of the plan"), QKeySequence(tr("Ctrl+Z")), "actUndoEdit",
       [this] { on_.at.as<PlanStation>().undoEdit(); });
-  act(work, tr("R&edo it"), QKeySequence::Redo, "actRedoEdit",
+  act(work, tr("R&edo it"), QKeySequence(tr("Ctrl+Shift+Z")), "actRedoEdit",
       [this] { on_.at.as<PlanStation>().redoEdit(); });
   act(work, tr("S&tart the run"), {}, "actStart", [this] {
     window_.goTo(reclaimStation);

@@ -119,4 +119,34 @@ void PlanDesk::propose(std::optional<Regret> ceiling) {
       [session = &session_, found] { session->showProposal(*found); });
 }
 
+void PlanDesk::alternatives(std::function<void(std::vector<Alternative>)> then) {
+  auto found = std::make_shared<std::vector<Alternative>>();
+  session_.post(
+      Session::Work::proposing,
+      [found](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
+        if (!job) return {};
+        using Prefer = ProposeOptions::Prefer;
+        for (const auto& [id, prefer] : {std::pair("least-regret", Prefer::leastRegret),
+                                         std::pair("fewest-steps", Prefer::fewestSteps)}) {
+          ProposeOptions options;
+          options.prefer = prefer;
+          auto proposal = job->planBook().propose(options);
+          if (!proposal) return tl::unexpected(proposal.error());
+          const Bytes sure = job->planBook().gainOf(proposal->plan).sure;
+          found->push_back({id, std::move(*proposal), sure});
+        }
+        return {};
+      },
+      [found, then = std::move(then)] { then(std::move(*found)); });
+}
+
+void PlanDesk::take(const Proposal& proposal) {
+  session_.post(
+      Session::Work::proposing,
+      [proposal](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
+        return job ? job->planBook().set(proposal.plan) : Result<void>{};
+      },
+      [session = &session_, proposal] { session->showProposal(proposal); });
+}
+
 }  // namespace zt::desktop

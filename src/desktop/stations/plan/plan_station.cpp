@@ -25,6 +25,10 @@ PlanStation::PlanStation(Session& session, Prompter& prompter, QWidget* parent)
   propose_ = button(tr("Propose"), "propose", page, true);
   propose_->setToolTip(tr("Works a plan out that reaches the hardest target with the least to regret"));
   connect(propose_, &QPushButton::clicked, this, &PlanStation::propose);
+  auto* compares = button(tr("Compare (A)"), "compare", page);
+  compares->setToolTip(tr("The ways to reach the target side by side"));
+  connect(compares, &QPushButton::clicked, this, &PlanStation::compare);
+  head->addWidget(compares);
   head->addWidget(propose_);
   box->addLayout(head);
   stairs_ = new Staircase(page);
@@ -135,6 +139,7 @@ bool PlanStation::eventFilter(QObject* watched, QEvent* event) {
   const bool alt = (key->modifiers() & Qt::AltModifier) != 0;
   if (key->key() == Qt::Key_Delete) return desk_.drop({currentLine()}), true;
   if (key->key() == Qt::Key_H && !alt) return switchAction(), true;
+  if (key->key() == Qt::Key_A && !alt) return compare(), true;
   if (key->key() == Qt::Key_T && !alt) return moveAway(), true;
   if (key->key() == Qt::Key_S && !alt) return desk_.split(currentLine()), true;
   if (key->key() == Qt::Key_C && !alt && (key->modifiers() & Qt::ControlModifier) == 0) return check(), true;
@@ -169,6 +174,24 @@ std::string standOf(const Plan& plan) {
   return toJson(plan).dump();
 }
 }  // namespace
+
+void PlanStation::compare() {
+  if (session_.busy() || !ready()) return;
+  desk_.alternatives([this](const std::vector<PlanDesk::Alternative>& all) {
+    QStringList ways;
+    for (const auto& a : all)
+      ways.append(tr("%1: %2, %3, %4")
+                      .arg(say(&Words::alternative, a.id), say(&Words::lines, a.proposal.plan.lines.size()),
+                           say(&Words::bytes, a.sure),
+                           a.proposal.reached ? say(&Words::regret, a.proposal.ceiling)
+                                              : tr("%1 short").arg(say(&Words::bytes, a.proposal.shortBy))));
+    const auto way =
+        prompter_.choose(this, tr("Alternatives"),
+                         tr("Each reaches the targets as far as it can. One becomes the plan."), ways);
+    if (way && *way >= 0 && *way < static_cast<int>(all.size()))
+      desk_.take(all[static_cast<std::size_t>(*way)].proposal);
+  });
+}
 
 void PlanStation::check() {
   if (session_.busy() || view().plan.lines.empty()) return;

@@ -27,6 +27,8 @@ public:
   void moveAway();
   /// What would happen now: every thing is checked as the run would, and nothing is changed.
   void check();
+  /// The ways to reach the target side by side, to take one of them.
+  void compare();
   void undoEdit() { desk_.undoEdit(); }
   void redoEdit() { desk_.redoEdit(); }
 
