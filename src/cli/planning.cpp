@@ -48,7 +48,7 @@ void printPlan(Console& console, const Job& job, const Plan& plan) {
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
     console.out << column(adds[i].sure) << "  " << std::left << std::setw(12)
-                << (line.enabled ? words().step(*line.step) : "off")
+                << (line.enabled ? words().step(*line.step) + " " : "off ")
                 << (line.items.size() == 1 ? escapePath(line.items[0].path)
                                            : line.id + ", " + words().things(line.items.size()) + " in " +
                                                  words().path(line.place))

@@ -46,10 +46,10 @@ struct Arguments {
   std::vector<std::string> with;
   std::string to;
   std::string second;
-  std::string prefer;     ///< propose: "least-regret", "fewest-steps"
+  std::string prefer;  ///< propose: "least-regret", "fewest-steps"
   bool alternatives = false;
-  bool untilMet = false;  ///< reclaim
-  std::string until;      ///< prove: for so long at most
+  bool untilMet = false;            ///< reclaim
+  std::string until;                ///< prove: for so long at most
   std::string older;                ///< a rule on many: only things untouched for so long
   std::size_t newestStay = 0;       ///< so many of the newest stay
   std::vector<std::string> but;     ///< paths that stay

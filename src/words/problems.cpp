@@ -8,6 +8,14 @@ namespace zt {
 
 namespace {
 
+constexpr const char* asleepText =
+    "the drive's own system was not shut down for good, so nothing on it is changed; start it, shut "
+    "it down "
+    "completely (on an nt system: hold Shift while choosing Shut down), and bring the drive back";
+constexpr const char* uncleanText =
+    "the drive was not closed properly by its own system, or nobody here may ask whether it was, so "
+    "nothing on it is changed; let its own system check and shut it down, or start this with rights";
+
 const char* problemText(Errc code) {
   switch (code) {
     case Errc::notThere:
@@ -35,12 +43,9 @@ const char* problemText(Errc code) {
     case Errc::kept:
       return "someone said keep; take that mark away first";
     case Errc::asleep:
-      return "the drive's own system was not shut down for good, so nothing on it is changed; start it, shut "
-             "it down "
-             "completely (on an nt system: hold Shift while choosing Shut down), and bring the drive back";
+      return asleepText;
     case Errc::unclean:
-      return "the drive was not closed properly by its own system, or nobody here may ask whether it was, so "
-             "nothing on it is changed; let its own system check and shut it down, or start this with rights";
+      return uncleanText;
     case Errc::unmet:
       return "what it needs is not so now";
     case Errc::inUse:

@@ -28,7 +28,7 @@ protected:
 TEST_F(Steps, AThingIsMovedProvedAndBroughtBackByKeys) {
   measureStandIn(t);
   station(3);
-  choose(QStringLiteral("stale-backups, files"));
+  choose(QStringLiteral("arrivals, form-40"));
   // Not onto the drive itself.
   prompter.folders = {QString::fromStdString(t / "si/drive")};
   prompter.inTurn = {0};
@@ -38,7 +38,7 @@ TEST_F(Steps, AThingIsMovedProvedAndBroughtBackByKeys) {
   // A folder elsewhere: asked for once more, because another one was chosen last.
   prompter.folders = {QString::fromStdString(t / "shelf")};
   prompter.inTurn = {1, 0};
-  choose(QStringLiteral("stale-backups, files"));
+  choose(QStringLiteral("arrivals, form-40"));
   key(find<QTreeView>("finds"), Qt::Key_T);
   ASSERT_TRUE(idle());
   ASSERT_EQ(session().view().plan.lines.size(), 1u);

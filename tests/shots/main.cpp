@@ -80,6 +80,48 @@ void findsFor(Studio& s, const QString& question, const QString& name,
   line->clear();
 }
 
+/// From the plan to the proof.
+void carriedOut(Studio& s) {
+  s.window.goTo(planStation);
+  QTest::mouseClick(s.find<QPushButton>("propose"), Qt::LeftButton);
+  waitFor([&] { return s.session().view().proposal.has_value(); });
+  PlanDesk(s.session()).planPaths({"old"}, {});
+  PlanDesk(s.session()).planPaths({"srv/recordings/dawn-chorus/2023"}, "hold");
+  s.idle();
+  QDir().mkpath(shelf());
+  StepParameters told;
+  told.set("to", StepParameters::Place{shelf().toStdString()});
+  for (const Find& find : *s.session().view().finds)
+    if (find.kind == "stale-backups" && find.items.size() > 1) {
+      PlanDesk(s.session()).planFinds({find.id}, "transfer", {}, told);
+      break;
+    }
+  s.idle();
+  QTest::mouseClick(s.find<QPushButton>("checkNow"), Qt::LeftButton);
+  s.idle();
+  s.grab(QStringLiteral("plan"));
+  s.window.goTo(reclaimStation);
+  s.grab(QStringLiteral("reclaim"));
+  for (QCheckBox* tick : s.window.findChildren<QCheckBox*>())
+    if (tick->objectName().startsWith(QLatin1String("agree-"))) tick->setChecked(true);
+  QTest::mouseClick(s.find<QPushButton>("startRun"), Qt::LeftButton);
+  waitFor([&] { return s.session().view().proof.has_value(); });
+  s.idle();
+  s.window.goTo(proofStation);
+  s.grab(QStringLiteral("proof"));
+  QDir(shelf()).removeRecursively();
+  s.window.goTo(benchStation);
+  s.find<QAction>("actDrives")->trigger();
+  QTest::qWait(800);
+  s.grab(QStringLiteral("bench-held"));
+  s.find<QAction>("actExplain")->trigger();
+  if (auto* book = s.find<QDialog>("wordBook")) {
+    QTest::qWait(100);
+    book->grab().save(s.out + QStringLiteral("/words") + s.suffix + QStringLiteral(".png"));
+    delete book;
+  }
+}
+
 void whole(Studio& s, const QString& standIn) {
   s.window.goTo(surveyStation);
   s.window.openStandIn(standIn);
@@ -133,44 +175,7 @@ void whole(Studio& s, const QString& standIn) {
     QTest::keyClick(line, Qt::Key_Right, Qt::ShiftModifier);
   });
   findsFor(s, QStringLiteral("large, hydrophone-b"), QStringLiteral("finds-pinned"));
-  s.window.goTo(planStation);
-  QTest::mouseClick(s.find<QPushButton>("propose"), Qt::LeftButton);
-  waitFor([&] { return s.session().view().proposal.has_value(); });
-  PlanDesk(s.session()).planPaths({"old"}, {});
-  PlanDesk(s.session()).planPaths({"srv/recordings/dawn-chorus/2023"}, "hold");
-  s.idle();
-  QDir().mkpath(shelf());
-  StepParameters told;
-  told.set("to", StepParameters::Place{shelf().toStdString()});
-  for (const Find& find : *s.session().view().finds)
-    if (find.kind == "stale-backups") {
-      PlanDesk(s.session()).planFinds({find.id}, "transfer", {}, told);
-      break;
-    }
-  s.idle();
-  QTest::mouseClick(s.find<QPushButton>("checkNow"), Qt::LeftButton);
-  s.idle();
-  s.grab(QStringLiteral("plan"));
-  s.window.goTo(reclaimStation);
-  s.grab(QStringLiteral("reclaim"));
-  for (QCheckBox* tick : s.window.findChildren<QCheckBox*>())
-    if (tick->objectName().startsWith(QLatin1String("agree-"))) tick->setChecked(true);
-  QTest::mouseClick(s.find<QPushButton>("startRun"), Qt::LeftButton);
-  waitFor([&] { return s.session().view().proof.has_value(); });
-  s.idle();
-  s.window.goTo(proofStation);
-  s.grab(QStringLiteral("proof"));
-  QDir(shelf()).removeRecursively();
-  s.window.goTo(benchStation);
-  s.find<QAction>("actDrives")->trigger();
-  QTest::qWait(800);
-  s.grab(QStringLiteral("bench-held"));
-  s.find<QAction>("actExplain")->trigger();
-  if (auto* book = s.find<QDialog>("wordBook")) {
-    QTest::qWait(100);
-    book->grab().save(s.out + QStringLiteral("/words") + s.suffix + QStringLiteral(".png"));
-    delete book;
-  }
+  carriedOut(s);
 }
 
 /// A drive of another family: its finds, the first one that answers a question, or a plan for its target.

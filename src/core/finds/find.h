@@ -78,7 +78,7 @@ struct Find {
   std::uint32_t linksElsewhere = 0;  ///< names outside the find that keep their inode alive
   /// How likely somebody will let it go, of a hundred: decisions are shown in this order.
   std::uint32_t likelihood = 0;
-  bool live = false;  ///< of the system that runs this program
+  bool live = false;   ///< of the system that runs this program
   bool whole = false;  ///< all of it goes, or nothing
 };
 

@@ -53,7 +53,7 @@ struct PlannedGain {
   Bytes atMost = 0;   ///< by all of them, when what is held is released too
   Bytes refills = 0;  ///< of what comes free, as much as only fills up what is kept back; in neither figure
   bool refillKnown =
-      true;  ///< false: what is kept back is used up, nobody says by how much, and nothing is sure
+      true;        ///< false: what is kept back is used up, nobody says by how much, and nothing is sure
   Bytes lent = 0;  ///< of what is sure: has to be paid back
 };
 /// What of a gain reaches those who cannot use what the file system keeps back.

@@ -126,6 +126,12 @@ void Commands::setupWorkMenus() {
   stop_ = act(work, tr("&Stop"), QKeySequence(Qt::Key_Escape), "actStop", [this] { on_.session.stop(); });
   stop_->setEnabled(false);
   work->addSeparator();
+  setupJudging(work);
+  work->addSeparator();
+  setupPlanning(work);
+}
+
+void Commands::setupJudging(QMenu* work) {
   act(work, tr("Plan the find\tP"), {}, "actPlanFind",
       [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::plan); });
   act(work, tr("Plan the find with its snapshots\tS"), {}, "actWithPoints",
@@ -142,7 +148,9 @@ void Commands::setupWorkMenus() {
       [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::notNow); });
   act(work, tr("A rule on many…\tR"), {}, "actRule",
       [this] { on_.at.as<FindsStation>().judge(FindsStation::Saying::rule); });
-  work->addSeparator();
+}
+
+void Commands::setupPlanning(QMenu* work) {
   act(work, tr("&Propose a plan"), QKeySequence(tr("Ctrl+P")), "actPropose", [this] {
     window_.goTo(planStation);
     on_.at.as<PlanStation>().propose();

@@ -41,6 +41,8 @@ Q_SIGNALS:
 private:
   void setupFileMenu();
   void setupWorkMenus();
+  void setupJudging(QMenu* work);
+  void setupPlanning(QMenu* work);
   void setupViewMenu();
   void setupHelpMenu();
   QAction* act(QMenu* menu, const QString& text, const QKeySequence& keys, const char* name,
