@@ -7,7 +7,8 @@ namespace zt {
 
 namespace {
 
-constexpr std::uint64_t mostOfOne = std::uint64_t{1} << 43;  // of one find, so that ten thousand stay below 2^60
+constexpr std::uint64_t mostOfOne = std::uint64_t{1}
+                                    << 43;  // of one find, so that ten thousand stay below 2^60
 
 /// In quarters: what lay untouched for years is missed less.
 std::uint64_t ageWeight(TimeNs untouched, TimeNs now) {
@@ -29,14 +30,14 @@ ChoiceCost costOf(const Find& find, const StepKind& step, const Evidence& known,
     const std::uint64_t kind = 10 + (100 - std::min<std::uint32_t>(find.likelihood, 100));  // 10 to 110
     const bool elsewhere = find.items.size() == 1 && (!known.namesakes.empty() || !known.elsewhere.empty());
     const std::uint64_t kib = std::max<Bytes>(1, find.gain.sure / 1024);
-    cost.regret = std::min(mostOfOne, kib / 8 * kind * ageWeight(find.newest, now) / (elsewhere ? 8u : 4u) + 1);
+    cost.regret =
+        std::min(mostOfOne, kib / 8 * kind * ageWeight(find.newest, now) / (elsewhere ? 8u : 4u) + 1);
   }
   cost.effort = 1 + find.items.size() / 1000;
   if (!step.otherDrives().empty()) cost.effort += 1 + find.gain.sure / 100'000'000;
   for (const Offer& offer : find.offers)
     if (offer.action == step.id)
-      for (const std::string& condition : offer.conditions)
-        cost.effort += troubleOf(condition);
+      for (const std::string& condition : offer.conditions) cost.effort += troubleOf(condition);
   return cost;
 }
 
