@@ -13,8 +13,8 @@ struct GuardedDrive;
 /// Sees to it that of files that were found equal one always stays. Immutable; any thread.
 class Copies {
 public:
-  /// `planned`: the outermost things that are to go. `touched`: all that something is done to, so that none of
-  /// them is what others become.
+  /// `planned`: the outermost things that are to go. `touched`: all that something is done to, so that none
+  /// of them is what others become.
   Copies(std::shared_ptr<const std::vector<EqualFiles>> groups, const FindContext& context,
          const std::vector<NodeId>& planned, const std::vector<NodeId>& touched = {});
 
@@ -31,8 +31,8 @@ public:
   Result<void> checkTaken(const GuardedDrive& drive, NodeId thing, const Folder& at, std::string_view name,
                           const std::stop_token& stop = {}) const;
 
-  /// A file that was found equal to one, is still what was measured, and is not acted on by the plan. Fails with
-  /// lastCopy where there is none.
+  /// A file that was found equal to one, is still what was measured, and is not acted on by the plan. Fails
+  /// with lastCopy where there is none.
   Result<NodeId> keeperOf(const GuardedDrive& drive, NodeId copy) const;
 
 private:
