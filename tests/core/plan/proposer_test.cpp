@@ -134,6 +134,20 @@ TEST(PlannedGain, CountsLinksHolesAndNestingAsASet) {
   EXPECT_EQ(gain({"d", "e"}, "hold").atMost, file + 8192);
 }
 
+TEST(Outlook, ALoanMeetsWhatIsNeededForAWhileAndNothingThatHasToLast) {
+  PlannedGain planned;
+  planned.sure = 50;
+  planned.lent = 30;
+  Target lasting, forNow;
+  lasting.bytes = forNow.bytes = 140;
+  forNow.whileItRuns = true;
+  const auto all = outlook({lasting, forNow}, 100, planned);
+  ASSERT_EQ(all.size(), 2u);
+  EXPECT_FALSE(all[0].met);
+  EXPECT_EQ(all[0].surplus, -20);
+  EXPECT_TRUE(all[1].met);
+}
+
 TEST(PlanJson, RoundTripsAndRefusesHostileText) {
   MemoryFileSystem files;
   files.add("d/odd\xFF\nname", std::string(9000, 'x'));

@@ -108,9 +108,10 @@ void ProofStation::payBack() {
 }
 
 namespace {
-Bytes occupiedBy(const std::vector<JournalRecord>& records) {
+/// What the drive has back for them: names of one file count once.
+Bytes freedBy(const std::vector<JournalRecord>& records) {
   Bytes all = 0;
-  for (const JournalRecord& r : records) all += r.occupied;
+  for (const JournalRecord& r : records) all += r.freed.atMost;
   return all;
 }
 }  // namespace
@@ -123,7 +124,7 @@ void ProofStation::fillHeld() {
                      .arg(say(&Words::things, held.size()), say(&Words::bytes, view().proof->held)));
   if (!away.empty())
     notes.append(tr("Moved to another drive: %1, %2. They can be brought back from there; the copies stay.")
-                     .arg(say(&Words::things, away.size()), say(&Words::bytes, occupiedBy(away))));
+                     .arg(say(&Words::things, away.size()), say(&Words::bytes, freedBy(away))));
   held_->setText(notes.isEmpty() ? tr("Nothing is held.") : notes.join(QLatin1Char('\n')));
   putBack_->setVisible(!held.empty() || !away.empty());
   putBack_->setText(held.empty() ? tr("Bring back") : tr("Put back"));
