@@ -280,5 +280,63 @@ TEST(RemovePackages, ALockedManagerOrOneThatFailsLeavesThemInstalled) {
   EXPECT_TRUE(fs::exists(p.drive / "usr/share/choir/data"));
 }
 
+/// Notes what it is asked to run, and does what the journal's own programs would.
+class JournalLive final : public SaidLive {
+public:
+  explicit JournalLive(std::string journal) : SaidLive(linuxLiveSystem()), journal_(std::move(journal)) {}
+  Result<ProgramRun> run(const std::vector<std::string>& a, const std::stop_token&) override {
+    asked.push_back(a);
+    if (fails) return ProgramRun{1, "", "no such unit"};
+    if (a.size() > 1 && a[1].starts_with("--vacuum-size=")) fs::remove(journal_ + "/old.journal");
+    return ProgramRun{0, "", ""};
+  }
+  std::vector<std::vector<std::string>> asked;
+  bool fails = false;
+
+private:
+  std::string journal_;
+};
+
+TEST(LimitJournal, IsASettingOfItsOwnAndWhatIsBeyondItGoes) {
+  const LoopDrive drive("ext4", 64u << 20);
+  ZT_NEEDS(drive);
+  putOn(drive / "var/log/journal/old.journal", noise(9'000'000, 1));
+  putOn(drive / "var/log/journal/new.journal", noise(1'000, 2));
+  putOn(drive / "etc/os-release", "ID=debian\n");
+  Measured measured(std::make_shared<LinuxFileSystem>(), drive.path(), true);
+  FindOptions options;
+  options.live = true;
+  measured.context = contextOf(measured.survey, true, options);
+  const auto live = std::make_shared<JournalLive>(drive / "var/log/journal");
+  const auto run = [&](std::uint64_t bytes) {
+    FakeOpenFiles open;
+    GuardedDrive guarded = measured.guarded(open);
+    guarded.live = live;
+    PlanLine line;
+    line.id = "line";
+    line.kind = "leftovers";
+    line.step = measured.craft->steps.find("limit");
+    Subject journal;
+    journal.kind = SubjectKind::memory;
+    journal.path = "var/log/journal";
+    line.items.push_back(journal);
+    line.parameters.set("bytes", bytes);
+    Plan plan{{line}};
+    MemoryJournal records;
+    return Runner(guarded, records, 1).carryOut(plan, consentFor(plan).token, {}).value();
+  };
+  const std::string setting = drive / "etc/systemd/journald.conf.d/90-zip-tally.conf";
+  EXPECT_EQ(run(1000).lines.at(0).problems.at(0).problem, Errc::badInput) << "too little to keep anything";
+  live->fails = true;
+  EXPECT_EQ(run(64u << 20).lines.at(0).itemsDone, 0u);
+  EXPECT_FALSE(fs::exists(setting)) << "what did not work leaves no setting";
+  live->fails = false;
+  const Bytes before = freeOn(drive.path());
+  ASSERT_EQ(run(64u << 20).lines.at(0).state, LineOutcome::State::done);
+  EXPECT_NE(textOf(setting).find("SystemMaxUse=67108864\n"), std::string::npos);
+  EXPECT_GT(freeOn(drive.path()) - before, 8'900'000u);
+  EXPECT_EQ(live->asked.back(), (std::vector<std::string>{"journalctl", "--vacuum-size=67108864"}));
+}
+
 }  // namespace
 }  // namespace zt::test
