@@ -14,6 +14,7 @@
 
 #include "core/job/job.h"
 #include "support/drive_files.h"
+#include "support/fakes.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"
 

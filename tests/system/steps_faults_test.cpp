@@ -8,6 +8,7 @@
 
 #include "core/job/job.h"
 #include "support/drive_files.h"
+#include "support/fakes.h"
 #include "support/fault_file_system.h"
 #include "support/loop_drive.h"
 #include "support/seed.h"
