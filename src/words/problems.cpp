@@ -108,6 +108,8 @@ const char* inTheWay(const std::string& what) {
     return "a sleeping session is resumed from a place within it; made anew it would lie elsewhere";
   if (what == "not-live") return "only the system that runs here can do it";
   if (what == "others-come") return "other packages would be installed instead";
+  if (what == "keeper-locked")
+    return "the file that stays is locked or kept; it gets no second name (storing both once would do)";
   if (what == "image-format") return "an image of this format is not rewritten here; its own program does it";
   if (what == "image-encrypted") return "the image is encrypted: nobody can see what of it is empty";
   if (what == "image-unclean")

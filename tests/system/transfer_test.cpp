@@ -4,9 +4,11 @@
 #include <fcntl.h>
 #include <gtest/gtest.h>
 #include <sys/stat.h>
+#include <sys/wait.h>
 #include <sys/xattr.h>
 #include <unistd.h>
 
+#include <csignal>
 #include <filesystem>
 #include <fstream>
 #include <random>
@@ -248,6 +250,76 @@ TEST(Transfer, WhatStandsThereByThatNameIsNeverWrittenOver) {
   EXPECT_EQ(problemOf(m), Errc::taken);
   EXPECT_EQ(fs::file_size(from / "box/letter"), 30u);
   EXPECT_EQ(fs::file_size(movedOn(to) + "/box/letter"), 16u);
+}
+
+TEST(Transfer, TheListNamesOnlyWhatIsThere) {
+  const LoopDrive from("ext4", drive48), to("ext4", drive48);
+  ZT_NEEDS(from);
+  ZT_NEEDS(to);
+  Workshop w = realWorkshop();
+  // The third thing is written to when all three were copied.
+  int copied = 0;
+  w.files = std::make_shared<FaultFileSystem>(w.files, [&](std::string_view call, std::string_view name) {
+    if (call == "times" && name == ".zip-tally-part" && ++copied == 3)
+      putOn(from / "b", "written to meanwhile");
+    return Result<void>{};
+  });
+  for (const char* name : {"a", "b", "c"})
+    putOn(from / name, noise(5'000, static_cast<unsigned char>(name[0])));
+  Moving m = move(from.path(), {"a", "b", "c"}, to.path(), {}, w);
+  ASSERT_EQ(copied, 3);
+  EXPECT_FALSE(fs::exists(from / "a") || fs::exists(from / "c"));
+  EXPECT_EQ(fs::file_size(from / "b"), 20u) << "what changed stays";
+  EXPECT_FALSE(fs::exists(movedOn(to) + "/b")) << "and its copy, which is none any more, goes";
+  EXPECT_TRUE(sumsFit(movedOn(to)));
+}
+
+/// Numbers of entries are used again at once: what stands at the old place now is somebody's else.
+TEST(Transfer, WhatCameToTheOldPlaceSinceStays) {
+  const LoopDrive from("ext4", drive48), to("ext4", drive48);
+  ZT_NEEDS(from);
+  ZT_NEEDS(to);
+  putOn(from / "letter", "the first letter");
+  const std::uint64_t number = inodeAt(from / "letter");
+  Moving m = move(from.path(), {"letter"}, to.path());
+  ASSERT_EQ(m.report->lines.at(0).state, LineOutcome::State::done);
+  putOn(from / "letter", "the second one");
+  for (int i = 0; i < 2000 && inodeAt(from / "letter") != number; ++i) {
+    fs::rename(from / "letter", from / ("other" + std::to_string(i)));
+    putOn(from / "letter", "the second one");
+  }
+  ASSERT_EQ(inodeAt(from / "letter"), number) << "the number did not come back";
+  const auto back = m.job->undo(0, {});
+  ASSERT_TRUE(back && back->size() == 1);
+  EXPECT_EQ(back->at(0).state, ItemState::returned);
+  EXPECT_EQ(back->at(0).putAt, "letter.put-back-1");
+  EXPECT_EQ(fs::file_size(from / "letter"), 14u);
+  EXPECT_EQ(fs::file_size(from / "letter.put-back-1"), 16u);
+}
+
+TEST(Transfer, WhatIsOpenedWhileItsCopyIsReadBackStays) {
+  const LoopDrive from("ext4", drive48), to("ext4", drive48);
+  ZT_NEEDS(from);
+  ZT_NEEDS(to);
+  putOn(from / "letter", noise(5'000, 1));
+  Workshop w = realWorkshop();
+  pid_t writer = -1;
+  // The list is written when the copy was read back.
+  w.files = std::make_shared<FaultFileSystem>(w.files, [&](std::string_view call, std::string_view name) {
+    if (call != "rename" || name != "letter" || writer > 0) return Result<void>{};
+    writer = ::fork();
+    if (writer == 0) {
+      if (::open((from / "letter").c_str(), O_WRONLY) < 0) ::_exit(1);
+      for (;;) ::pause();
+    }
+    ::usleep(300'000);
+    return Result<void>{};
+  });
+  Moving m = move(from.path(), {"letter"}, to.path(), {}, w);
+  ::kill(writer, SIGKILL);
+  ::waitpid(writer, nullptr, 0);
+  EXPECT_EQ(problemOf(m), Errc::inUse);
+  EXPECT_EQ(fs::file_size(from / "letter"), 5'000u);
 }
 
 /// Writes to the other drive come out with one bit wrong.

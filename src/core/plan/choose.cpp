@@ -100,6 +100,14 @@ private:
   /// than is true.
   void shareGains() {
     gain_.resize(size_);
+    groupsOf_.resize(size_);
+    inGroup_.assign(p_.together.size(), 0);
+    for (std::uint32_t t = 0; t < p_.together.size(); ++t) {
+      const auto& things = p_.together[t].things;
+      groupLasts_.push_back(
+          std::all_of(things.begin(), things.end(), [&](auto i) { return p_.things[i].lasts; }));
+      for (const std::uint32_t i : things) groupsOf_[i].push_back(t);
+    }
     for (std::size_t i = 0; i < size_; ++i) gain_[i] = p_.things[i].gain;
     for (const auto& t : p_.together)
       for (const std::uint32_t i : t.things) gain_[i] += (t.gain + t.things.size() - 1) / t.things.size();
@@ -118,25 +126,44 @@ private:
     std::fill(state_.begin(), state_.end(), open);
     trail_.clear();
     cost_ = 0;
-    have_ = haveForNow_ = 0;
+    have_ = haveForNow_ = sure_ = sureForNow_ = 0;
+    std::fill(inGroup_.begin(), inGroup_.end(), std::size_t{0});
   }
 
   void set(std::uint32_t i, State s) {
     state_[i] = s;
     trail_.push_back(i);
-    if (s != in) return;
-    cost_ += wide(p_.things[i].cost);
+    if (s == in) count(i);
+  }
+  /// What a thing that is taken costs and gives: with its share of what comes together, and for certain.
+  void count(std::uint32_t i) {
+    const auto& thing = p_.things[i];
+    cost_ += wide(thing.cost);
     haveForNow_ += gain_[i];
-    if (p_.things[i].lasts) have_ += gain_[i];
+    sureForNow_ += thing.gain;
+    if (thing.lasts) have_ += gain_[i], sure_ += thing.gain;
+    for (const std::uint32_t t : groupsOf_[i])
+      if (++inGroup_[t] == p_.together[t].things.size()) {
+        sureForNow_ += p_.together[t].gain;
+        if (groupLasts_[t]) sure_ += p_.together[t].gain;
+      }
+  }
+  void uncount(std::uint32_t i) {
+    const auto& thing = p_.things[i];
+    cost_ -= wide(thing.cost);
+    haveForNow_ -= gain_[i];
+    sureForNow_ -= thing.gain;
+    if (thing.lasts) have_ -= gain_[i], sure_ -= thing.gain;
+    for (const std::uint32_t t : groupsOf_[i])
+      if (inGroup_[t]-- == p_.together[t].things.size()) {
+        sureForNow_ -= p_.together[t].gain;
+        if (groupLasts_[t]) sure_ -= p_.together[t].gain;
+      }
   }
   void back(std::size_t to) {
     for (; trail_.size() > to; trail_.pop_back()) {
       const std::uint32_t i = trail_.back();
-      if (state_[i] == in) {
-        cost_ -= wide(p_.things[i].cost);
-        haveForNow_ -= gain_[i];
-        if (p_.things[i].lasts) have_ -= gain_[i];
-      }
+      if (state_[i] == in) uncount(i);
       state_[i] = open;
     }
   }
@@ -232,10 +259,8 @@ private:
   }
   void swap(std::uint32_t one, std::uint32_t other) {
     std::swap(state_[one], state_[other]);
-    cost_ += wide(p_.things[other].cost) - wide(p_.things[one].cost);
-    haveForNow_ += gain_[other] - gain_[one];
-    if (p_.things[one].lasts) have_ -= gain_[one];
-    if (p_.things[other].lasts) have_ += gain_[other];
+    uncount(one);
+    count(other);
   }
 
   std::vector<bool> taken() const {
@@ -271,9 +296,7 @@ private:
     return one < 0 || two < 0 ? -1 : cost_ + std::max(one, two);
   }
 
-  bool enough() const {
-    return have_ >= p_.need && haveForNow_ >= p_.needForNow && (p_.together.empty() || p_.reaches(taken()));
-  }
+  bool enough() const { return sure_ >= p_.need && sureForNow_ >= p_.needForNow; }
 
   void consider() {
     if (found_ && cost_ >= bestCost_) return;
@@ -298,7 +321,7 @@ private:
     back(mark);
   }
 
-  /// Along the order until it is enough; then what is not needed after all goes again, the dearest first.
+  /// Along the order until it is enough.
   void greedy() {
     reset();
     for (const Move& m : moves(false)) {
@@ -312,41 +335,37 @@ private:
       }
     }
     if (!enough()) return;
-    std::vector<bool> all = taken();
-    Bytes spare = p_.gainOf(all, true) - p_.need, spareForNow = p_.gainOf(all, false) - p_.needForNow;
-    std::vector<std::uint32_t> dearest;
-    for (const std::uint32_t i : order_)
-      if (all[i]) dearest.push_back(i);
-    std::stable_sort(dearest.begin(), dearest.end(), [&](std::uint32_t a, std::uint32_t b) {
-      return wide(p_.things[a].cost) > wide(p_.things[b].cost);
-    });
-    for (const std::uint32_t i : dearest) {
-      // With a share of what comes together it is not asked how much is lost: no more than that in any case.
-      Bytes loses = p_.things[i].gain;
-      for (const auto& t : p_.together)
-        if (std::find(t.things.begin(), t.things.end(), i) != t.things.end()) loses += t.gain;
-      const bool needed =
-          std::any_of(neededBy_[i].begin(), neededBy_[i].end(), [&](auto n) { return all[n]; });
-      const bool lasts = p_.things[i].lasts;
-      if (needed || loses > spareForNow || (lasts && loses > spare)) continue;
-      all[i] = false;
-      spareForNow -= loses;
-      if (lasts) spare -= loses;
-    }
+    dropSpare();
     found_ = true;
-    best_ = std::move(all);
-    bestCost_ = wide(p_.costOf(best_));
+    best_ = taken();
+    bestCost_ = cost_;
   }
 
-  /// What lies near the turning point is tried in all ways; what lies before it is taken, what lies behind it
-  /// is not.
+  /// What is not needed after all goes again, the dearest a byte first.
+  void dropSpare() {
+    for (auto at = order_.rbegin(); at != order_.rend(); ++at) {
+      if (state_[*at] != in) continue;
+      Bytes loses = p_.things[*at].gain;
+      for (const std::uint32_t t : groupsOf_[*at])
+        if (inGroup_[t] == p_.together[t].things.size()) loses += p_.together[t].gain;
+      const bool needed = std::any_of(neededBy_[*at].begin(), neededBy_[*at].end(),
+                                      [&](std::uint32_t n) { return state_[n] == in; });
+      if (needed || sureForNow_ < p_.needForNow + loses) continue;
+      if (p_.things[*at].lasts && sure_ < p_.need + loses) continue;
+      uncount(*at);
+      state_[*at] = out;
+    }
+  }
+
+  /// What lies near the turning point is tried in all ways; all else is as it was found along the order.
   void searchCore() {
     const std::size_t from = turn_ + 1 > core / 2 ? turn_ + 1 - core / 2 : 0;
     reset();
-    for (std::size_t k = 0; k < from; ++k) {
-      if (state_[order_[k]] != open || !best_[order_[k]]) continue;
+    for (std::size_t k = 0; k < size_; ++k) {
+      const std::uint32_t i = order_[k];
+      if ((k >= from && k < from + core) || state_[i] != open || !best_[i]) continue;
       const std::size_t mark = trail_.size();
-      if (!take(order_[k])) back(mark);
+      if (!take(i)) back(mark);
     }
     // The bound looks at all that is open: behind the core nothing is.
     for (std::size_t k = from + core; k < size_; ++k)
@@ -376,7 +395,11 @@ private:
   std::vector<std::size_t> placeOf_;  ///< in that order
   std::size_t end_;                   ///< behind it nothing is open
   Wide cost_ = 0, bestCost_ = 0;
-  Bytes have_ = 0, haveForNow_ = 0;
+  Bytes have_ = 0, haveForNow_ = 0;  ///< no less than is true
+  Bytes sure_ = 0, sureForNow_ = 0;
+  std::vector<std::vector<std::uint32_t>> groupsOf_;  ///< of what comes together, by thing
+  std::vector<std::size_t> inGroup_;                  ///< how many of each are taken
+  std::vector<bool> groupLasts_;
   std::vector<bool> best_;
   bool found_ = false;
   std::size_t turn_ = 0;

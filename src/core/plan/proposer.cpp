@@ -18,7 +18,6 @@ struct Choice {
   bool reached = false;
   bool optimal = false;
   double gap = 0;
-  std::vector<const Find*> notTaken;  ///< of those that might have been
 };
 
 /// Everything that a proposal is made from.
@@ -92,9 +91,9 @@ std::vector<const Find*> usable(const Choices& choices, const StepTable& steps, 
 }
 
 /// The cheapest of what may be used up to a ceiling.
-Choice best(const Choices& choices, const StepTable& steps, Regret ceiling, Bytes need) {
+Choice best(const Choices& choices, const EvidenceDesk& desk, const StepTable& steps, Regret ceiling,
+            Bytes need) {
   const auto list = usable(choices, steps, ceiling);
-  const EvidenceDesk desk(choices.context, list, 0);
   ChoiceProblem problem;
   problem.need = need;
   problem.needForNow = std::max(need, choices.options.needForNow);
@@ -112,28 +111,25 @@ Choice best(const Choices& choices, const StepTable& steps, Regret ceiling, Byte
   choice.optimal = chosen.optimal;
   choice.gap = chosen.gap;
   for (std::size_t i = 0; i < list.size(); ++i)
-    (chosen.taken[i] ? choice.finds : choice.notTaken).push_back(list[i]);
+    if (chosen.taken[i]) choice.finds.push_back(list[i]);
   return choice;
 }
 
 /// Why what might be worth something is not on the plan; the largest first.
 std::vector<LeftOut> leftOut(const Choices& choices, const Choice& choice, Regret ceiling) {
   std::vector<LeftOut> all;
-  std::vector<NodeId> taken;
+  PathSet taken;
   for (const Find* f : choice.finds)
     for (const Subject& item : f->items)
-      if (item.node != noNode) taken.push_back(item.node);
+      if (item.inSurvey()) taken.insert(item.path);
   const auto overlaps = [&](const Find& f) {
-    return std::any_of(f.items.begin(), f.items.end(), [&](const Subject& item) {
-      return item.node != noNode && std::any_of(taken.begin(), taken.end(), [&](NodeId t) {
-               return choices.context.gain.beneath(item.node, t) ||
-                      choices.context.gain.beneath(t, item.node);
-             });
-    });
+    return std::any_of(f.items.begin(), f.items.end(),
+                       [&](const Subject& item) { return item.inSurvey() && taken.touches(item.path); });
   };
+  const absl::flat_hash_set<const Find*> chosen(choice.finds.begin(), choice.finds.end());
   std::vector<const Find*> largest;
   for (const Find& f : choices.finds)
-    if (std::find(choice.finds.begin(), choice.finds.end(), &f) == choice.finds.end()) largest.push_back(&f);
+    if (!chosen.contains(&f)) largest.push_back(&f);
   constexpr std::size_t most = 20;
   const auto end = largest.begin() + static_cast<std::ptrdiff_t>(std::min(most * 3, largest.size()));
   std::partial_sort(largest.begin(), end, largest.end(),
@@ -354,10 +350,13 @@ Proposal propose(std::span<const Find> finds, Bytes need, const FindContext& con
     return proposal;
   }
   const int highest = static_cast<int>(options.ceiling.value_or(Regret::personalGone));
+  // One pass over the survey for all rungs.
+  const auto all = usable(choices, steps, static_cast<Regret>(highest));
+  const EvidenceDesk desk(context, all, 0);
   Choice choice;
   for (int level = 0; level <= highest && !choice.reached; ++level) {
     proposal.ceiling = static_cast<Regret>(level);
-    choice = best(choices, steps, proposal.ceiling, need);
+    choice = best(choices, desk, steps, proposal.ceiling, need);
   }
   if (!choice.reached) dropWorthless(choice.finds, need);
   dropSurplus(choice.finds, need, context);

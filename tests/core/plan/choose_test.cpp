@@ -82,6 +82,11 @@ TEST(Choose, StaysNearTheBoundOnManyThings) {
   const Chosen chosen = choose(p);
   EXPECT_TRUE(chosen.reaches && p.allows(chosen.taken) && p.reaches(chosen.taken));
   EXPECT_LE(chosen.gap, 0.001);
+  // What comes only together weakens the bound: a tenth of all in threes.
+  for (std::uint32_t i = 2000; i + 2 < 12'000; i += 3) p.together.push_back({{i, i + 1, i + 2}, 1'000'000});
+  const Chosen joined = choose(p);
+  EXPECT_TRUE(joined.reaches && p.allows(joined.taken) && p.reaches(joined.taken));
+  EXPECT_LE(joined.gap, 0.02);
 }
 
 TEST(Choose, TakesAllThatHelpsWhereNothingReaches) {

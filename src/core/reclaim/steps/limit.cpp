@@ -6,6 +6,7 @@ namespace zt {
 
 namespace {
 
+constexpr std::string_view journal = "var/log/journal";
 constexpr std::string_view settingFolder = "etc/systemd/journald.conf.d";
 constexpr std::string_view settingName = "90-zip-tally.conf";
 
@@ -16,6 +17,7 @@ public:
   Result<void> check(StepSite& site, const JournalRecord& record) const override {
     if (!site.drive.live || !site.drive.context->options.live)
       return fail(Errc::unmet, "limit", record.path, "not-live");
+    if (record.path != journal) return fail(Errc::unsupported, "limit", record.path);
     if (sizeOf(record) < Bytes{16} << 20) return fail(Errc::badInput, "limit", record.path, "size");
     const auto now = look(site.drive, record.path);
     if (!now) return tl::unexpected(now.error());

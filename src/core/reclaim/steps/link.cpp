@@ -61,6 +61,11 @@ public:
     if (auto fits = TakingExecutor::check(site, record); !fits) return fits;
     const auto keeper = keeperOf(site.drive, record);
     if (!keeper) return tl::unexpected(keeper.error());
+    if (const auto* holder = site.holders.holderOf(keeper->now.stat.device, keeper->now.stat.inode))
+      return fail(Errc::inUse, "link", keeper->path, *holder);
+    // What is locked gets no second name through which it could be changed.
+    if (site.drive.context->locked(keeper->path) || site.drive.marks.locks(keeper->path))
+      return fail(Errc::unmet, "link", record.path, "keeper-locked");
     const auto copy = look(site.drive, record.path);
     if (!copy) return tl::unexpected(copy.error());
     return checkOneFile(site.drive, *copy, keeper->now, baseName(record.path), baseName(keeper->path));

@@ -58,20 +58,14 @@ public:
                         std::inserter(more, more.end()));
     return more.empty() ? Result<void>{} : fail(Errc::unmet, "remove", record.path, "also " + joined(more));
   }
-  Result<void> prepare(StepSite& site, JournalRecord& record) const override {
-    if (isGoing(site, record)) return {};
-    return check(site, record);
-  }
+  Result<void> prepare(StepSite& site, JournalRecord& record) const override { return check(site, record); }
   Result<void> apply(StepSite&, JournalRecord&) const override { return {}; }
-  Result<void> verify(StepSite& site, JournalRecord& record) const override {
-    return isGone(site, record) ? Result<void>{} : check(site, record);
-  }
+  Result<void> verify(StepSite& site, JournalRecord& record) const override { return check(site, record); }
   bool finishes() const override { return true; }
 
   Result<void> finish(StepSite& site, JournalRecord& record) const override {
     const std::string name = packageOf(record);
     if (!isGone(site, record)) {
-      if (site.memory) (*site.memory)[markOf(name)] = std::make_shared<int>(0);
       const auto ran = site.drive.live->run({"apt-get", "-q", "-y", "-o", "Dpkg::Use-Pty=0", "-o",
                                              "DPkg::Lock::Timeout=0", "remove", "--", name},
                                             site.stop);
@@ -106,14 +100,6 @@ private:
     const std::string said = record.parameters.text("package");
     return said.empty() ? std::string(record.path) : said;
   }
-  static std::int64_t markOf(const std::string& name) {
-    return -2 - static_cast<std::int64_t>(std::hash<std::string>{}(name) >> 2);
-  }
-  /// Whether its manager was asked already, for another file of it.
-  static bool isGoing(const StepSite& site, const JournalRecord& record) {
-    return site.memory && site.memory->contains(markOf(packageOf(record)));
-  }
-
   static bool isGone(StepSite& site, const JournalRecord& record) {
     if (!site.drive.live) return false;
     const auto ran = site.drive.live->run(

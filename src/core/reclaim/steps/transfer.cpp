@@ -18,8 +18,9 @@ struct Carried {
   std::vector<std::string> lines;   ///< of the list of checksums, by other drive
   bool listed = false;
 };
-/// Under this number what a whole batch has to remember.
+/// Under these numbers what a whole batch has to remember: whether it reached the device, and who holds what.
 constexpr std::int64_t ofBatch = -1;
+constexpr std::int64_t ofHolders = -2;
 
 /// What the journal has to know of an item.
 struct Note {
@@ -48,22 +49,20 @@ public:
   Result<void> check(StepSite& site, const JournalRecord& record) const override {
     if (site.others.empty()) return fail(Errc::unsupported, "transfer", record.path);
     if (auto fits = TakingExecutor::check(site, record); !fits) return fits;
+    if (auto two = areTwo(site); !two) return two;
     for (const auto& other : site.others)
       if (auto fits = checkFits(site.drive, record.path, *other); !fits) return fits;
     return {};
   }
 
   Result<void> prepare(StepSite& site, JournalRecord& record) const override {
-    for (const auto& other : site.others)
-      if (auto fits = checkFits(site.drive, record.path, *other); !fits) return fits;
-    if (auto two = areTwo(site); !two) return two;
     if (auto chosen = HoldPlace(site.drive, site.run).chooseOrStay(record); !chosen) return chosen;
     write(record, {movedFolder(site.drive.job), {}});
     return {};
   }
 
   Result<void> apply(StepSite& site, JournalRecord& record) const override {
-    // What was asked for before is as old as what was copied since.
+    // Here, not before: what was copied since took room.
     if (auto fits = check(site, record); !fits) return fits;
     const auto carried = std::make_shared<Carried>();
     const PathBytes target = joinPath(noteOf(record).folder, record.path);
@@ -93,8 +92,7 @@ public:
     // Long after its run nothing is left to look at but what its copy has to be.
     if (!site.memory) return copyIsWhole(site, record);
     const auto carried = carriedOf(site, record);
-    const auto synced = site.memory ? std::static_pointer_cast<Result<void>>((*site.memory)[ofBatch])
-                                    : std::shared_ptr<Result<void>>();
+    const auto synced = std::static_pointer_cast<Result<void>>((*site.memory)[ofBatch]);
     if (!carried || !synced) return fail(Errc::unsupported, "transfer", record.path);
     if (!*synced) return *synced;
     Note note = noteOf(record);
@@ -107,7 +105,8 @@ public:
     if (auto same = sourceStands(site, record); !same) return same;
     note.sums = sha256Of(carried->lines.front());
     write(record, note);
-    return {};
+    // From here on nobody can open it by its path; who has it open is asked when all of the batch is taken.
+    return HoldPlace(site.drive, record.run).take(record, site.holders);
   }
 
   bool finishes() const override { return true; }
@@ -115,19 +114,14 @@ public:
   /// The list first, which stands for all of the batch: from then on its copies stay.
   Result<void> finish(StepSite& site, JournalRecord& record) const override {
     if (auto listed = writeLists(site, noteOf(record).folder); !listed) {
-      record.state = ItemState::returned;
-      if (const auto carried = carriedOf(site, record); carried && site.others.size() == 1)
-        removeCopies(site, *carried);
+      if (auto back = undo(site, record); !back) return back;
       return listed;
     }
     HoldPlace place(site.drive, record.run);
-    auto taken = place.take(record, site.holders);
-    if (taken) taken = place.lookAtItself(record, site.holders);
-    if (!taken) {
-      // It is not what was copied any more: it stays, and so does its copy.
-      const Result<void> why = taken;
+    if (const auto same = place.lookAtItself(record, holdersOfNow(site)); !same) {
+      // It is not what was copied any more, or in use: it stays, and so does its copy.
       if (auto back = TakingExecutor::undo(site, record); !back) return back;
-      return why;
+      return same;
     }
     if (auto gone = place.unlinkHeld(record); !gone) return gone;
     record.state = ItemState::gone;
@@ -139,14 +133,15 @@ public:
     if (!record.staysInPlace()) {
       const auto held = place.holds(record);
       if (!held) return tl::unexpected(held.error());
-      if (*held && place.lookAtItself(record, site.holders)) return TakingExecutor::undo(site, record);
-      if (*held) return bringBackBroken(site, record);
+      if (*held && !place.lookAtItself(record, site.holders)) return bringBackBroken(site, record);
+      if (*held) {
+        if (auto back = TakingExecutor::undo(site, record); !back) return back;
+        return forget(site, record);
+      }
     }
-    if (!place.atOldPlace(record)) return bringBack(site, record);
+    if (!standsAtOldPlace(site, record)) return bringBack(site, record);
     record.state = ItemState::returned;
-    if (const auto carried = carriedOf(site, record); carried && !carried->listed)
-      removeCopies(site, *carried);
-    return {};
+    return forget(site, record);
   }
 
   /// What is whole here stays here. What is not whole any more was being let go, and can only be finished: if
@@ -157,7 +152,8 @@ public:
     if (record.state == ItemState::discarding) {
       const auto held = place.holds(record);
       if (!held) return tl::unexpected(held.error());
-      if (!*held) return place.atOldPlace(record) ? TakingExecutor::undo(site, record) : ended(site, record);
+      if (!*held)
+        return standsAtOldPlace(site, record) ? TakingExecutor::undo(site, record) : ended(site, record);
       if (place.lookAtItself(record, site.holders)) return TakingExecutor::undo(site, record);
       return release(site, record);
     }
@@ -170,7 +166,7 @@ public:
     HoldPlace place(site.drive, record.run);
     const auto held = place.holds(record);
     if (!held) return tl::unexpected(held.error());
-    if (!*held && !place.atOldPlace(record)) return ended(site, record);
+    if (!*held && !standsAtOldPlace(site, record)) return ended(site, record);
     if (*held || record.staysInPlace()) {
       if (auto gone = place.unlinkHeld(record); !gone) return gone;
       record.state = ItemState::gone;
@@ -220,6 +216,32 @@ private:
     const NodeId node = site.drive.nodeAt(record.path);
     if (node == noNode) return fail(Errc::changed, "transfer", record.path);
     return checkContent(site.drive, *now->parent, baseName(record.path), node, site.holders);
+  }
+
+  /// Who holds what since all of the batch was taken: read once.
+  static const Holders& holdersOfNow(const StepSite& site) {
+    if (!site.memory) return site.holders;
+    auto& kept = (*site.memory)[ofHolders];
+    if (!kept) kept = std::make_shared<Holders>(Holders::read(*site.drive.openFiles));
+    return *std::static_pointer_cast<Holders>(kept);
+  }
+
+  /// Whether the very thing is there: a number alone may have gone to another one since.
+  static bool standsAtOldPlace(const StepSite& site, const JournalRecord& record) {
+    const auto now = look(site.drive, record.path);
+    if (!now) return false;
+    const Identity is = identityOf(now->stat);
+    return is.kind == record.identity.kind && is.inode == record.identity.inode &&
+           is.bornMark == record.identity.bornMark;
+  }
+
+  /// What does not go has no copy either, unless that is listed already.
+  static Result<void> forget(const StepSite& site, const JournalRecord& record) {
+    if (const auto carried = carriedOf(site, record); carried && !carried->listed) {
+      removeCopies(site, *carried);
+      site.memory->erase(record.seq);
+    }
+    return {};
   }
 
   static void removeCopies(const StepSite& site, const Carried& carried) {
