@@ -98,13 +98,16 @@ void benchPlan(const fs::path& top, const fs::path& file) {
   const auto job = measured(place, file);
   std::vector<std::string> ids;
   for (const zt::Find& find : *job->surveys().finds())
-    if (ids.size() < 100 && !find.offers.empty() &&
+    if (ids.size() < 100 &&
+        std::any_of(find.offers.begin(), find.offers.end(),
+                    [](const zt::Offer& offer) { return offer.action == "hold"; }) &&
         std::none_of(ids.begin(), ids.end(), [&](const auto& id) { return id == find.id; }) &&
         find.standing == zt::Standing::unjudged)
       ids.push_back(find.id);
+  if (ids.empty()) std::abort();
   std::vector<double> adds, edits;
   for (int i = 0; i < rounds; ++i) {
-    adds.push_back(1e3 * seconds([&] { orDie(job->planBook().add(ids, "discard")); }));
+    adds.push_back(1e3 * seconds([&] { orDie(job->planBook().add(ids, "hold")); }));
     edits.push_back(1e3 * seconds([&] { orDie(job->planBook().drop(ids.front())); }));
     orDie(job->planBook().edit([](zt::Plan& plan) { plan.lines.clear(); }));
   }

@@ -5,6 +5,12 @@ option(ZT_PRECOMPILE "Precompile the heavy headers" ON)
 set(ZT_HEAVY_HEADERS <algorithm> <array> <chrono> <functional> <map> <memory> <mutex> <optional> <string> <thread> <variant> <vector>
                      <nlohmann/json.hpp> <tl/expected.hpp> <absl/container/flat_hash_map.h>)
 
+# zt_unoptimised(target): for tests, which are compiled more often than they take to run. A precompiled header fits only what is
+# compiled like it.
+function(zt_unoptimised target)
+  target_compile_options(${target} PRIVATE $<$<CONFIG:Release>:-O0>)
+endfunction()
+
 # The library of a set, which has nothing but its precompiled header.
 function(zt_headers_of set out)
   set(name zt_headers${set})
@@ -24,6 +30,7 @@ function(zt_headers_of set out)
     list(APPEND headers <QtWidgets>)
   elseif(set STREQUAL "_gtest")
     target_link_libraries(${name} PRIVATE GTest::gtest)
+    zt_unoptimised(${name})
     list(APPEND headers <gtest/gtest.h>)
   endif()
   target_link_libraries(${name} PRIVATE tl::expected nlohmann_json::nlohmann_json absl::flat_hash_map Threads::Threads zt_warnings)

@@ -3,8 +3,10 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <fstream>
 #include <iostream>
 
+#include "cli/describing.h"
 #include "cli/verbs.h"
 
 namespace zt::cli {
@@ -43,8 +45,13 @@ void addMeasuring(CLI::App& app, Arguments& a) {
   CLI::App* d =
       plainVerb(app, a, "drives",
                 "attached drives with role, kind, free, reserved, inodes, headroom, last visit, holds");
-  CLI::Option* of =
-      d->add_option("--drive", a.drive, "a place on the drive of which --kind or --size is said");
+  CLI::Option* of = d->add_option("--drive", a.drive, "a place on the drive of which something is said");
+  CLI::Option* same =
+      d->add_flag("--same", a.same, "it is the drive of the earlier visits, on other hardware")->needs(of);
+  d->add_flag("--another", a.another, "it is a copy of that drive, and another one")
+      ->needs(of)
+      ->excludes(same);
+  d->add_flag("--mend", a.mend, "the register of drives is damaged: take over what can be read of it");
   d->add_option("--kind", a.driveKind, "what the drive is, whatever its hardware says")
       ->check(CLI::IsMember(namesOf<DriveKind>(driveKinds)))
       ->needs(of);
@@ -121,6 +128,70 @@ void addExploring(CLI::App& app, Arguments& a) {
   e->add_option("-o,--output", a.output, "*.jsonl.zst (everything) or *.csv (the entries)")->required();
   CLI::App* i = jobVerb(app, a, "import", "makes a job of an exported survey: to explore, not to reclaim by");
   i->add_option("FILE", a.path, "*.jsonl.zst or *.csv")->required();
+}
+
+void addVisits(CLI::App& app, Arguments& a) {
+  CLI::App* c = plainVerb(app, a, "compare", "what changed between two surveys: jobs, or exported ones");
+  c->add_option("BEFORE", a.path, "the earlier: *.ztjob, *.jsonl.zst or *.csv")->required();
+  c->add_option("AFTER", a.other, "the later")->required();
+  c->add_option("QUESTION", a.question, say("what of it came or changed since; %1", {say(questionHelp)}));
+  c->add_option("--depth", a.depth, "so many levels down")->capture_default_str();
+  c->add_option("--top", a.top, "so many entries a folder (0: all)")->capture_default_str();
+  c->add_option("-o,--output", a.output, "write every changed folder and file to this *.csv");
+  CLI::App* h =
+      plainVerb(app, a, "history", "the visits to each drive, how its free space goes, and when it is full");
+  CLI::Option* drive = h->add_option("DRIVE", a.drive, "its id, its name, or a place on it");
+  h->add_flag("--forget", a.forget, "forget the visits to it")->needs(drive);
+  CLI::App* s = jobVerb(app, a, "sheet", "the sheet that is handed over: what was done, what is still to do");
+  s->add_option("-o,--output", a.output, "*.html, *.pdf, *.md, *.csv or *.json; never over anything")
+      ->required();
+  s->add_option("--shop", a.shop, "whose sheet it is");
+  s->add_option("--logo", a.logo, "a PNG or JPEG of at most 1 MB");
+  s->add_flag("--remember", a.remember, "on all sheets from now on");
+  s->add_flag("--plain", a.plain, "without the annex for the shop");
+}
+
+void addUpkeep(CLI::App& app, Arguments& a) {
+  CLI::App* u = app.add_subcommand("upkeep", "rules that run by themselves");
+  u->fallthrough();
+  u->add_flag("--json", a.json, "print one JSON document");
+  u->require_subcommand(0, 1);
+  const auto sub = [&](const char* name, const char* text) {
+    CLI::App* verb = u->add_subcommand(name, text);
+    verb->fallthrough();
+    verb->callback([&a, name] { a.verb = name; });
+    return verb;
+  };
+  sub("list", "the rules, when each ran last and runs next");
+  CLI::App* add = sub("add", "shows what a rule would do today, and keeps it");
+  add->add_option("ACTION", a.edit, "discard, empty or drop; limit, to keep the journal within --cap")
+      ->required()
+      ->check(CLI::IsMember({"discard", "empty", "drop", "limit"}));
+  add->add_option("QUESTION", a.items, say("which finds: %1", {say(questionHelp)}))->required()->expected(1);
+  add->add_option("--on", a.path, "the drive's top, or a folder; / if nothing is said");
+  add->add_option("--every", a.every, "daily, weekly, monthly, or upgrade: after packages were changed")
+      ->check(CLI::IsMember({"daily", "weekly", "monthly", "upgrade"}))
+      ->capture_default_str();
+  add->add_option("--at", a.at, "HH:MM, local time");
+  add->add_option("--below", a.below, "only when less than this is free: 20GB, 15%");
+  add->add_option("--older", a.older, "only things untouched for so long: \"30 d\"");
+  add->add_option("--newest-stay", a.newestStay, "the newest so many things stay");
+  add->add_option("--cap", a.cap, "only what is beyond this, the oldest first");
+  add->add_option("--most", a.most, "touches nothing when it would be more than this at once");
+  add->add_option("--most-things", a.mostThings, "or more things");
+  add->add_option("--instead", a.instead, "a rule that this one takes the place of");
+  add->add_flag("--personal", a.personal, "arrivals and personal things, too");
+  CLI::App* drop = sub("drop", "forgets rules");
+  drop->add_option("RULE", a.items, "r1, r2…")->required();
+  CLI::App* run = sub("run", "runs rules now");
+  run->add_option("RULE", a.items, "r1, r2…; all if none is named");
+  run->add_flag("--dry-run", a.dryRun, "says what would go, changes nothing");
+  run->add_flag("--due", a.due, "only those whose time has come");
+  run->add_flag("--notify", a.notify, "tells the desktop what came of it, and what is still to be seen to");
+  run->add_flag("--upgraded", a.upgraded, "packages were changed just now");
+  CLI::App* install = sub("install", "writes what runs the rules by itself");
+  install->add_flag("--system", a.whole, "for the whole system, as root; else for this user");
+  install->add_option("--into", a.output, "write the files to this folder");
 }
 
 void addPlanning(CLI::App& app, Arguments& a) {
@@ -205,7 +276,27 @@ constexpr std::pair<const char*, Verb> verbs[] = {
     {"match", matchVerb},   {"points", points},       {"mark", mark},           {"list", list},
     {"export", exportVerb}, {"import", importVerb},   {"propose", proposeVerb}, {"plan", plan},
     {"reclaim", reclaim},   {"prove", proveVerb},     {"undo", undo},           {"release", release},
-    {"repay", repay},       {"demo", demo},           {"places", places}};
+    {"repay", repay},       {"compare", compareVerb}, {"history", historyVerb}, {"sheet", sheetVerb},
+    {"upkeep", upkeepVerb}, {"demo", demo},           {"places", places}};
+
+/// What people are told of verbs and options, in their language. Pages and completions are made in English.
+void inTheirWords(CLI::App& app) {
+  app.description(say(app.get_description().c_str()));
+  app.footer(say(app.get_footer().c_str()));
+  for (CLI::Option* option : app.get_options()) option->description(say(option->get_description().c_str()));
+  for (CLI::App* verb : app.get_subcommands([](CLI::App*) { return true; })) inTheirWords(*verb);
+}
+
+int describe(Console& console, const CLI::App& app, const std::string& form, const std::string& page) {
+  if (form == "bash") console.out << bashCompletion(app);
+  if (form == "zsh") console.out << zshCompletion(app);
+  if (form == "fish") console.out << fishCompletion(app);
+  if (form != "man") return Exit::done;
+  std::ifstream in(page, std::ios::binary);
+  if (!in) return report(console, Error{Errc::notThere, "describe", page, 0, {}});
+  console.out << manualPage(app, std::string(std::istreambuf_iterator<char>(in), {}));
+  return Exit::done;
+}
 
 }  // namespace
 
@@ -221,21 +312,32 @@ int run(Console& console, int argc, const char* const* argv) {
   addMeasuring(app, args);
   addFinding(app, args);
   addExploring(app, args);
+  addVisits(app, args);
+  addUpkeep(app, args);
   addPlanning(app, args);
   addCarryingOut(app, args);
   const std::string_view asked = argc > 1 ? argv[1] : "";
   const bool isVerb =
       std::any_of(std::begin(verbs), std::end(verbs), [&](const auto& v) { return v.first == asked; });
-  if (!asked.empty() && !asked.starts_with('-') && !isVerb) {
-    console.err << "ztally: there is no such verb: " << escapePath(asked) << "; see ztally --help\n";
+  if (!asked.empty() && !asked.starts_with('-') && asked != "describe" && !isVerb) {
+    console.err << "ztally: " << say("there is no such verb: %1; see ztally --help", {escapePath(asked)})
+                << '\n';
     return Exit::usage;
   }
+  std::string form, page;
+  // For the build of the package; people are not told.
+  CLI::App* describing =
+      app.add_subcommand("describe", "tells a shell or a manual page what there is")->group("");
+  describing->add_option("FORM", form)->required()->check(CLI::IsMember({"bash", "zsh", "fish", "man"}));
+  describing->add_option("PAGE", page);
+  if (asked != "describe") inTheirWords(app);
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {
     const int code = app.exit(e, console.out, console.err);
     return code == 0 ? Exit::done : Exit::usage;
   }
+  if (*describing) return describe(console, app, form, page);
   for (const auto& [name, verb] : verbs)
     if (app.got_subcommand(name)) return verb(console, args);
   return Exit::usage;

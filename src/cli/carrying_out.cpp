@@ -61,14 +61,14 @@ int dryRun(Console& console, Job& job, bool json) {
   if (json)
     print(console, {{"dry_run", true}, {"items", std::move(lines)}});
   else
-    console.out << words().things(checked->size()) << " checked, nothing changed\n";
+    console.out << say("%1 checked, nothing changed", {words().things(checked->size())}) << '\n';
   return clear ? Exit::done : Exit::partly;
 }
 
 void printReport(Console& console, const RunReport& report) {
   for (const auto& o : report.lines) {
     console.out << signedColumn(o.rose) << "  " << words().lineState(o.state) << "  " << o.line;
-    if (o.held > 0) console.out << ", " << words().bytes(o.held) << " in the hold";
+    if (o.held > 0) console.out << say(", %1 in the hold", {words().bytes(o.held)});
     console.out << '\n';
     for (const auto& r : o.problems)
       console.out << "            " << escapePath(r.path) << ": " << problemOf(r) << '\n';
@@ -77,9 +77,11 @@ void printReport(Console& console, const RunReport& report) {
 
 void warnOfUnseenFiles(Console& console, const Job& job) {
   if (!job.site().seesAllOpenFiles())
-    console.err << "ztally: files that other users' programs have open cannot be seen without more rights; "
-                   "whether any "
-                   "of this is in use there is not known\n";
+    console.err
+        << "ztally: "
+        << say("files that other users' programs have open cannot be seen without more rights; whether "
+               "any of this is in use there is not known")
+        << '\n';
 }
 
 }  // namespace
@@ -97,7 +99,7 @@ int reclaim(Console& console, const Arguments& args) {
     if (args.json)
       print(console, {{"run", nullptr}, {"lines", Json::array()}});
     else
-      console.out << "The plan is empty: there is nothing to do.\n";
+      console.out << say("The plan is empty: there is nothing to do.") << '\n';
     return Exit::done;
   }
   warnOfUnseenFiles(console, *job);
@@ -114,7 +116,9 @@ int reclaim(Console& console, const Arguments& args) {
   control.progress = [&](const RunProgress& progress) {
     const LineOutcome& o = progress.line;
     if (console.progress)
-      console.err << "\r" << o.line << ": " << o.itemsDone << " of " << o.items << "   " << std::flush;
+      console.err << "\r"
+                  << say("%1: %2 of %3", {o.line, words().number(o.itemsDone), words().number(o.items)})
+                  << "   " << std::flush;
   };
   const auto ran = job->reclaim(args.consent, control);
   if (!ran) return report(console, ran.error());
@@ -123,14 +127,16 @@ int reclaim(Console& console, const Arguments& args) {
   else
     printReport(console, *ran);
   if (ran->journalFailed) {
-    console.err << "ztally: the job file could not be written: " << words().error(ran->journalFailure)
-                << "; nothing more was touched\n";
+    console.err << "ztally: "
+                << say("the job file could not be written: %1; nothing more was touched",
+                       {words().error(ran->journalFailure)})
+                << '\n';
     return Exit::failed;
   }
   const bool all = std::all_of(ran->lines.begin(), ran->lines.end(),
                                [](const LineOutcome& o) { return o.state == LineOutcome::State::done; });
   if (ran->enough && !args.json)
-    console.out << "The target is met by the drive's own counter; the rest stays on the plan.\n";
+    console.out << say("The target is met by the drive's own counter; the rest stays on the plan.") << '\n';
   return (all || ran->enough) && !ran->stopped ? Exit::done : Exit::partly;
 }
 
@@ -189,27 +195,34 @@ int proveVerb(Console& console, const Arguments& args) {
     print(console, toJson(*proof));
     return Exit::done;
   }
-  console.out << "free before " << words().bytes(proof->freeBefore) << ", now "
-              << words().bytes(proof->freeAfter) << "\n  promised    actual\n";
+  console.out << say("free before %1, now %2",
+                     {words().bytes(proof->freeBefore), words().bytes(proof->freeAfter)})
+              << '\n'
+              << columnHead(say("promised")) << columnHead(say("actual")) << '\n';
   for (const auto& line : proof->lines) {
     console.out << column(line.promised.sure) << signedColumn(line.actual) << "  "
-                << words().action(line.action) << ": " << escapePath(line.example)
-                << (line.items > 1 ? " and " + words().things(line.items - 1) + " more" : "");
+                << (line.items > 1
+                        ? say("%1: %2 and %3 more", {words().action(line.action), escapePath(line.example),
+                                                     words().things(line.items - 1)})
+                        : words().action(line.action) + ": " + escapePath(line.example));
     for (const auto& r : line.reasons)
       if (worthSaying(r)) console.out << "\n                      " << words().reason(r);
     console.out << '\n';
   }
-  console.out << column(proof->promised) << signedColumn(proof->actual) << "  sum\n";
+  console.out << column(proof->promised) << signedColumn(proof->actual) << "  " << say("sum") << '\n';
   if (proof->byOthers != 0)
-    console.out << "others wrote or freed meanwhile: " << words().signedBytes(proof->byOthers) << '\n';
-  if (proof->held > 0) console.out << "still in the hold: " << words().bytes(proof->held) << '\n';
+    console.out << say("others wrote or freed meanwhile: %1", {words().signedBytes(proof->byOthers)}) << '\n';
+  if (proof->held > 0) console.out << say("still in the hold: %1", {words().bytes(proof->held)}) << '\n';
+  if (const std::string restart = words().restart(proof->restart); !restart.empty())
+    console.out << restart << '\n';
   for (const auto& t : proof->targets)
-    console.out << "target " << words().targetName(t.target) << ": "
-                << (t.met ? "met, " + words().signedBytes(t.surplus) + " to spare"
-                          : words().signedBytes(-t.surplus) + " short")
+    console.out << (t.met ? say("target %1: met, %2 to spare",
+                                {words().targetName(t.target), words().signedBytes(t.surplus)})
+                          : say("target %1: %2 short",
+                                {words().targetName(t.target), words().signedBytes(-t.surplus)}))
                 << '\n';
   if (const auto open = job->runs().loans(); open && !open->empty())
-    console.out << words().things(open->size()) << " lent: ztally repay pays back\n";
+    console.out << say("%1 lent: ztally repay pays back", {words().things(open->size())}) << '\n';
   return args.until.empty() || isThere(*job, *proof) ? Exit::done : Exit::partly;
 }
 
@@ -231,7 +244,7 @@ int reportRecords(Console& console, const Result<std::vector<JournalRecord>>& re
   if (json)
     print(console, {{"items", std::move(list)}});
   else if (records->empty())
-    console.out << "Nothing is held: there is nothing to do.\n";
+    console.out << say("Nothing is held: there is nothing to do.") << '\n';
   return all ? Exit::done : Exit::partly;
 }
 
@@ -262,7 +275,7 @@ int repay(Console& console, const Arguments& args) {
   if (!job) return status;
   const auto paid = job->repay(console.stop);
   if (paid && paid->empty() && !args.json) {
-    console.out << "Nothing is lent: there is nothing to pay back.\n";
+    console.out << say("Nothing is lent: there is nothing to pay back.") << '\n';
     return Exit::done;
   }
   return reportRecords(console, paid, ItemState::returned, args.json);

@@ -1,16 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What all verbs share.
+#include <algorithm>
 #include <iostream>
 #include <set>
 
 #include "cli/verbs.h"
 #include "core/job/outcome_json.h"
+#include "words/language.h"
 
 namespace zt::cli {
 
 const Words& words() {
-  static const Words plain;
-  return plain;
+  static const Words theirs(numbersOfTheirs(), inTheirLanguage);
+  return theirs;
 }
 
 Exit exitFor(const Error& error) {
@@ -41,22 +43,26 @@ Exit exitFor(const Error& error) {
 
 int report(Console& console, const Error& error) {
   std::string text = error.operation == "question" ? words().notUnderstood(error) : words().error(error);
-  if (error.code == Errc::onDrive) text += "; give another place, or --job-on-drive";
+  if (error.code == Errc::onDrive) text += say("; give another place, or --job-on-drive");
   console.err << "ztally: " << text << '\n';
   return exitFor(error);
 }
 
 void ProgressLine::report(const Progress& p) {
   if (!console_.progress) return;
-  console_.err << "\r" << words().bytes(p.doneBytes);
-  if (p.totalBytes > 0)
-    console_.err << " of " << words().bytes(p.totalBytes) << (what_ == Of::reading ? " read" : " accounted");
-  if (what_ == Of::accounting) console_.err << ", " << p.doneItems << " entries";
+  console_.err << "\r";
+  if (p.totalBytes == 0)
+    console_.err << words().bytes(p.doneBytes);
+  else
+    console_.err << say(what_ == Of::reading ? "%1 of %2 read" : "%1 of %2 accounted",
+                        {words().bytes(p.doneBytes), words().bytes(p.totalBytes)});
+  if (what_ == Of::accounting) console_.err << ", " << words().entries(p.doneItems);
   if (p.totalBytes > p.doneBytes && p.doneBytes > p.totalBytes / 50) {
     const std::chrono::duration<double> gone = std::chrono::steady_clock::now() - begun_;
     const double done = static_cast<double>(p.doneBytes) / static_cast<double>(p.totalBytes);
     const double left = gone.count() * (1 - done) / done;
-    if (left > 2) console_.err << ", about " << static_cast<std::uint64_t>(left) << " s left";
+    if (left > 2)
+      console_.err << say(", about %1 s left", {words().number(static_cast<std::uint64_t>(left))});
   }
   console_.err << "   " << std::flush;
   shown_ = true;
@@ -77,20 +83,41 @@ void print(Console& console, const Json& json) {
 }
 
 namespace {
-std::string rightAligned(std::string text, std::size_t letters) {
+/// A letter may take several bytes: those that go on with one begin with the bits 10.
+std::size_t lettersIn(const std::string& text) {
+  return static_cast<std::size_t>(std::count_if(
+      text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0u) != 0x80u; }));
+}
+
+std::string rightAligned(const std::string& text) {
   constexpr std::size_t width = 10;
+  const std::size_t letters = lettersIn(text);
   return std::string(letters < width ? width - letters : 0, ' ') + text;
 }
 }  // namespace
 
+QuestionWords theirQuestion(const FindContext& context, std::vector<std::string> findKinds) {
+  auto theirs = words().asked(findKinds);
+  QuestionWords all = questionWords(context, std::move(findKinds));
+  all.theirs = std::move(theirs);
+  return all;
+}
+
+std::string padded(const std::string& text, std::size_t letters) {
+  const std::size_t have = lettersIn(text);
+  return text + std::string(have < letters ? letters - have : 1, ' ');
+}
+
+std::string columnHead(const std::string& text) {
+  return rightAligned(text);
+}
+
 std::string column(Bytes bytes) {
-  const std::string text = words().bytes(bytes);
-  return rightAligned(text, text.size());
+  return rightAligned(words().bytes(bytes));
 }
 
 std::string signedColumn(SignedBytes bytes) {
-  const std::string text = words().signedBytes(bytes);
-  return rightAligned(text, text.size() - (bytes < 0 ? 2 : 0));  // the minus sign takes three bytes
+  return rightAligned(words().signedBytes(bytes));
 }
 
 std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& status) {
@@ -100,12 +127,15 @@ std::unique_ptr<Job> openJob(Console& console, const Arguments& args, int& statu
     return nullptr;
   }
   for (const auto& r : (*job)->cutShort())
-    console.err << "ztally: a run was cut short; " << escapePath(r.path)
-                << " is where that left it; undo takes it back, reclaim goes on from it\n";
+    console.err
+        << "ztally: "
+        << say("a run was cut short; %1 is where that left it; undo takes it back, reclaim goes on from it",
+               {escapePath(r.path)})
+        << '\n';
   if ((*job)->site().closed() == Errc::away || (*job)->site().closed() == Errc::changed)
     console.err << "ztally: " << words().problem(*(*job)->site().closed()) << '\n';
   if ((*job)->surveys().survey() == nullptr) {
-    console.err << "ztally: nothing has been measured in this job yet\n";
+    console.err << "ztally: " << say("nothing has been measured in this job yet") << '\n';
     status = Exit::failed;
     return nullptr;
   }
@@ -149,7 +179,8 @@ int askConsent(Console& console, const Consent& consent, bool json, Json more) {
   }
   for (const auto& line : consent.lines)
     console.out << column(line.bytes) << "  " << words().consent(line) << '\n';
-  console.out << "Nothing was changed. To agree, say the same again with --consent " << consent.token << '\n';
+  console.out << say("Nothing was changed. To agree, say the same again with --consent %1", {consent.token})
+              << '\n';
   return Exit::refused;
 }
 

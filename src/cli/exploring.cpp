@@ -47,7 +47,7 @@ int list(Console& console, const Arguments& args) {
   const auto job = openJob(console, args, status);
   if (!job) return status;
   const FindContext& c = *job->surveys().context();
-  const auto question = parseQuestion(args.question, questionWords(c));
+  const auto question = parseQuestion(args.question, theirQuestion(c));
   if (!question) return report(console, question.error());
   std::vector<NodeId> found = answer(c, *question, console.stop);
   const ListColumn sorted = columnOf(args.sort);
@@ -70,12 +70,29 @@ int list(Console& console, const Arguments& args) {
   for (std::size_t i = 0; i < rows; ++i)
     console.out << column(columnValue(c, found[i], ListColumn::occupied)) << "  "
                 << escapePath(c.tree.path(found[i])) << (c.tree.isFolder(found[i]) ? "/" : "") << '\n';
-  console.out << "Asked for: " << (question->empty() ? "everything" : words().understood(*question)) << '\n';
-  console.out << words().number(found.size()) << " found, " << words().bytes(occupied)
-              << " occupied together, " << words().bytes(freed.atMost) << " freed if all of them go";
-  if (freed.sure < freed.atMost) console.out << " (sure: " << words().bytes(freed.sure) << ")";
+  console.out << say("Asked for: %1", {question->empty() ? say("everything") : words().understood(*question)})
+              << '\n'
+              << say("%1 found, %2 occupied together, %3 freed if all of them go",
+                     {words().number(found.size()), words().bytes(occupied), words().bytes(freed.atMost)});
+  if (freed.sure < freed.atMost) console.out << say(" (sure: %1)", {words().bytes(freed.sure)});
   console.out << '\n';
   return Exit::done;
+}
+
+Result<SurveyPtr> readExported(const std::string& path, std::string_view operation) {
+  const auto form = exchangeFormOf(path);
+  if (!form) return fail(Errc::badInput, operation, path, "*.jsonl.zst or *.csv");
+  std::ifstream in(path, std::ios::binary);
+  if (!in) return fail(Errc::notThere, operation, path);
+  auto survey = importSurvey(*form, [&]() -> std::optional<std::string> {
+    std::string piece(1 << 18, '\0');
+    in.read(piece.data(), static_cast<std::streamsize>(piece.size()));
+    if (in.bad()) return std::nullopt;
+    piece.resize(static_cast<std::size_t>(in.gcount()));
+    return piece;
+  });
+  if (!survey) survey.error().path = path;
+  return survey;
 }
 
 int exportVerb(Console& console, const Arguments& args) {
@@ -100,33 +117,23 @@ int exportVerb(Console& console, const Arguments& args) {
     print(console,
           {{"entries", job->surveys().survey()->tree.entries()}, {"output", escapePath(args.output)}});
   else
-    console.out << job->surveys().survey()->tree.entries() << " entries written to " << args.output << '\n';
+    console.out << say("%1 written to %2",
+                       {words().entries(job->surveys().survey()->tree.entries()), args.output})
+                << '\n';
   return Exit::done;
 }
 
 int importVerb(Console& console, const Arguments& args) {
-  const auto form = exchangeFormOf(args.path);
-  if (!form) return report(console, Error{Errc::badInput, "import", args.path, 0, "*.jsonl.zst or *.csv"});
-  std::ifstream in(args.path, std::ios::binary);
-  if (!in) return report(console, Error{Errc::notThere, "import", args.path, 0, {}});
-  auto survey = importSurvey(*form, [&]() -> std::optional<std::string> {
-    std::string piece(1 << 18, '\0');
-    in.read(piece.data(), static_cast<std::streamsize>(piece.size()));
-    if (in.bad()) return std::nullopt;
-    piece.resize(static_cast<std::size_t>(in.gcount()));
-    return piece;
-  });
-  if (!survey) {
-    survey.error().path = args.path;
-    return report(console, survey.error());
-  }
+  const auto survey = readExported(args.path, "import");
+  if (!survey) return report(console, survey.error());
   const auto job = Job::createImported(console.workshop, *survey, args.job);
   if (!job) return report(console, job.error());
   if (args.json)
     print(console, {{"entries", (*survey)->tree.entries()}, {"job", escapePath(args.job)}});
   else
-    console.out << (*survey)->tree.entries()
-                << " entries imported; the job can be explored, not reclaimed by\n";
+    console.out << say("%1 imported; the job can be explored, not reclaimed by",
+                       {words().entries((*survey)->tree.entries())})
+                << '\n';
   return Exit::done;
 }
 

@@ -8,8 +8,10 @@
 #include "cli/app.h"
 #include "core/job/linux_workshop.h"
 #include "core/os/linux/limits.h"
+#include "words/language.h"
 
 int main(int argc, char** argv) {
+  zt::beginTheirLanguage();
   zt::keepLargeBlocksApart();
   // Ctrl+C and a polite end ask to stop between items; what was measured or done so far is kept.
   sigset_t polite;

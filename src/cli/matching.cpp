@@ -92,8 +92,10 @@ void printImages(Console& console, const Job& job) {
   for (const Find& find : *job.surveys().finds()) {
     if (find.kind != "images") continue;
     console.out << column(find.gain.atMost) << "  " << words().findTitle(find) << "\n            "
-                << words().findNote(find) << "; could return " << words().bytes(numberIn(find, "least-back"))
-                << " to " << words().bytes(find.gain.atMost) << '\n';
+                << say("%1; could return %2 to %3",
+                       {words().findNote(find), words().bytes(numberIn(find, "least-back")),
+                        words().bytes(find.gain.atMost)})
+                << '\n';
   }
 }
 
@@ -111,10 +113,11 @@ void printGroups(Console& console, const Job& job, std::size_t top) {
       console.out << "              " << escapePath(copy.path) << '\n';
   }
   if (all.empty())
-    console.out << "No equal files.\n";
+    console.out << say("No equal files.") << '\n';
   else
-    console.out << all.size() << " groups; without the copies " << words().bytes(bytes)
-                << " would be free.\n";
+    console.out << say("%1; without the copies %2 would be free.",
+                       {words().groups(all.size()), words().bytes(bytes)})
+                << '\n';
 }
 
 }  // namespace
@@ -135,7 +138,7 @@ int matchVerb(Console& console, const Arguments& args) {
     if (!least) return report(console, least.error());
     options.least = *least;
   }
-  const auto question = parseQuestion(args.question, questionWords(*job->surveys().context()));
+  const auto question = parseQuestion(args.question, theirQuestion(*job->surveys().context()));
   if (!question) return report(console, question.error());
   options.question = *question;
   Result<MatchResult> result = fail(Errc::cancelled, "match");
@@ -144,17 +147,17 @@ int matchVerb(Console& console, const Arguments& args) {
     // As they come; the list at the end has them in order. A process that is stopped (Ctrl+Z) pauses.
     options.found = [&](const EqualFiles& group) {
       const PathBytes path = job->surveys().context()->tree.path(group.nodes.front());
-      line.tell("found: " + words().bytes(group.length) + " " + std::to_string(group.nodes.size()) +
-                " times: " + escapePath(path));
+      line.tell(say("found: %1 %2 times: %3",
+                    {words().bytes(group.length), words().number(group.nodes.size()), escapePath(path)}));
     };
     result = job->contents().match(options, &line);
   }
   if (!result) return report(console, result.error());
   constexpr std::size_t named = 10;
   for (std::size_t i = 0; i < std::min(named, result->left.size()); ++i)
-    console.err << "not compared: " << words().error(result->left[i].error) << '\n';
+    console.err << say("not compared: %1", {words().error(result->left[i].error)}) << '\n';
   if (result->left.size() > named)
-    console.err << "and " << result->left.size() - named << " more not compared\n";
+    console.err << say("and %1 more not compared", {words().number(result->left.size() - named)}) << '\n';
   if (args.json) {
     Json left = Json::array();
     for (const NotCompared& one : result->left) {

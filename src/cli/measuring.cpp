@@ -12,6 +12,9 @@
 #include "core/job/drive_holds.h"
 #include "core/job/named_path.h"
 #include "core/job/outcome_json.h"
+#include "core/job/readings.h"
+#include "core/job/register_mend.h"
+#include "core/job/twins.h"
 #include "core/os/paths.h"
 #include "core/query/answer.h"
 #include "core/reclaim/guard.h"
@@ -67,32 +70,61 @@ Past pastOf(const Workshop& workshop, const Drive& d) {
   return past;
 }
 
+/// Before headroom is gone, as far as the visits tell.
+void warnOfHeadroom(Console& console, const std::vector<Target>& rules, const Past& past) {
+  const TimeNs now = console.workshop.clock->now();
+  const Trend trend = trendOf(readingsOf(past.visits), now);
+  if (trend.lacks != Trend::Lacks::nothing) return;
+  Bytes most = 0;
+  for (const Target& rule : rules) most = std::max(most, rule.bytes);
+  const std::string text = words().forecast(trend, whenAt(trend, most), say("headroom gone"), now);
+  if (!text.empty()) console.out << "  " << text << '\n';
+}
+
 void printDrive(Console& console, const Drive& d, const std::vector<Target>& rules, const Past& past) {
   std::ostream& out = console.out;
   out << words().driveName(d) << "  " << escapePath(d.target) << "  " << words().driveLine(d) << ", "
       << d.fsType << '\n';
   if (!d.answers) return;
-  out << "  " << words().bytes(d.usage.available) << " free of " << words().bytes(d.usage.capacity)
-      << ", reserved " << words().bytes(d.usage.reserved()) << ", " << words().number(d.usage.inodesFree)
-      << " of " << words().number(d.usage.inodes) << " inodes free; " << words().urgency(urgencyOf(d, rules))
+  if (d.twin)
+    out << "  "
+        << say("it has the identity of a drive of earlier visits, on other hardware; until you say which it "
+               "is it "
+               "is kept apart: ztally drives --drive %1, with --same or --another",
+               {escapePath(d.target)})
+        << '\n';
+  out << "  "
+      << say("%1 free of %2, reserved %3, %4 of %5 inodes free; %6",
+             {words().bytes(d.usage.available), words().bytes(d.usage.capacity),
+              words().bytes(d.usage.reserved()), words().number(d.usage.inodesFree),
+              words().number(d.usage.inodes), words().urgency(urgencyOf(d, rules))})
       << '\n';
   for (const Target& t : rules) {
     const SignedBytes over = surplus(t, d.usage.available);
     out << "  " << words().targetName(t) << ": "
-        << (over >= 0 ? words().signedBytes(over) + " over" : words().signedBytes(-over) + " short") << " ("
-        << words().targetReason(t) << ")\n";
+        << (over >= 0 ? say("%1 over", {words().signedBytes(over)})
+                      : say("%1 short", {words().signedBytes(-over)}))
+        << " (" << words().targetReason(t) << ")\n";
   }
   if (!past.visits.empty())
-    out << "  last visit: " << words().age(past.visits.back().when, console.workshop.clock->now()) << ", "
-        << words().bytes(past.visits.back().free) << " free then\n";
+    out << "  "
+        << say("last visit: %1, %2 free then",
+               {words().age(past.visits.back().when, console.workshop.clock->now()),
+                words().bytes(past.visits.back().free)})
+        << '\n';
+  warnOfHeadroom(console, rules, past);
   for (const OpenLoan& loan : past.loans)
-    out << "  lent: " << escapePath(loan.path) << ", " << words().bytes(loan.bytes)
-        << "; pay it back with: ztally repay --job, the job that lent it\n";
+    out << "  "
+        << say("lent: %1, %2; pay it back with: ztally repay --job, the job that lent it",
+               {escapePath(loan.path), words().bytes(loan.bytes)})
+        << '\n';
   if (past.held.empty()) return;
   Bytes bytes = 0;
   for (const auto& thing : past.held) bytes += thing.record.occupied;
-  out << "  held: " << words().things(past.held.size()) << ", " << words().bytes(bytes)
-      << "; put back with: ztally undo --drive " << escapePath(d.target) << '\n';
+  out << "  "
+      << say("held: %1, %2; put back with: ztally undo --drive %3",
+             {words().things(past.held.size()), words().bytes(bytes), escapePath(d.target)})
+      << '\n';
 }
 
 /// Keeps what the user says of a drive against the hardware.
@@ -103,6 +135,9 @@ int overruleDrive(Console& console, const Arguments& args) {
   if (!path) return report(console, path.error());
   const auto drive = driveOf(console.workshop, *path);
   if (!drive) return report(console, drive.error());
+  if (args.same || args.another)
+    if (const auto told = sayTwin(*drive, args.same, *console.workshop.visits); !told)
+      return report(console, told.error());
   DriveOverrule said = console.workshop.visits->overrule(drive->id);
   for (int i = 0; i < driveKinds; ++i)
     if (name(static_cast<DriveKind>(i)) == args.driveKind) said.kind = static_cast<DriveKind>(i);
@@ -113,9 +148,36 @@ int overruleDrive(Console& console, const Arguments& args) {
   return Exit::done;
 }
 
+/// A damaged register stands in the way of whatever has to know what is kept.
+int mend(Console& console, bool json) {
+  const auto mended = mendRegister(registerFile());
+  if (!mended) return report(console, mended.error());
+  Json tables = Json::array();
+  for (const MendedTable& t : mended->tables) {
+    tables.push_back({{"name", t.name}, {"rows", t.rows}, {"whole", t.whole}});
+    if (!json && !t.whole)
+      console.out << say("%1: only %2 rows could be read", {t.name, std::to_string(t.rows)}) << '\n';
+  }
+  if (json) {
+    Json j{{"tables", std::move(tables)}, {"knows_what_is_kept", mended->knowsWhatIsKept()}};
+    putPath(j, "aside", mended->aside);
+    print(console, j);
+    return Exit::done;
+  }
+  console.out
+      << say("The register was damaged; what could be read stands in a new one. The damaged one is now %1.",
+             {escapePath(mended->aside)})
+      << '\n';
+  if (!mended->knowsWhatIsKept())
+    console.out << say("Some of what was said to be kept may be forgotten: look before anything goes.")
+                << '\n';
+  return Exit::done;
+}
+
 }  // namespace
 
 int drives(Console& console, const Arguments& args) {
+  if (args.mend) return mend(console, args.json);
   if (!args.drive.empty())
     if (const int said = overruleDrive(console, args); said != Exit::done) return said;
   auto all = listDrives(console.workshop);
@@ -208,21 +270,23 @@ Json surveyJson(const Job& job) {
 }
 
 void printSurvey(Console& console, const Survey& s) {
-  console.out << "Statement of " << escapePath(s.root) << " (1 GB = 10^9 B)\n";
+  console.out << say("Statement of %1 (1 GB = 10^9 B)", {escapePath(s.root)}) << '\n';
   for (std::size_t i = 0; i < statementLines; ++i) {
     const auto line = static_cast<StatementLine>(i);
     const SignedBytes bytes = s.statement[line];
     const bool always = i < 3 || i + 1 == statementLines;
     if (bytes == 0 && !always) continue;
-    console.out << "  " << std::left << std::setw(18) << words().statementLine(line) << signedColumn(bytes)
-                << "  " << words().lineSource(s.statement.source(line)) << '\n';
+    console.out << "  " << padded(words().statementLine(line), 18) << signedColumn(bytes) << "  "
+                << words().lineSource(s.statement.source(line)) << '\n';
     for (const StatementPart& part : s.statement.parts)
       if (part.line == line) console.out << "      " << words().statementPart(part) << '\n';
   }
-  console.out << "  " << std::left << std::setw(18) << "capacity" << column(s.statement.capacity) << "\n"
-              << s.tree.entries() << " entries in " << s.tree.folderCount() << " folders";
-  if (!s.exceptions.empty()) console.out << "; " << s.exceptions.size() << " could not be looked into";
-  if (s.partial) console.out << "; stopped early: this is partial";
+  console.out << "  " << padded(say("capacity"), 18) << column(s.statement.capacity) << "\n"
+              << say("%1 entries in %2 folders",
+                     {words().number(s.tree.entries()), words().number(s.tree.folderCount())});
+  if (!s.exceptions.empty())
+    console.out << say("; %1 could not be looked into", {words().number(s.exceptions.size())});
+  if (s.partial) console.out << say("; stopped early: this is partial");
   console.out << '\n';
   if (const auto note = words().accessTimes(s); !note.empty()) console.out << note << '\n';
 }
@@ -268,7 +332,8 @@ Result<void> addTargets(Job& job, const Arguments& args) {
 void printWhatLeft(Console& console, const Job& job) {
   for (const LeftLine& line : job.planBook().left()) console.err << "ztally: " << words().left(line) << '\n';
   for (const DetectorProblem& p : job.surveys().problems())
-    console.err << "ztally: looking for " << p.detector << " failed: " << words().error(p.error) << '\n';
+    console.err << "ztally: " << say("looking for %1 failed: %2", {p.detector, words().error(p.error)})
+                << '\n';
 }
 
 }  // namespace
@@ -294,7 +359,8 @@ int measureVerb(Console& console, const Arguments& args) {
     if (!measured) return report(console, measured.error());
   }
   if (const auto& refused = (*job)->measurer().rightsProblem())
-    console.err << "ztally: measured without the rights asked for: " << words().error(*refused) << '\n';
+    console.err << "ztally: " << say("measured without the rights asked for: %1", {words().error(*refused)})
+                << '\n';
   printWhatLeft(console, **job);
   const Survey& survey = *(*job)->surveys().survey();
   if (args.json)
@@ -432,7 +498,7 @@ int finds(Console& console, const Arguments& args) {
   const auto job = openJob(console, args, status);
   if (!job) return status;
   const FindContext& context = *job->surveys().context();
-  const auto question = parseQuestion(args.question, questionWords(context, kinds));
+  const auto question = parseQuestion(args.question, theirQuestion(context, kinds));
   if (!question) return report(console, question.error());
   const FindMatcher matcher(context, *question);
   std::vector<const Find*> all;
@@ -457,17 +523,18 @@ int finds(Console& console, const Arguments& args) {
       j["evidence"]["held_by"] = heldByJson(context, f.items);
       list.push_back(std::move(j));
     } else if (args.top == 0 || shown <= args.top) {
-      console.out << column(f.gain.atMost) << "  " << std::left << std::setw(13)
-                  << words().standing(f.standing) << words().findTitle(f) << "\n            " << f.id << ": "
-                  << words().findNote(f)
+      console.out << column(f.gain.atMost) << "  " << padded(words().standing(f.standing), 13)
+                  << words().findTitle(f) << "\n            " << f.id << ": " << words().findNote(f)
                   << (f.gain.sure < f.gain.atMost ? "; " + words().gainNote(f.gain) : "") << '\n';
     }
   }
   if (args.json)
     print(console, {{"finds", std::move(list)}});
   else if (shown == 0)
-    console.out << "Nothing was found"
-                << (question->empty() ? "" : " that answers: " + words().understood(*question)) << ".\n";
+    console.out << (question->empty()
+                        ? say("Nothing was found.")
+                        : say("Nothing was found that answers: %1.", {words().understood(*question)}))
+                << '\n';
   return Exit::done;
 }
 
@@ -510,9 +577,10 @@ int demo(Console& console, const Arguments& args) {
   if (args.json)
     print(console, j);
   else
-    console.out << "stand-in drive in " << escapePath(args.path) << ": " << built->files << " files, "
-                << words().bytes(built->lengthBytes) << " to be counted, " << words().bytes(built->freeBytes)
-                << " free\n";
+    console.out << say("stand-in drive in %1: %2, %3 to be counted, %4 free",
+                       {escapePath(args.path), words().files(built->files), words().bytes(built->lengthBytes),
+                        words().bytes(built->freeBytes)})
+                << '\n';
   return Exit::done;
 }
 

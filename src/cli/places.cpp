@@ -97,12 +97,12 @@ int places(Console& console, const Arguments& args) {
         all.push_back(placeJson(*p, family));
       else
         console.out << name(family) << "  " << words().standing(p->standing) << "  " << p->paths.front()
-                    << ": " << p->what << '\n';
+                    << ": " << say(p->what.c_str()) << '\n';
     }
   if (args.json)
     print(console, {{"places", std::move(all)}, {"own_places", own}});
   else if (own > 0)
-    console.out << own << " of them are your own\n";
+    console.out << say("%1 of them are your own", {words().number(own)}) << '\n';
   return Exit::done;
 }
 

@@ -47,35 +47,38 @@ void printPlan(Console& console, const Job& job, const Plan& plan) {
   const auto adds = stepGains(plan, context);
   for (std::size_t i = 0; i < plan.lines.size(); ++i) {
     const PlanLine& line = plan.lines[i];
-    console.out << column(adds[i].sure) << "  " << std::left << std::setw(12)
-                << (line.enabled ? words().step(*line.step) + " " : "off ")
+    console.out << column(adds[i].sure) << "  "
+                << padded(line.enabled ? words().step(*line.step) : say("off"), 12)
                 << (line.items.size() == 1 ? escapePath(line.items[0].path)
-                                           : line.id + ", " + words().things(line.items.size()) + " in " +
-                                                 words().path(line.place))
-                << "\n                        regret: " << words().regret(line.regret());
-    if (adds[i].sure < adds[i].atMost) console.out << "; at most " << words().bytes(adds[i].atMost);
+                                           : say("%1, %2 in %3", {line.id, words().things(line.items.size()),
+                                                                  words().path(line.place)}))
+                << "\n                        " << say("regret: %1", {words().regret(line.regret())});
+    if (adds[i].sure < adds[i].atMost) console.out << say("; at most %1", {words().bytes(adds[i].atMost)});
     for (const std::string& c : conditionsOf(line, context, ::geteuid()))
       console.out << "\n                        " << words().lineCondition(c);
     console.out << '\n';
   }
   const PlannedGain planned = job.planBook().gainOf(plan);
-  console.out << "free " << words().bytes(job.reading().free) << " + planned " << words().bytes(planned.sure);
-  if (planned.atMost != planned.sure) console.out << " (at most " << words().bytes(planned.atMost) << ")";
+  console.out << say("free %1 + planned %2",
+                     {words().bytes(job.reading().free), words().bytes(planned.sure)});
+  if (planned.atMost != planned.sure) console.out << say(" (at most %1)", {words().bytes(planned.atMost)});
   if (const Target* t = hardest(job.planBook().targets())) {
     const SignedBytes over = surplus(*t, job.reading().free + planned.sure);
-    console.out << " \u2212 target " << words().bytes(t->bytes) << " = "
-                << (over >= 0 ? words().signedBytes(over) + " to spare"
-                              : words().signedBytes(-over) + " short");
+    console.out << (over >= 0 ? say(" − target %1 = %2 to spare",
+                                    {words().bytes(t->bytes), words().signedBytes(over)})
+                              : say(" − target %1 = %2 short",
+                                    {words().bytes(t->bytes), words().signedBytes(-over)}));
   }
   console.out << '\n';
   if (const std::string note = words().refillNote(planned); !note.empty()) console.out << note << '\n';
   const auto all = outlook(job.planBook().targets(), job.reading().free, planned);
   for (const TargetOutlook& t : all)
     if (all.size() > 1)
-      console.out << "  " << (t.met ? "reaches " : "misses ") << words().targetName(t.target) << ", "
-                  << words().bytes(t.target.bytes) << ": "
-                  << words().signedBytes(t.surplus >= 0 ? t.surplus : -t.surplus)
-                  << (t.surplus >= 0 ? " to spare\n" : " short\n");
+      console.out << "  "
+                  << say(t.surplus >= 0 ? "reaches %1, %2: %3 to spare" : "misses %1, %2: %3 short",
+                         {words().targetName(t.target), words().bytes(t.target.bytes),
+                          words().signedBytes(t.surplus >= 0 ? t.surplus : -t.surplus)})
+                  << '\n';
 }
 
 bool writeText(const std::string& path, const std::string& text) {
@@ -98,7 +101,7 @@ std::string howOf(const Find& f) {
   if (std::string command = textIn(f, "command"); !command.empty()) return command;
   const Place* place = placeOf(f, *KnownPlaces::builtIn());
   if (place == nullptr) return {};
-  return place->command.empty() ? place->words : place->command;
+  return place->command.empty() ? say(place->words.c_str()) : place->command;
 }
 
 Json proposalJson(const Job& job, const Proposal& p) {
@@ -144,20 +147,20 @@ Json proposalJson(const Job& job, const Proposal& p) {
 
 void printProposal(Console& console, const Job& job, const Proposal& p) {
   printPlan(console, job, p.plan);
-  console.out << (p.reached ? "reaches the target; the worst to regret: "
-                            : "does not reach the target; ceiling: ")
+  console.out << (p.reached ? say("reaches the target; the worst to regret: ")
+                            : say("does not reach the target; ceiling: "))
               << words().regret(p.ceiling) << '\n';
   if (const std::string ladder = words().ladder(p.ladder); !ladder.empty())
-    console.out << "The ladder: " << ladder << '\n';
+    console.out << say("The ladder: %1", {ladder}) << '\n';
   const auto advice = adviceOf(job, p);
-  if (!advice.empty()) console.out << "For its own system to do, none of it sure:\n";
+  if (!advice.empty()) console.out << say("For its own system to do, none of it sure:") << '\n';
   for (const Find* f : advice)
     console.out << column(f->gain.atMost) << "  " << words().findTitle(*f) << ": " << howOf(*f) << '\n';
-  if (!p.decisions.empty()) console.out << "What only a person can decide:\n";
+  if (!p.decisions.empty()) console.out << say("What only a person can decide:") << '\n';
   for (const Decision& d : p.decisions)
     console.out << column(d.bytes) << "  " << escapePath(d.path) << ": "
                 << words().decision(d, job.surveys().context()->options.now) << '\n';
-  if (!p.lastResorts.empty()) console.out << "Last, if all that is not enough; at most:\n";
+  if (!p.lastResorts.empty()) console.out << say("Last, if all that is not enough; at most:") << '\n';
   for (const LastResort& r : p.lastResorts)
     console.out << column(r.atMost) << "  " << words().lastResort(r.id) << '\n';
 }
@@ -171,30 +174,24 @@ constexpr std::pair<const char*, Prefer> preferences[] = {{"least-regret", Prefe
                                                           {"fewest-steps", Prefer::fewestSteps}};
 
 /// The ways to reach the target, side by side: nothing is put on the plan.
-int showAlternatives(Console& console, const Job& job, ProposeOptions options, bool json) {
+int showAlternatives(Console& console, const Job& job, const ProposeOptions& options, bool json) {
+  const auto ways = job.planBook().alternatives(options);
+  if (!ways) return report(console, ways.error());
   Json all = Json::array();
-  const auto add = [&](const std::string& id, const ProposeOptions& how) -> Result<void> {
-    const auto p = job.planBook().propose(how);
-    if (!p) return tl::unexpected(p.error());
-    const Bytes sure = job.planBook().gainOf(p->plan).sure;
-    all.push_back({{"id", id},
-                   {"reached", p->reached},
-                   {"ceiling", name(p->ceiling)},
-                   {"lines", p->plan.lines.size()},
-                   {"sure_bytes", sure}});
+  for (const auto& way : *ways) {
+    const Proposal& p = way.proposal;
+    all.push_back({{"id", way.id},
+                   {"reached", p.reached},
+                   {"ceiling", name(p.ceiling)},
+                   {"lines", p.plan.lines.size()},
+                   {"sure_bytes", way.sure}});
     if (!json)
-      console.out << column(sure) << "  " << words().alternative(id) << ": "
-                  << words().lines(p->plan.lines.size()) << (p->reached ? ", reaches; " : ", short; ")
-                  << words().regret(p->ceiling) << '\n';
-    return {};
-  };
-  for (const auto& [id, prefer] : preferences) {
-    options.prefer = prefer;
-    if (auto done = add(id, options); !done) return report(console, done.error());
+      console.out << column(way.sure) << "  "
+                  << say(p.reached ? "%1: %2, reaches; %3" : "%1: %2, short; %3",
+                         {words().alternative(way.id), words().lines(p.plan.lines.size()),
+                          words().regret(p.ceiling)})
+                  << '\n';
   }
-  options.prefer = Prefer::leastRegret;
-  options.to.clear();
-  if (auto done = add("nothing-leaves", options); !done) return report(console, done.error());
   if (json) print(console, {{"alternatives", std::move(all)}});
   return Exit::done;
 }

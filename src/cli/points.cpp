@@ -105,17 +105,19 @@ void print(Console& console, const PointModel& model, TimeNs now) {
                   << words().ago(p.taken, now);
       if (!p.words.empty()) console.out << ", " << escapePath(p.words);
       if (canBeGoneOnIn(model, i)) console.out << ", " << words().writablePoint(p.changed);
-      if (model.lock(i) != PointLock::none) console.out << "; stays: " << words().pointLock(model.lock(i));
+      if (model.lock(i) != PointLock::none)
+        console.out << say("; stays: %1", {words().pointLock(model.lock(i))});
       console.out << '\n';
     }
   }
   if (model.empty())
-    console.out << "No snapshots or restore points.\n";
+    console.out << say("No snapshots or restore points.") << '\n';
   else if (std::all_of(model.series().begin(), model.series().end(),
                        [&](const auto& s) { return model.exact(s); }))
-    console.out << "The figures say what comes free if that one alone goes; several together give more.\n";
+    console.out << say("The figures say what comes free if that one alone goes; several together give more.")
+                << '\n';
   else
-    console.out << "What some of them hold can be told with an administrator's rights only.\n";
+    console.out << say("What some of them hold can be told with an administrator's rights only.") << '\n';
 }
 
 }  // namespace
@@ -141,7 +143,7 @@ int points(Console& console, const Arguments& args) {
   const auto chosen = chosenBy(model, args, job->reading().capacity, now);
   if (!chosen) return report(console, chosen.error());
   const PointSum sum = model.of(*chosen);
-  const auto count = std::count(chosen->begin(), chosen->end(), true);
+  const auto count = static_cast<std::uint64_t>(std::count(chosen->begin(), chosen->end(), true));
   if (args.toPlan && count > 0)
     if (auto planned = planThem(*job, model, *chosen); !planned) return report(console, planned.error());
   all["set"] = setJson(model, *chosen);
@@ -149,9 +151,12 @@ int points(Console& console, const Arguments& args) {
     cli::print(console, all);
     return Exit::done;
   }
-  console.out << count << " of these would free "
-              << (sum.exact ? words().bytes(sum.frees) : std::string("an unknown amount")) << '\n';
-  if (args.toPlan) console.out << (count > 0 ? "They are on the plan.\n" : "Nothing was planned.\n");
+  console.out << (sum.exact
+                      ? say("%1 of these would free %2", {words().number(count), words().bytes(sum.frees)})
+                      : say("%1 of these would free an unknown amount", {words().number(count)}))
+              << '\n';
+  if (args.toPlan)
+    console.out << (count > 0 ? say("They are on the plan.") : say("Nothing was planned.")) << '\n';
   return Exit::done;
 }
 

@@ -5,6 +5,8 @@
 #include "core/job/linux_workshop.h"
 #include "core/os/linux/limits.h"
 #include "desktop/frame/main_window.h"
+#include "desktop/style/language.h"
+#include "words/language.h"
 
 namespace {
 
@@ -40,16 +42,19 @@ void answerWithoutDisplay(int argc, char** argv) {
 }  // namespace
 
 int main(int argc, char** argv) {
+  zt::beginTheirLanguage();
   answerWithoutDisplay(argc, argv);
   zt::keepLargeBlocksApart();
   QApplication app(argc, argv);
   QApplication::setApplicationName(QStringLiteral("zip-tally"));
   QApplication::setApplicationDisplayName(QStringLiteral("Zip Tally"));
   QApplication::setOrganizationName(QStringLiteral("zip-tally"));
+  QGuiApplication::setDesktopFileName(QStringLiteral("org.ziptally.ZipTally"));
   QApplication::setApplicationVersion(QStringLiteral("0.1.0"));
   QCommandLineParser args;
   describe(args);
   args.process(app);
+  zt::desktop::speakTheirLanguage(app);
   const zt::Workshop workshop = zt::linuxWorkshop();
   zt::desktop::DialogPrompter prompter;
   zt::desktop::MainWindow window(workshop, prompter);

@@ -7,8 +7,10 @@
 #include <linux/fiemap.h>
 #include <linux/fs.h>
 #include <linux/fsmap.h>
+#include <sched.h>
 #include <seccomp.h>
 #include <sys/mman.h>
+#include <sys/prctl.h>
 #include <unistd.h>
 #include <xfs/xfs.h>
 
@@ -28,13 +30,33 @@ constexpr unsigned rightsToRead[] = {CAP_DAC_READ_SEARCH, CAP_SYS_PTRACE, CAP_SY
 /// To find subvolumes, to take them out of folders of other owners, and to have the file system let them go.
 constexpr unsigned rightsToDrop[] = {CAP_DAC_READ_SEARCH, CAP_DAC_OVERRIDE, CAP_SYS_ADMIN};
 
-/// Becomes nobody, with a few rights left.
-bool becomeNobody(std::span<const unsigned> rights) {
-  if (::geteuid() != 0) return true;
+/// To look into folders of others, to take things out of them and let them go, and to see what processes hold
+/// open.
+constexpr unsigned rightsToChange[] = {CAP_DAC_READ_SEARCH, CAP_DAC_OVERRIDE, CAP_FOWNER, CAP_SYS_PTRACE};
+
+/// To copy, join and rewrite files with all that belongs to them beside.
+constexpr unsigned rightsToCarryOut[] = {CAP_DAC_READ_SEARCH, CAP_DAC_OVERRIDE, CAP_FOWNER, CAP_SYS_PTRACE,
+                                         CAP_CHOWN,           CAP_FSETID,       CAP_SETFCAP};
+
+/// Keeps a few rights, as this user.
+bool keepOnly(std::span<const unsigned> rights) {
   capng_clear(CAPNG_SELECT_BOTH);
   for (const unsigned right : rights)
     if (capng_update(CAPNG_ADD, static_cast<capng_type_t>(CAPNG_EFFECTIVE | CAPNG_PERMITTED), right) != 0)
       return false;
+  return true;
+}
+
+/// Stays root, whose holds are nobody else's, with a few rights left.
+bool stayRootWithFewRights(std::span<const unsigned> rights) {
+  if (::geteuid() != 0) return true;
+  return keepOnly(rights) && ::setresgid(0, 0, 0) == 0 && capng_apply(CAPNG_SELECT_BOTH) == 0;
+}
+
+/// Becomes nobody, with a few rights left.
+bool becomeNobody(std::span<const unsigned> rights) {
+  if (::geteuid() != 0) return true;
+  if (!keepOnly(rights)) return false;
   const auto how = static_cast<capng_flags_t>(CAPNG_DROP_SUPP_GRP | CAPNG_CLEAR_BOUNDING);
   return capng_change_id(nobody, nobody, how) == 0 && ::geteuid() != 0 && ::getuid() != 0;
 }
@@ -98,6 +120,23 @@ constexpr unsigned long questions[] = {BTRFS_IOC_TREE_SEARCH_V2, BTRFS_IOC_SPACE
 constexpr unsigned long toDrop[] = {BTRFS_IOC_SNAP_DESTROY_V2, BTRFS_IOC_SYNC, BTRFS_IOC_TREE_SEARCH_V2,
                                     BTRFS_IOC_INO_LOOKUP};
 
+/// What taking things, giving them back and letting them go needs beside.
+constexpr int toChange[] = {SCMP_SYS(renameat2), SCMP_SYS(unlinkat), SCMP_SYS(mkdirat), SCMP_SYS(fsync),
+                            SCMP_SYS(fdatasync)};
+
+/// And what copying, joining and rewriting needs.
+constexpr int toCarryOut[] = {
+    SCMP_SYS(linkat),     SCMP_SYS(symlinkat),   SCMP_SYS(fchmod),       SCMP_SYS(fchmodat),
+    SCMP_SYS(chmod),      SCMP_SYS(fchown),      SCMP_SYS(fchownat),     SCMP_SYS(utimensat),
+    SCMP_SYS(getxattr),   SCMP_SYS(lgetxattr),   SCMP_SYS(fgetxattr),    SCMP_SYS(listxattr),
+    SCMP_SYS(llistxattr), SCMP_SYS(flistxattr),  SCMP_SYS(setxattr),     SCMP_SYS(lsetxattr),
+    SCMP_SYS(fsetxattr),  SCMP_SYS(removexattr), SCMP_SYS(lremovexattr), SCMP_SYS(fremovexattr),
+    SCMP_SYS(pwrite64),   SCMP_SYS(ftruncate),   SCMP_SYS(fallocate),    SCMP_SYS(copy_file_range),
+    SCMP_SYS(fadvise64),  SCMP_SYS(syncfs),      SCMP_SYS(pwritev)};
+constexpr unsigned long toJoin[] = {FIDEDUPERANGE, FS_IOC_FIEMAP};
+
+enum class Changes { nothing, names, content };
+
 class Filter {
 public:
   Filter() : filter_(seccomp_init(SCMP_ACT_ERRNO(EPERM))) {}
@@ -108,6 +147,10 @@ public:
   void allow(int call, unsigned argument, scmp_datum_t mask, scmp_datum_t value) {
     const scmp_arg_cmp asked{argument, SCMP_CMP_MASKED_EQ, mask, value};
     ok_ = ok_ && filter_ && seccomp_rule_add_array(filter_.get(), SCMP_ACT_ALLOW, call, 1, &asked) == 0;
+  }
+  /// Says that there is no such call, so that an older one is used.
+  void lacks(int call) {
+    ok_ = ok_ && filter_ && seccomp_rule_add(filter_.get(), SCMP_ACT_ERRNO(ENOSYS), call, 0) == 0;
   }
   bool load() { return ok_ && seccomp_load(filter_.get()) == 0; }
 
@@ -120,13 +163,27 @@ private:
 };
 
 /// openat2 is not among them: its flags lie in memory, where the kernel cannot compare them.
-bool filterCalls(std::span<const unsigned long> asks) {
+bool filterCalls(std::span<const unsigned long> asks, Changes changes = Changes::nothing) {
   constexpr scmp_datum_t temporary = 020000000;  // O_TMPFILE without O_DIRECTORY
   constexpr scmp_datum_t changing = O_ACCMODE | O_CREAT | O_TRUNC | O_APPEND | temporary;
   Filter filter;
   for (const int call : reading) filter.allow(call);
   filter.allow(SCMP_SYS(openat), 2, changing, O_RDONLY);
   filter.allow(SCMP_SYS(open), 1, changing, O_RDONLY);
+  if (changes != Changes::nothing) {
+    for (const int call : toChange) filter.allow(call);
+    filter.allow(SCMP_SYS(openat), 2, changing, O_WRONLY | O_APPEND | O_CREAT);
+  }
+  if (changes == Changes::content) {
+    for (const int call : toCarryOut) filter.allow(call);
+    for (const int how : {O_RDWR, O_RDWR | O_CREAT})
+      filter.allow(SCMP_SYS(openat), 2, changing, static_cast<scmp_datum_t>(how));
+    filter.allow(SCMP_SYS(fcntl), 1, 0xffffffffu, F_OFD_SETLK);
+    // Threads of its own, and no processes: the flags of clone3 lie in memory.
+    filter.lacks(SCMP_SYS(clone3));
+    filter.allow(SCMP_SYS(clone), 0, CLONE_THREAD, CLONE_THREAD);
+    for (const int call : {SCMP_SYS(set_robust_list), SCMP_SYS(rseq)}) filter.allow(call);
+  }
   filter.allow(SCMP_SYS(mmap), 2, PROT_EXEC, 0);
   filter.allow(SCMP_SYS(mprotect), 2, PROT_EXEC, 0);
   for (const int get : {F_GETFD, F_GETFL, F_SETFD, F_DUPFD_CLOEXEC})
@@ -138,6 +195,13 @@ bool filterCalls(std::span<const unsigned long> asks) {
 }  // namespace
 
 bool lockDown(Purpose purpose) {
+  if (purpose == Purpose::live)
+    return (::geteuid() != 0 || (::setresgid(0, 0, 0) == 0 && ::setresuid(0, 0, 0) == 0)) &&
+           ::prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0) == 0;
+  if (purpose == Purpose::change)
+    return stayRootWithFewRights(rightsToChange) && filterCalls({}, Changes::names);
+  if (purpose == Purpose::carryOut)
+    return stayRootWithFewRights(rightsToCarryOut) && filterCalls(toJoin, Changes::content);
   return purpose == Purpose::drop ? becomeNobody(rightsToDrop) && filterCalls(toDrop)
                                   : becomeNobody(rightsToRead) && filterCalls(questions);
 }

@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // ztally-helper: the only code that runs with rights. Speaks with its client on standard input and output,
-// and ends with it. Takes no environment and one argument: "read", or "drop", to let the points of one order
-// go.
+// and ends with it. Takes no environment and one argument: "read", "drop", to let the points of one
+// order go, "live", to carry one order out on the system that runs, or "change", to take the things of one
+// order out of their folders.
 #include <linux/magic.h>
+#include <poll.h>
 #include <sys/statfs.h>
 #include <unistd.h>
 
@@ -10,11 +12,16 @@
 #include <cstdlib>
 #include <string>
 
+#include "core/job/other_drive.h"
 #include "core/os/btrfs/linux_snapshots.h"
 #include "core/os/linux/linux_drive_insides.h"
 #include "core/os/linux/linux_file_system.h"
+#include "core/os/linux/linux_live_system.h"
+#include "core/os/linux/linux_mount_table.h"
 #include "core/os/linux/linux_open_files.h"
+#include "helper/change_server.h"
 #include "helper/drop_server.h"
+#include "helper/live_server.h"
 #include "helper/lock_down.h"
 #include "helper/server.h"
 
@@ -38,6 +45,35 @@ bool sendLine(const std::string& line) {
     at += static_cast<std::size_t>(sent);
   }
   return true;
+}
+
+/// As far as a step on the running system asks.
+std::string typeOf(const zt::PathBytes& root) {
+  struct statfs fs;
+  return ::statfs(root.c_str(), &fs) == 0 && fs.f_type == BTRFS_SUPER_MAGIC ? "btrfs" : "";
+}
+
+/// Whether the client says something while it waits for an answer: then it asks for an end.
+bool inputWaits() {
+  pollfd in{STDIN_FILENO, POLLIN, 0};
+  return ::poll(&in, 1, 0) > 0;
+}
+
+/// A folder of another drive than the root's, no part of it a link.
+zt::Result<zt::OtherDrive> openAnother(const zt::System& machine,
+                                       const std::shared_ptr<zt::LinuxFileSystem>& files,
+                                       const zt::PathBytes& root, const zt::PathBytes& path) {
+  if (!path.starts_with('/')) return zt::fail(zt::Errc::badInput, "other-drive", path);
+  const auto top = files->openRoot("/");
+  if (!top) return tl::unexpected(top.error());
+  auto folder = files->openNoLinks(**top, std::string_view(path).substr(1));
+  if (!folder) return tl::unexpected(folder.error());
+  const auto same = liesOnDrive(machine, root, path);
+  if (!same) return tl::unexpected(same.error());
+  if (*same) return zt::fail(zt::Errc::onDrive, "other-drive", path, "other-drive");
+  auto other = openOtherDrive(machine, files, path);
+  if (other) other->root = std::move(*folder);
+  return other;
 }
 
 /// Until the client is gone, or cannot be spoken to.
@@ -64,8 +100,9 @@ int converse(Conversation& server) {
 int main(int argc, char** argv) {
   using namespace zt::helper;
   const std::string_view purpose = argc == 2 ? argv[1] : "";
-  const bool toDrop = purpose == "drop";
-  if ((!toDrop && purpose != "read") || !isPrivatePipe(STDIN_FILENO) || !isPrivatePipe(STDOUT_FILENO))
+  const bool toDrop = purpose == "drop", onLive = purpose == "live", toChange = purpose == "change";
+  if ((!toDrop && !onLive && !toChange && purpose != "read") || !isPrivatePipe(STDIN_FILENO) ||
+      !isPrivatePipe(STDOUT_FILENO))
     return 2;
   ::clearenv();
   // One step at a time by openat: the kernel can check its flags.
@@ -77,7 +114,26 @@ int main(int argc, char** argv) {
   DropServer dropping(
       files, [](zt::FolderPtr top) { return std::make_shared<zt::LinuxSnapshots>(std::move(top)); },
       sendLine);
-  Conversation& server = toDrop ? static_cast<Conversation&>(dropping) : reading;
-  server.onBegin = [toDrop] { return lockDown(toDrop ? Purpose::drop : Purpose::read); };
+  LiveServer changing({std::make_shared<zt::LinuxFileSystem>(), std::make_shared<zt::LinuxOpenFiles>(),
+                       zt::linuxLiveSystem(), typeOf},
+                      sendLine);
+  const zt::System machine{
+      std::make_shared<zt::LinuxFileSystem>(), std::make_shared<zt::LinuxMountTable>(), {}, {}, {}, {}};
+  const auto shared = std::make_shared<zt::LinuxFileSystem>(zt::LinuxFileSystem::Opening::stepByStep);
+  const auto openOther = [&](const zt::PathBytes& root, const zt::PathBytes& path) {
+    return openAnother(machine, shared, root, path);
+  };
+  ChangeServer taking(
+      {shared, std::make_shared<zt::LinuxOpenFiles>(std::chrono::milliseconds(0)), openOther, inputWaits},
+      insides, [&](const zt::PathBytes& root) { return systemsFrom(machine, root); }, sendLine);
+  Conversation* all[] = {&reading, &dropping, &changing, &taking};
+  const Purpose is = onLive     ? Purpose::live
+                     : toDrop   ? Purpose::drop
+                     : toChange ? Purpose::change
+                                : Purpose::read;
+  Conversation& server = *all[static_cast<int>(is)];
+  server.onBegin = [is, &taking] {
+    return lockDown(is == Purpose::change && taking.carriesOut() ? Purpose::carryOut : is);
+  };
   return converse(server);
 }

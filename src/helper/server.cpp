@@ -20,7 +20,7 @@ Server::Server(FileSystemReader& files, OpenFiles& openFiles, DriveInsides& insi
 
 Server::Answer Server::answer(const std::string& method, const Json& params) {
   using Method = Answer (Server::*)(const Json&);
-  static const std::pair<std::string_view, Method> methods[] = {{"open", &Server::open},
+  static const std::pair<std::string_view, Method> methods[] = {{"open", &Server::openIn},
                                                                 {"stat", &Server::stat},
                                                                 {"list", &Server::list},
                                                                 {"close", &Server::close},
@@ -45,6 +45,7 @@ Server::Answer Server::begin(const Json& params) {
   if (params.value("version", Json()) != version) return Json{{"version", version}};
   const auto opened = openRoot(files_, params, root_);
   if (!opened) return tl::unexpected(opened.error());
+  if (auto may = mayBegin(params, root_); !may) return may;
   begun_ = true;
   const auto stat = files_.stat(**opened, {});
   if (!stat) return refuse(stat.error());
@@ -63,30 +64,46 @@ Server::Answer Server::begin(const Json& params) {
     ended_ = true;
     return refuse(ended, "rights could not be given up");
   }
-  auto lent = lend(std::move(read));
+  auto lent = lend({std::move(read), {}});
   if (lent) (*lent)["version"] = version, (*lent)["keeps_access_times"] = quiet;
   return lent;
 }
 
-const FolderPtr* Server::folder(const Json& params) const {
-  const auto at = params.find("at");
+const Server::Open* Server::open(const Json& params, const char* key) const {
+  const auto at = params.find(key);
   if (at == params.end() || !at->is_number_unsigned()) return nullptr;
   const auto found = folders_.find(at->get<std::uint64_t>());
   return found == folders_.end() ? nullptr : &found->second;
 }
 
-Server::Answer Server::lend(FolderPtr folder) {
+const Server::Open* Server::top() const {
+  const auto first = folders_.find(1);
+  return first == folders_.end() ? nullptr : &first->second;
+}
+
+const FolderPtr* Server::folder(const Json& params) const {
+  const Open* at = open(params, "at");
+  return at == nullptr ? nullptr : &at->folder;
+}
+
+Server::Answer Server::lend(Open folder) {
   if (folders_.size() >= mostHandles) return refuse(Error{Errc::tooManyOpen, "open", {}, 0, {}});
   const std::uint64_t handle = nextHandle_++;
   folders_.emplace(handle, std::move(folder));
   return Json{{"handle", handle}};
 }
 
-Server::Answer Server::open(const Json& params) {
-  const FolderPtr* at = folder(params);
+Result<Server::Open> Server::reach(const Open& at, const PathBytes& path) {
+  auto opened = files_.openBeneath(*at.folder, path);
+  if (!opened) return tl::unexpected(opened.error());
+  return Open{std::move(*opened), joinPath(at.path, path)};
+}
+
+Server::Answer Server::openIn(const Json& params) {
+  const Open* at = open(params, "at");
   const auto path = textIn(params, "path", 1 << 20);
   if (at == nullptr || !path) return refuse(invalidParams, "at and path");
-  auto opened = files_.openBeneath(**at, *path);
+  auto opened = reach(*at, *path);
   if (!opened) return refuse(opened.error());
   return lend(std::move(*opened));
 }
@@ -139,7 +156,7 @@ Server::Answer Server::usage(const Json& params) {
 
 Server::Answer Server::uncover(const Json&) {
   if (!uncovered_) return refuse(uncovered_.error());
-  return lend(uncovered_->folder);
+  return lend({uncovered_->folder, {}});
 }
 
 Server::Answer Server::listOpenFiles(const Json&) {

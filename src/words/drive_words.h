@@ -24,12 +24,16 @@ public:
   std::string statementPart(const StatementPart& part) const;
   /// What measuring may have done to access times; empty where it did nothing.
   std::string accessTimes(const Survey& survey) const;
+  /// The words of a question in their language, for `QuestionWords::theirs`; none where they are ours.
+  std::vector<std::pair<std::string, std::string>> asked(const std::vector<std::string>& findKinds) const;
   /// How a question was understood, as a sentence.
   std::string understood(const Question& question) const;
   /// What is wrong with a question.
   std::string notUnderstood(const Error& error) const;
   std::string explain(std::string_view word) const;  ///< empty for words that are not ours
-  static std::vector<std::string> known();
+  /// All words of ours, and one of them, in their language.
+  std::vector<std::string> known() const;
+  std::string theirWord(std::string_view word) const;
 
 protected:
   using KindWords::KindWords;

@@ -37,8 +37,8 @@ std::vector<Said> FindWords::evidence(const Find& f, const FindContext& c, const
   // What the title says already is not said again.
   const std::string title = findTitle(f);
   if (e.place != nullptr) {
-    if (!title.starts_with(e.place->what))
-      say("What it is", e.place->what + (e.place->maker.empty() ? "" : "; " + e.place->maker));
+    if (!title.starts_with(said(e.place->what)))
+      say("What it is", said(e.place->what) + (e.place->maker.empty() ? "" : "; " + e.place->maker));
     else
       say("Made by", e.place->maker);
   }
@@ -74,7 +74,7 @@ void FindWords::sayOfLoss(const Find& f, const Evidence& e, std::vector<Said>& a
   const auto stays = static_cast<TimeNs>(numberIn(f, "newest-stays"));
   std::string lost = stays > 0
                          ? t("the ways back to before %1, the date of the last that stays", {date(stays)})
-                     : told && !e.place->lost.empty()      ? e.place->lost
+                     : told && !e.place->lost.empty()      ? said(e.place->lost)
                      : f.standing == Standing::unjudged    ? t("unknown: nobody has looked at it yet")
                      : f.regret == Regret::none            ? t("nothing")
                      : f.regret == Regret::timeOrBandwidth ? t("time or bandwidth until it is there again")
@@ -82,16 +82,16 @@ void FindWords::sayOfLoss(const Find& f, const Evidence& e, std::vector<Said>& a
                                                            : t("it is personal, and gone for good");
   const bool needed = f.standing == Standing::bedrock && !(told && !e.place->lost.empty());
   if (!needed) all.push_back({t("Lost"), std::move(lost)});
-  std::string back = told && !e.place->back.empty()     ? e.place->back
+  std::string back = told && !e.place->back.empty()     ? said(e.place->back)
                      : f.standing == Standing::rebuilds ? t("by itself, when it is needed")
                                                         : t("no");
-  if (told && !e.place->cost.empty()) back += t("; the cost: %1", {e.place->cost});
+  if (told && !e.place->cost.empty()) back += t("; the cost: %1", {said(e.place->cost)});
   all.push_back({t("Comes back"), std::move(back)});
   if (const auto with = textIn(f, "goes-with"); !with.empty()) all.push_back({t("Goes with it"), with});
   if (told && !e.place->words.empty())
-    all.push_back({t("On its own system"), f.kind == "programs"
-                                               ? t("%1: %2", {e.place->words, path(baseName(whereIs(f)))})
-                                               : e.place->words});
+    all.push_back({t("On its own system"),
+                   f.kind == "programs" ? t("%1: %2", {said(e.place->words), path(baseName(whereIs(f)))})
+                                        : said(e.place->words)});
   std::string own = textIn(f, "command");
   if (own.empty() && told) own = e.place->command;
   if (hasFact(f, "maker-gone"))
@@ -165,10 +165,10 @@ void FindWords::sayOfHolders(const Find& f, const FindContext& c, std::vector<Sa
   };
   if (keepers.byPoints > 0) {
     const std::uint64_t all = countOf(keepers.points), may = countOf(pinned.mayGo);
-    std::string text = t(all == 1 ? "by %1 snapshot: freed now %2" : "by %1 snapshots: freed now %2",
-                         {number(all), bytes(f.gain.sure)});
+    std::string text =
+        counted(all, "by %1 snapshot: freed now %2", "by %1 snapshots: freed now %2", {bytes(f.gain.sure)});
     if (all == may)
-      text += t(all == 1 ? ", with it %1" : ", with them %1", {bytes(pinned.with)});
+      text += counted(all, ", with it %2", ", with them %2", {bytes(pinned.with)});
     else if (pinned.helps)
       text += t(", with those of them that may go %1", {bytes(pinned.with)});
     else
@@ -338,7 +338,7 @@ void FindWords::sayOfLimits(const Find& f, const Evidence& e, std::vector<Said>&
   if (const auto rest = numberIn(f, "infos-not-read"); rest > 0)
     all.push_back({t("Not read"), t("where %1 came from", {things(rest)})});
   if (e.place != nullptr && !e.place->note.empty() && e.place->kind == f.kind)
-    all.push_back({t("Mind"), e.place->note});
+    all.push_back({t("Mind"), said(e.place->note)});
   if (f.standing == Standing::bedrock)
     all.push_back({t("Locked"), t("the system needs it; it can be large without being wrong")});
   else if (f.standing == Standing::kept)

@@ -11,10 +11,13 @@ namespace zt {
 Figures::Figures(NumberStyle style, Translate translate)
     : style_(std::move(style)), translate_(std::move(translate)) {}
 
-Words::Words(NumberStyle style, Translate translate) : PlanWords(std::move(style), std::move(translate)) {}
+Words::Words(NumberStyle style, Translate translate) : UpkeepWords(std::move(style), std::move(translate)) {}
 
 std::string Figures::t(const char* text, std::initializer_list<std::string> values) const {
-  const std::string pattern = t(text);
+  return filled(t(text), std::span(values.begin(), values.size()));
+}
+
+std::string Figures::filled(const std::string& pattern, std::span<const std::string> values) {
   std::string out;
   for (std::size_t i = 0; i < pattern.size(); ++i) {
     const std::size_t index =
@@ -22,15 +25,20 @@ std::string Figures::t(const char* text, std::initializer_list<std::string> valu
             ? static_cast<std::size_t>(pattern[i + 1] - '1')
             : values.size();
     if (index < values.size())
-      out += *(values.begin() + index), ++i;
+      out += values[index], ++i;
     else
       out += pattern[i];
   }
   return out;
 }
 
-std::string Figures::counted(std::uint64_t count, const char* one, const char* many) const {
-  return count == 1 ? t(one) : t(many, {number(count)});
+std::string Figures::counted(std::uint64_t count, const char* one, const char* many,
+                             std::initializer_list<std::string> values) const {
+  const std::string pattern =
+      translate_ ? translate_(one, many, count) : std::string(count == 1 ? one : many);
+  std::vector<std::string> all{number(count)};
+  all.insert(all.end(), values);
+  return filled(pattern, all);
 }
 
 namespace {
@@ -101,6 +109,18 @@ std::string Figures::age(TimeNs then, TimeNs now) const {
 
 std::string Figures::things(std::uint64_t count) const {
   return counted(count, "1 thing", "%1 things");
+}
+
+std::string Figures::entries(std::uint64_t count) const {
+  return counted(count, "1 entry", "%1 entries");
+}
+
+std::string Figures::rows(std::uint64_t count) const {
+  return counted(count, "1 row", "%1 rows");
+}
+
+std::string Figures::groups(std::uint64_t count) const {
+  return counted(count, "1 group", "%1 groups");
 }
 
 std::string Figures::files(std::uint64_t count) const {

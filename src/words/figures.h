@@ -3,6 +3,7 @@
 
 #include <functional>
 #include <initializer_list>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -21,7 +22,8 @@ struct NumberStyle {
 /// Figures, dates and paths, and what all words are made with.
 class Figures {
 public:
-  using Translate = std::function<std::string(const char*)>;
+  /// Gives a text in their language; with a second one, that of `count` things, by their language's rules.
+  using Translate = std::function<std::string(const char* text, const char* many, std::uint64_t count)>;
   std::string bytes(Bytes amount) const;
   std::string signedBytes(SignedBytes amount) const;
   std::string exact(Bytes amount) const;          ///< "9,600,000,000 B"
@@ -33,6 +35,9 @@ public:
   std::string ago(TimeNs then, TimeNs now) const;  // "today", "3 months ago"
                                                    ///< "3 years", "today"
   std::string things(std::uint64_t count) const;   ///< "1 thing", "8 things"
+  std::string entries(std::uint64_t count) const;  ///< "1 entry", "8 entries"
+  std::string rows(std::uint64_t count) const;     ///< "1 row", "8 rows"
+  std::string groups(std::uint64_t count) const;   ///< "1 group", "8 groups"
   std::string files(std::uint64_t count) const;    ///< "1 file", "8 files"
   std::string path(std::string_view bytes) const;  ///< escaped for showing; "/" for the root
 
@@ -43,12 +48,19 @@ protected:
   Figures(Figures&&) = default;
   Figures& operator=(const Figures&) = default;
   Figures& operator=(Figures&&) = default;
-  std::string t(const char* text) const { return translate_ ? translate_(text) : std::string(text); }
+  std::string t(const char* text) const {
+    return translate_ ? translate_(text, nullptr, 0) : std::string(text);
+  }
+  /// A text that the catalogue of places has; empty stays empty.
+  std::string said(const std::string& text) const { return text.empty() ? text : t(text.c_str()); }
   /// The text with %1, %2… replaced.
   std::string t(const char* text, std::initializer_list<std::string> values) const;
-  std::string counted(std::uint64_t count, const char* one, const char* many) const;
+  /// A text for so many: %1 is the count, and what follows comes after it.
+  std::string counted(std::uint64_t count, const char* one, const char* many,
+                      std::initializer_list<std::string> values = {}) const;
 
 private:
+  static std::string filled(const std::string& pattern, std::span<const std::string> values);
   NumberStyle style_;
   Translate translate_;
 };

@@ -80,20 +80,18 @@ std::string FindWords::findTitle(const Find& f) const {
   if (numberIn(f, "whole-folder") == 1) return t("a copy of the folder %1", {textIn(f, "keeper")});
   if (numberIn(f, "whole-folder") == 2) return path(f.items.front().path);
   if (f.kind == "points" && !f.offers.empty() && f.offers.front().action == "advise")
-    return t(f.items.size() == 1 ? "%1 restore point in %2" : "%1 restore points in %2",
-             {number(f.items.size()), f.place.empty() ? "/" : path(f.place)});
+    return counted(f.items.size(), "%1 restore point in %2", "%1 restore points in %2", {path(f.place)});
   if (f.kind == "points")
-    return t(f.items.size() == 1 ? "%1 snapshot in %2" : "%1 snapshots in %2",
-             {number(f.items.size()), f.place.empty() ? "/" : path(f.place)});
+    return counted(f.items.size(), "%1 snapshot in %2", "%1 snapshots in %2", {path(f.place)});
   if (f.kind == "duplicates") return t("copies of %1", {textIn(f, "keeper")});
   if (f.kind == "namesakes") return t("%1 files named %2", {number(f.items.size()), path(f.place)});
   if (f.kind == "stale-backups" && f.items.size() > 1) return t("dated copies in %1", {path(f.place)});
-  if (std::string own = textIn(f, "what"); !own.empty()) return own;
+  if (std::string own = textIn(f, "what"); !own.empty()) return said(own);
   if (const Place* place = ofPlaces(f) ? placeFor(f) : nullptr; place != nullptr && !place->what.empty()) {
     const auto [who, program] = whose(f.place);
     const std::string what = hasFact(f, "personal-files") && place->whole && place->regret == Regret::wayBack
                                  ? t("What persons left in an earlier system")
-                                 : place->what;
+                                 : said(place->what);
     if (who.empty()) return what;
     return program.empty() ? t("%1 · %2", {what, path(who)})
                            : t("%1 · %2, %3", {what, path(who), path(program)});
@@ -242,7 +240,13 @@ std::string PlanWords::told(const StepParameters& parameters) const {
 std::string PlanWords::losses(const Losses& lost) const {
   std::string text;
   const auto add = [&](const std::string& piece) { text += (text.empty() ? "" : "; ") + piece; };
-  for (const std::string& known : lost.known) add(known);
+  for (const Losses::Known& known : lost.known) {
+    // In another language its letters are as they are there.
+    const Losses::Known theirs{said(known.what), said(known.lost)};
+    add(theirs == known       ? known.text()
+        : theirs.lost.empty() ? theirs.what
+                              : theirs.what + ": " + theirs.lost);
+  }
   const auto count = [&](FileKind kind, const char* one, const char* many) {
     if (const auto n = lost.files[static_cast<std::size_t>(kind)]; n > 0) add(counted(n, one, many));
   };
@@ -274,6 +278,7 @@ std::string PlanWords::ladder(const Ladder& l) const {
 
 std::string PlanWords::alternative(std::string_view id) const {
   if (id == "fewest-steps") return t("fewest steps");
+  if (id == "no-regret") return t("nothing that anybody would miss");
   return id == "nothing-leaves" ? t("nothing leaves the drive for another") : t("least regret");
 }
 
@@ -286,7 +291,7 @@ std::string PlanWords::leftOut(std::string_view why) const {
 }
 
 std::string PlanWords::lines(std::size_t count) const {
-  return count == 1 ? t("1 line") : t("%1 lines", {std::to_string(count)});
+  return counted(count, "1 line", "%1 lines");
 }
 
 std::string PlanWords::lastResort(std::string_view id) const {
@@ -316,6 +321,7 @@ std::string FindWords::closedBecause(const Offer& offer) const {
     if (condition == "locked") return t("not offered: it is locked");
     if (condition == "fixed") return t("not offered: it cannot be removed with these rights");
     if (condition == "not-idle") return t("not offered now: its program runs, or has something of it open");
+    if (condition == "not-here") return t("not offered: it is not in use here");
     if (condition == "not-live") return t("not offered: only its own running system can do it");
     if (condition == "not-off") return t("not offered: its system is the one that runs");
     if (condition == "not-yet" && offer.action == "compact")
@@ -339,6 +345,21 @@ std::string PlanWords::decision(const Decision& d, TimeNs now) const {
   if (!d.perhapsCopy.empty())
     text += t("; perhaps also at %1 (same name and length, not compared)", {path(d.perhapsCopy)});
   return text;
+}
+
+std::string PlanWords::restart(Restart r) const {
+  switch (r) {
+    case Restart::notNeeded:
+      return {};
+    case Restart::happened:
+      return t("This machine was restarted since. What comes with a restart is in these figures.");
+    case Restart::unseen:
+      return t(
+          "Some of it comes only when the system on this drive was restarted. Measure again after that.");
+    case Restart::waiting:
+      return t("Some of it comes only with a restart of this machine, and it was not restarted yet.");
+  }
+  return {};
 }
 
 std::string PlanWords::reason(const ProofReason& r) const {

@@ -31,6 +31,8 @@ public:
   /// The ladder in one line: "nothing to regret 4.2 GB · waiting +6.1 GB · …".
   std::string ladder(const Ladder& ladder) const;
   std::string reason(const ProofReason& r) const;
+  /// What a restart still gives, or gave; empty where none is needed.
+  std::string restart(Restart r) const;
 
 protected:
   using FindWords::FindWords;

@@ -110,7 +110,7 @@ const char* inTheWay(const std::string& what) {
   if (what == "others-come") return "other packages would be installed instead";
   if (what == "keeper-locked")
     return "the file that stays is locked or kept; it gets no second name (storing both once would do)";
-  if (what == "image-format") return "an image of this format is not rewritten here; its own program does it";
+  if (what == "image-format") return "an image of this kind is not rewritten here; its own program does it";
   if (what == "image-encrypted") return "the image is encrypted: nobody can see what of it is empty";
   if (what == "image-unclean")
     return "the image, or a file system in it, was not closed; start its guest and shut it down properly";
@@ -152,6 +152,9 @@ std::string DriveWords::problem(Errc code, const std::string& detail) const {
 
 std::string DriveWords::error(const Error& e) const {
   std::string text = e.path.empty() ? std::string(e.operation) : path(e.path);
+  if (e.code == Errc::corrupt && e.operation == "register")
+    return text + ": " +
+           t("the register of drives is damaged; \"ztally drives --mend\" takes over what can be read of it");
   text += ": " + problem(e.code, e.detail);
   if (e.code == Errc::io && e.sysErrno != 0) text += std::string(" (") + std::strerror(e.sysErrno) + ")";
   return text;

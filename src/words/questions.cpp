@@ -1,10 +1,21 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // How a question was understood.
+#include <algorithm>
+#include <iterator>
+#include <sstream>
+
 #include "words/words.h"
 
 namespace zt {
 
 using Sort = Condition::Sort;
+
+namespace {
+std::vector<std::string> wordsOf(const std::string& text) {
+  std::istringstream in(text);
+  return {std::istream_iterator<std::string>(in), {}};
+}
+}  // namespace
 
 std::string DriveWords::condition(const Condition& c) const {
   const auto days = [&] {
@@ -71,6 +82,27 @@ std::string DriveWords::notUnderstood(const Error& error) const {
   return error.sysErrno > 0 ? t("not understood, from letter %1 on: %2",
                                 {std::to_string(error.sysErrno), escapePath(error.detail)})
                             : t("not understood: %1", {escapePath(error.detail)});
+}
+
+std::vector<std::pair<std::string, std::string>> DriveWords::asked(
+    const std::vector<std::string>& findKinds) const {
+  std::vector<std::pair<std::string, std::string>> all;
+  const auto add = [&](const std::string& theirs, std::string ours) {
+    if (const std::string small = lowered(theirs); small != ours) all.emplace_back(small, std::move(ours));
+  };
+  // In one text, so that each stands beside the others in a catalogue.
+  const char* leading = "over under older newer of in files folders not d w m y";
+  const auto ours = wordsOf(leading), theirs = wordsOf(t(leading));
+  for (std::size_t i = 0; i < std::min(ours.size(), theirs.size()); ++i) add(theirs[i], ours[i]);
+  for (int i = 0; i < fileKinds; ++i)
+    add(fileKind(static_cast<FileKind>(i)), std::string(name(static_cast<FileKind>(i))));
+  for (int i = 0; i < standings; ++i) {
+    const auto standing = static_cast<Standing>(i);
+    add(this->standing(standing),
+        standing == Standing::ownersCall ? "owner's call" : std::string(name(standing)));
+  }
+  for (const std::string& kind : findKinds) add(findKind(kind), kind);
+  return all;
 }
 
 }  // namespace zt

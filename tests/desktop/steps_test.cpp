@@ -1,7 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Moving, checking, comparing, taking back: by keys in the window, on the office stand-in.
+#include <QAction>
 #include <QSettings>
+#include <QTextBrowser>
 
+#include "desktop/models/change_model.h"
+#include "desktop/session/plan_desk.h"
+#include "desktop/session/upkeep_desk.h"
 #include "desktop/window_fixture.h"
 #include "support/run_program.h"
 
@@ -86,9 +91,10 @@ TEST_F(Steps, AlternativesStandSideBySideAndOneIsTaken) {
   prompter.inTurn = {1};
   click("compare");
   ASSERT_TRUE(idle());
-  ASSERT_EQ(prompter.offered.size(), 2);
+  ASSERT_EQ(prompter.offered.size(), 3);
   EXPECT_TRUE(prompter.offered[0].startsWith(QLatin1String("least regret")));
   EXPECT_TRUE(prompter.offered[1].startsWith(QLatin1String("fewest steps")));
+  EXPECT_TRUE(prompter.offered[2].startsWith(QLatin1String("nothing that anybody would miss")));
   ASSERT_TRUE(waitFor([&] { return !session().view().plan.lines.empty(); }));
   const auto fewest = session().view().plan.lines.size();
   prompter.inTurn = {0};
@@ -110,6 +116,121 @@ TEST_F(Steps, ALineIsSplitIntoItsThings) {
   key(window.get(), Qt::Key_Z, Qt::ControlModifier);
   ASSERT_TRUE(idle());
   EXPECT_EQ(session().view().plan.lines.size(), 1u) << "one change, whatever it took";
+}
+
+class LeftBehind : public Steps {
+protected:
+  void SetUp() override {
+    real.visits = Register::open(t / "data/register.sqlite").value();
+    Steps::SetUp();
+  }
+  /// To the proof of one thing let go.
+  void carryOutOld() {
+    measureStandIn(t);
+    PlanDesk(session()).planPaths({"old"}, {});
+    ASSERT_TRUE(idle());
+    station(5);
+    agree();
+    click("startRun");
+    ASSERT_TRUE(waitFor([&] { return session().view().proof.has_value(); }));
+    ASSERT_TRUE(idle());
+    station(6);
+  }
+};
+
+TEST_F(LeftBehind, TheSheetIsLookedAtAndSaved) {
+  carryOutOld();
+  click("handOver");
+  auto* page = find<QTextBrowser>("sheetPage");
+  ASSERT_TRUE(waitFor(
+      [&] { return page->isVisible() && page->toPlainText().contains(QLatin1String("What was done")); }));
+  ASSERT_TRUE(idle());
+  EXPECT_FALSE(page->toPlainText().contains(QLatin1String("For the shop")));
+  auto* annex = find<QCheckBox>("sheetAnnex");
+  key(annex, Qt::Key_Space);
+  EXPECT_TRUE(page->toPlainText().contains(QLatin1String("For the shop")));
+  QTest::keyClicks(find<QLineEdit>("sheetShop"), QStringLiteral("Skerry"));
+  key(find<QLineEdit>("sheetShop"), Qt::Key_Return);
+  EXPECT_TRUE(page->toPlainText().contains(QLatin1String("Skerry")));
+  for (const char* form : {"pdf", "html", "md", "csv", "json"}) {
+    const std::string file = t / ("sheet." + std::string(form));
+    prompter.newFiles = {QString::fromStdString(file)};
+    click("sheetSave");
+    EXPECT_GT(std::filesystem::exists(file) ? std::filesystem::file_size(file) : 0, 300u) << form;
+  }
+  click("sheetBack");
+  EXPECT_TRUE(find<QPushButton>("handOver")->isVisible());
+}
+
+TEST_F(LeftBehind, ARuleIsTriedKeptAndDropped) {
+  carryOutOld();
+  click("upkeep");
+  EXPECT_FALSE(find<QPushButton>("upkeepKeep")->isEnabled()) << "nothing was tried yet";
+  // A stand-in is no running drive: nothing of it is taken, and it says why.
+  QTest::keyClicks(find<QLineEdit>("upkeepQuestion"), QStringLiteral("trash"));
+  key(find<QLineEdit>("upkeepQuestion"), Qt::Key_Return);
+  ASSERT_TRUE(idle());
+  ASSERT_TRUE(waitFor([&] {
+    return !text("upkeepSaid").isEmpty() && text("upkeepSaid").contains(QLatin1String("trash"));
+  })) << text("upkeepSaid").toStdString();
+  UpkeepRule rule;
+  rule.on = t.path();
+  rule.action = "empty";
+  rule.question = "trash";
+  UpkeepDesk desk(session());
+  ASSERT_TRUE(desk.keep(rule));
+  click("upkeepBack");
+  click("upkeep");
+  auto* rules = find<QTreeView>("upkeepRules");
+  ASSERT_EQ(rules->model()->rowCount(), 1);
+  EXPECT_TRUE(rules->model()->index(0, 0).data().toString().contains(QLatin1String("every Monday")));
+  rules->setCurrentIndex(rules->model()->index(0, 0));
+  click("upkeepDrop");
+  EXPECT_EQ(rules->model()->rowCount(), 0);
+  EXPECT_TRUE(desk.rules().empty());
+}
+
+TEST_F(LeftBehind, TwoVisitsAreComparedByFolder) {
+  measureStandIn(t);
+  // An earlier visit, kept in its own job.
+  const std::string file = t / "earlier.ztjob";
+  {
+    auto job = Job::create(real, t / "si", true, {file, true}).value();
+    ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  }
+  t.file("si/drive/home/came-since.bin", std::string(3'000'000, 'x'));
+  station(1);
+  find<QAction>("actDrives")->trigger();
+  auto* visits = find<QTreeView>("visits");
+  const auto rowOf = [&] {
+    for (int i = 0; i < visits->model()->rowCount(); ++i)
+      if (visits->model()->index(i, 0).data(RowsModel::idRole).toString().toStdString() == file) return i;
+    return -1;
+  };
+  ASSERT_TRUE(waitFor([&] { return rowOf() >= 0; }));
+  key(window.get(), Qt::Key_M, Qt::ControlModifier);
+  ASSERT_TRUE(waitFor([&] { return session().view().survey->tree.find("home/came-since.bin").has_value(); }));
+  ASSERT_TRUE(idle());
+  station(1);
+  visits->setCurrentIndex(visits->model()->index(rowOf(), 0));
+  click("benchCompare");
+  auto* changes = find<QTreeView>("changes");
+  ASSERT_TRUE(waitFor([&] { return changes->isVisible() && changes->model()->rowCount() > 0; }));
+  ASSERT_TRUE(idle());
+  const auto* model = changes->model();
+  const QModelIndex home = changes->currentIndex().siblingAtColumn(ChangeModel::nameColumn);
+  EXPECT_EQ(home.data().toString(), QStringLiteral("home"))
+      << "what changed most stands first, and is chosen";
+  key(changes, Qt::Key_Right);
+  EXPECT_TRUE(changes->isExpanded(home));
+  EXPECT_EQ(model->index(0, ChangeModel::nameColumn, home).data().toString(),
+            QStringLiteral("came-since.bin"));
+  EXPECT_EQ(model->index(0, ChangeModel::changeColumn, home).data().toString(), QStringLiteral("came"));
+  EXPECT_EQ(model->parent(model->index(0, 0, home)), home);
+  EXPECT_TRUE(text("changesSummary").contains(QLatin1String("3.0 MB")))
+      << text("changesSummary").toStdString();
+  key(changes, Qt::Key_Escape);
+  EXPECT_TRUE(find<QWidget>("shelf")->isVisible());
 }
 
 }  // namespace

@@ -15,6 +15,7 @@
 #include "core/job/linux_workshop.h"
 #include "core/os/forwarding_file_system.h"
 #include "desktop/frame/main_window.h"
+#include "desktop/session/upkeep_desk.h"
 #include "desktop/stations/bench/bench_station.h"
 #include "desktop/stations/finds/finds_station.h"
 #include "desktop/stations/plan/plan_station.h"
@@ -109,6 +110,22 @@ void carriedOut(Studio& s) {
   s.idle();
   s.window.goTo(proofStation);
   s.grab(QStringLiteral("proof"));
+  UpkeepDesk desk(s.session());
+  for (const auto& [action, question, when] :
+       {std::tuple("empty", "trash", UpkeepWhen::weekly),
+        std::tuple("discard", "caches, over 100 MB", UpkeepWhen::monthly)}) {
+    UpkeepRule rule;
+    rule.on = "/home";
+    rule.action = action;
+    rule.question = question;
+    rule.when = when;
+    (void)desk.keep(rule);
+  }
+  QTest::mouseClick(s.find<QPushButton>("upkeep"), Qt::LeftButton);
+  QTest::keyClick(s.find<QTreeView>("upkeepRules"), Qt::Key_Down);
+  QTest::qWait(300);
+  s.grab(QStringLiteral("upkeep"));
+  QTest::mouseClick(s.find<QPushButton>("upkeepBack"), Qt::LeftButton);
   QDir(shelf()).removeRecursively();
   s.window.goTo(benchStation);
   s.find<QAction>("actDrives")->trigger();
@@ -166,7 +183,6 @@ void whole(Studio& s, const QString& standIn) {
   waitFor([&] { return s.session().work() == Session::Work::matching; });
   s.idle();
   findsFor(s, QStringLiteral("duplicates"), QStringLiteral("finds-equal"));
-  findsFor(s, QStringLiteral("namesakes"), QStringLiteral("finds-names"));
   findsFor(s, QStringLiteral("images"), QStringLiteral("finds-image"));
   findsFor(s, QStringLiteral("points"), QStringLiteral("finds-points"), [&s] {
     auto* line = s.find<QWidget>("pointsLine");

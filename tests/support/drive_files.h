@@ -28,6 +28,21 @@ inline std::uint64_t inodeAt(const std::string& path) {
   return ::stat(path.c_str(), &s) == 0 ? s.st_ino : 0;
 }
 
+/// The folder that a transfer made in another one; empty where there is none.
+inline std::string movedIn(const std::string& folder) {
+  for (const auto& e : std::filesystem::directory_iterator(folder))
+    if (e.path().filename().string().starts_with("moved-")) return e.path();
+  return {};
+}
+
+/// Whether a program of the system finds every file of a list of checksums as the list says.
+inline bool sumsFit(const std::string& folder) {
+  return !folder.empty() &&
+         runProgram(
+             {"/bin/bash", "-c", "cd \"$1\" && sha256sum -c --strict --quiet SHA256SUMS", "sums", folder})
+                 .status == 0;
+}
+
 /// Ten times as many with `ZT_SOAK=10`.
 inline int soaked(int tenth) {
   const char* soak = std::getenv("ZT_SOAK");

@@ -2,6 +2,7 @@
 #include "support/temp_folder.h"
 
 #include <fcntl.h>
+#include <gtest/gtest.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -10,11 +11,34 @@
 #include <ctime>
 #include <filesystem>
 #include <fstream>
+#include <memory>
 #include <sstream>
 
 namespace zt::test {
 
 namespace fs = std::filesystem;
+
+namespace {
+
+/// A test program, and what it runs, has a register and settings of its own: the user's are none of its
+/// business, and drives are locked against other programs of one register.
+class OwnHome final : public ::testing::Environment {
+public:
+  void SetUp() override {
+    home_ = std::make_unique<TempFolder>();
+    must(::chmod(home_->path().c_str(), 0755) == 0, home_->path());
+    for (const char* name : {"XDG_CONFIG_HOME", "XDG_DATA_HOME"})
+      must(::setenv(name, home_->path().c_str(), 1) == 0, name);
+  }
+  void TearDown() override { home_.reset(); }
+
+private:
+  std::unique_ptr<TempFolder> home_;
+};
+
+const ::testing::Environment* const ownHome = ::testing::AddGlobalTestEnvironment(new OwnHome);
+
+}  // namespace
 
 void must(bool done, const std::string& what) {
   if (done) return;

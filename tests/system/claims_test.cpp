@@ -200,6 +200,23 @@ TEST_F(Claims, HeldThingsGoByConsentAndComeBackRunByRun) {
   EXPECT_TRUE(fs::exists(drive / "srv/b"));
 }
 
+/// Somebody prepared a hold: root's things are not put there, for it would not be believed when they come
+/// back.
+TEST_F(Claims, RootsThingsAreHeldInNobodyElsesHold) {
+  put(drive / "srv/a");
+  auto job = Job::create(real, drive.path(), false, {}).value();
+  fs::create_directories(drive / std::string(holdName));
+  fs::permissions(drive / std::string(holdName), fs::perms::owner_all);
+  ASSERT_EQ(::chown((drive / std::string(holdName)).c_str(), kim, kim), 0);
+  ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
+  ASSERT_TRUE(job->planBook().addPaths({"srv/a"}, "hold"));
+  const auto run = job->reclaim(job->consent().token, {}).value();
+  ASSERT_EQ(run.lines.at(0).state, LineOutcome::State::done);
+  EXPECT_TRUE(fs::exists(drive / "srv/" + std::string(holdName)));
+  ASSERT_TRUE(job->undo(run.run, {}));
+  EXPECT_TRUE(fs::exists(drive / "srv/a"));
+}
+
 /// What one job says is kept, no other deletes, though it was planned before.
 TEST_F(Claims, KeepReachesEveryJobOfTheDrive) {
   real.visits = Register::open(t / "register.sqlite").value();

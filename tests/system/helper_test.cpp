@@ -17,41 +17,12 @@
 #include "core/os/rights/helper_protocol.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"
+#include "support/unprivileged.h"
 
 namespace zt::test {
 namespace {
 
 using helper::Json;
-
-/// Runs the command line as an ordinary user; the helper it starts runs as we do: a small program with the
-/// set-user-ID bit stands for polkit, which needs a session.
-struct Unprivileged {
-  TempFolder folder;
-  std::string helper;
-
-  Unprivileged() {
-    helper = folder / "helper-as-root";
-    std::filesystem::copy_file(ZTALLY_HELPER_PROGRAM, helper);
-    must(::chown(helper.c_str(), 0, 0) == 0, "chown");
-    must(::chmod(helper.c_str(), 04755) == 0, "chmod");
-    must(::chmod(folder.path().c_str(), 0755) == 0, "chmod");
-  }
-  Ran run(std::vector<std::string> args, bool withHelper) const {
-    std::vector<std::string> all{
-        "/usr/bin/setpriv", "--reuid=65534",
-        "--regid=65534",    "--clear-groups",
-        "/usr/bin/env",     "ZTALLY_HELPER=" + (withHelper ? helper : std::string("/nonexistent"))};
-    all.insert(all.end(), {ZTALLY});
-    all.insert(all.end(), args.begin(), args.end());
-    return runProgram(all);
-  }
-};
-
-bool rootAndSetUidWork(const TempFolder& t) {
-  if (::geteuid() != 0) return false;
-  const auto fs = std::filesystem::space(t.path());
-  return fs.capacity > 0;
-}
 
 const Json* line(const Json& survey, const std::string& id) {
   for (const auto& l : survey["statement"]["lines"])
@@ -275,7 +246,7 @@ struct Process {
 TEST(Helper, EndsWithItsClient) {
   TempFolder t;
   Process helper;
-  EXPECT_TRUE(helper.ask("begin", {{"version", 1}, {"root", t.path()}}).contains("result"));
+  EXPECT_TRUE(helper.ask("begin", {{"version", helper::version}, {"root", t.path()}}).contains("result"));
   EXPECT_EQ(helper.end(), 0);
 }
 
@@ -329,7 +300,7 @@ constexpr unsigned long long anyName = 1ull << 1, search = 1ull << 2, trace = 1u
 TEST(Helper, HasGivenUpEveryRightToChangeAnything) {
   TempFolder t;
   Process helper;
-  ASSERT_TRUE(helper.ask("begin", {{"version", 1}, {"root", t.path()}}).contains("result"));
+  ASSERT_TRUE(helper.ask("begin", {{"version", helper::version}, {"root", t.path()}}).contains("result"));
   expectItGaveUpAllBut(search | trace | admin, helper.pid);
   const Json open = helper.ask("open_files", Json::object());
   EXPECT_TRUE(open["result"].contains("complete"));
@@ -432,8 +403,9 @@ TEST(Helper, RefusesEveryAttackOnSnapshots) {
   DropOrder order{std::string(32, 'c'), {}};
   for (const Subvolume& s : all) order.points.emplace_back(s.id, s.made);
   Process helper("drop");
-  const Json begun =
-      helper.ask("begin", {{"version", 1}, {"root", series.drive.path()}, {"order", helper::toJson(order)}});
+  const Json begun = helper.ask(
+      "begin",
+      {{"version", helper::version}, {"root", series.drive.path()}, {"order", helper::toJson(order)}});
   ASSERT_TRUE(begun.contains("result")) << begun.dump();
   expectItGaveUpAllBut(anyName | search | admin, helper.pid);
   std::size_t refused = 0;
@@ -467,7 +439,8 @@ TEST(Helper, RefusesEveryAttackOnSnapshots) {
   for (int i = 1; i < 3; ++i) EXPECT_TRUE(std::filesystem::exists(series.point(i)));
   // A reading helper knows no such request.
   Process reader;
-  ASSERT_TRUE(reader.ask("begin", {{"version", 1}, {"root", series.drive.path()}}).contains("result"));
+  ASSERT_TRUE(
+      reader.ask("begin", {{"version", helper::version}, {"root", series.drive.path()}}).contains("result"));
   EXPECT_EQ(reader.ask("drop", {{"id", all[0].id}})["error"]["code"], int{helper::noSuchMethod});
 }
 
@@ -485,6 +458,63 @@ TEST(Helper, AccessFailsClearlyWhenItDies) {
   EXPECT_FALSE(HelperClient({"/nonexistent/helper"}).start(t.path()));
   EXPECT_FALSE(HelperClient({"/bin/false"}).start(t.path())) << "refused rights look like this";
   EXPECT_FALSE(HelperClient({"/bin/cat"}).start(t.path())) << "an echo is no helper";
+}
+
+/// A swap file of the running system: an ordinary user plans, root's helper carries it out, and pays it back.
+TEST(Helper, SwitchesASwapFileOffForAnOrdinaryUserAndOnAgain) {
+  LoopDrive drive("ext4", Bytes{96} << 20);
+  ZT_NEEDS(drive);
+  Unprivileged user;
+  if (!rootAndSetUidWork(user.folder)) GTEST_SKIP() << "SKIPPED, not root";
+  for (const std::string& path : {drive.path(), PathBytes(parentPath(drive.path()))})
+    must(::chmod(path.c_str(), 0755) == 0, "chmod");
+  for (const char* folder : {"etc", "usr/bin", "usr/lib", "var/lib/dpkg"})
+    std::filesystem::create_directories(drive / folder);
+  const std::string fstab = "/swapfile none swap sw 0 0\n# the end\n";
+  for (const auto& [file, text] :
+       {std::pair("etc/os-release", std::string("ID=debian\n")), std::pair("etc/fstab", fstab),
+        std::pair("usr/bin/env", std::string("x")), std::pair("var/lib/dpkg/status", std::string())})
+    std::ofstream(drive / file) << text;
+  std::ofstream(drive / "swapfile") << std::string(32u << 20, '\0');
+  ::chmod((drive / "swapfile").c_str(), 0600);
+  ASSERT_EQ(runProgram({"/usr/sbin/mkswap", drive / "swapfile"}).status, 0);
+  if (runProgram({"/usr/sbin/swapon", drive / "swapfile"}).status != 0) {
+    ASSERT_TRUE(mayBeSkipped());
+    GTEST_SKIP() << "no swap files here";
+  }
+  const std::shared_ptr<void> off(nullptr, [&](void*) {
+    runProgram({"/usr/sbin/swapoff", drive / "swapfile"});
+  });
+  const std::string jobs = user.folder / "jobs", job = jobs + "/a.ztjob";
+  std::filesystem::create_directories(jobs);
+  must(::chown(jobs.c_str(), 65534, 65534) == 0, "chown");
+  const auto ask = [&](std::vector<std::string> words, bool withHelper = true) {
+    words.insert(words.begin() + 1, {"--json", "--job", job});
+    return user.run(words, withHelper);
+  };
+  const auto used = [&] {
+    return runProgram({"/usr/sbin/swapon", "--show=NAME", "--noheadings"}).out.find(drive / "swapfile") !=
+           std::string::npos;
+  };
+  ASSERT_TRUE(used());
+  ASSERT_EQ(ask({"measure", drive.path()}).status, 0);
+  const Json finds = Json::parse(ask({"finds", "--kind", "memory-files"}).out);
+  ASSERT_EQ(finds["finds"].size(), 1u) << finds.dump();
+  const std::string id = finds["finds"][0]["id"];
+  Ran added = user.run({"plan", "--job", job, "add", id, "--action", "switch-off"}, true);
+  ASSERT_EQ(added.status, 0) << added.err;
+  const std::string token = Json::parse(ask({"reclaim"}).out)["consent"]["token"];
+  EXPECT_NE(ask({"reclaim", "--consent", token}, false).status, 0) << "without rights it stays on";
+  EXPECT_TRUE(used());
+  const Ran ran = ask({"reclaim", "--consent", token});
+  EXPECT_EQ(ran.status, 0) << ran.out << ran.err;
+  EXPECT_FALSE(used());
+  EXPECT_FALSE(std::filesystem::exists(drive / "swapfile"));
+  const Ran paid = ask({"repay"});
+  EXPECT_EQ(paid.status, 0) << paid.out << paid.err;
+  EXPECT_TRUE(used());
+  std::ifstream in(drive / "etc/fstab");
+  EXPECT_EQ(std::string(std::istreambuf_iterator<char>(in), {}), fstab);
 }
 
 }  // namespace

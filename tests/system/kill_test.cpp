@@ -14,6 +14,7 @@
 #include <thread>
 
 #include "core/job/job.h"
+#include "support/drive_files.h"
 #include "support/fakes.h"
 #include "support/run_program.h"
 #include "support/seed.h"
@@ -21,11 +22,6 @@
 
 namespace zt::test {
 namespace {
-
-int rounds(int tenth) {
-  const char* soak = std::getenv("ZT_SOAK");
-  return tenth * (soak == nullptr ? 1 : std::max(1, std::atoi(soak)));
-}
 
 /// A drive of marked items, each a folder of a few files; knows for every item where its parts may be.
 class Shelf {
@@ -75,7 +71,7 @@ std::string tokenOf(const std::string& verb, const std::string& job) {
 TEST(Kill, LeavesEveryItemWholeInOneKnownPlace) {
   const auto seed = drawSeed();
   std::mt19937 random(seed);
-  const int kills = rounds(20);
+  const int kills = soaked(20);
   constexpr int items = 12;
   int killed = 0;
   for (int round = 0; killed < kills && round < kills * 4; ++round) {
@@ -140,7 +136,7 @@ TEST(Kill, LeavesEveryItemWholeInOneKnownPlace) {
 /// touched.
 TEST(Swap, NeverLeadsOutOfTheRoot) {
   TempFolder t;
-  const int wanted = rounds(500);
+  const int wanted = soaked(500);
   std::atomic<bool> over{false};
   std::atomic<int> swaps{0};
   t.folder("outside/box");

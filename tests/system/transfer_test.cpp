@@ -17,6 +17,7 @@
 #include "support/drive_files.h"
 #include "support/fakes.h"
 #include "support/fault_file_system.h"
+#include "support/flipping_file_system.h"
 #include "support/loop_drive.h"
 #include "support/run_program.h"
 #include "support/seed.h"
@@ -63,19 +64,6 @@ std::optional<Errc> problemOf(const Moving& m) {
   return problems.empty() ? std::nullopt : problems[0].problem;
 }
 
-/// The only folder that was made on the other drive.
-std::string movedOn(const LoopDrive& drive) {
-  for (const auto& e : fs::directory_iterator(drive.path()))
-    if (e.path().filename().string().starts_with("moved-")) return e.path();
-  return {};
-}
-
-bool sumsFit(const std::string& folder) {
-  return runProgram(
-             {"/bin/bash", "-c", "cd \"$1\" && sha256sum -c --strict --quiet SHA256SUMS", "sums", folder})
-             .status == 0;
-}
-
 void makeLuggage(const LoopDrive& from) {
   putOn(from / "season/nest.mkv", noise(3'000'000, 1));
   putOn(from / "season/a\\b\nline", "odd name");
@@ -112,16 +100,18 @@ TEST(Transfer, ArrivesWholeAndTheFirstDriveHasItsBytesAgain) {
     EXPECT_NEAR(rose, static_cast<double>(m.sure), 262'144.0) << type;
     EXPECT_FALSE(fs::exists(from / "season")) << type;
     EXPECT_TRUE(fs::exists(from / "stays")) << type;
-    EXPECT_EQ(factsOf(movedOn(to) + "/season"), facts) << type;
-    EXPECT_TRUE(sumsFit(movedOn(to))) << type;
-    EXPECT_EQ(inodeAt(movedOn(to) + "/season/nest.mkv"), inodeAt(movedOn(to) + "/season/deep/again.mkv"))
+    EXPECT_EQ(factsOf(movedIn(to.path()) + "/season"), facts) << type;
+    EXPECT_TRUE(sumsFit(movedIn(to.path()))) << type;
+    EXPECT_EQ(inodeAt(movedIn(to.path()) + "/season/nest.mkv"),
+              inodeAt(movedIn(to.path()) + "/season/deep/again.mkv"))
         << "one file";
     char origin[16]{};
-    EXPECT_EQ(::getxattr((movedOn(to) + "/season/nest.mkv").c_str(), "user.origin", origin, sizeof origin),
-              8);
+    EXPECT_EQ(
+        ::getxattr((movedIn(to.path()) + "/season/nest.mkv").c_str(), "user.origin", origin, sizeof origin),
+        8);
     EXPECT_EQ(std::string(origin), "camera 4");
     struct stat sparse {};
-    ASSERT_EQ(::stat((movedOn(to) + "/season/sparse").c_str(), &sparse), 0);
+    ASSERT_EQ(::stat((movedIn(to.path()) + "/season/sparse").c_str(), &sparse), 0);
     EXPECT_LT(sparse.st_blocks * 512, 1'000'000) << "holes stay holes";
     const auto proof = m.job->prove();
     ASSERT_TRUE(proof);
@@ -131,7 +121,7 @@ TEST(Transfer, ArrivesWholeAndTheFirstDriveHasItsBytesAgain) {
     ASSERT_TRUE(back && back->size() == 1) << type;
     EXPECT_EQ(back->at(0).state, ItemState::returned) << name(back->at(0).problem.value_or(Errc::cancelled));
     EXPECT_EQ(factsOf(from / "season"), facts) << type;
-    EXPECT_EQ(factsOf(movedOn(to) + "/season"), facts) << type;
+    EXPECT_EQ(factsOf(movedIn(to.path()) + "/season"), facts) << type;
     const auto again = m.job->undo(0, {});
     EXPECT_TRUE(again && again->empty()) << "once is enough" << name(again->at(0).state) << again->at(0).path;
   }
@@ -150,11 +140,11 @@ TEST(Transfer, GoesToTwoDrivesAndTwiceToOneIsRefused) {
   EXPECT_EQ(factsOf(from / "season"), facts);
   Moving m = move(from.path(), {"season"}, one.path(), two.path());
   ASSERT_EQ(m.report->lines.at(0).state, LineOutcome::State::done);
-  EXPECT_EQ(factsOf(movedOn(one) + "/season"), facts);
-  EXPECT_EQ(factsOf(movedOn(two) + "/season"), facts);
-  EXPECT_TRUE(sumsFit(movedOn(one)) && sumsFit(movedOn(two)));
+  EXPECT_EQ(factsOf(movedIn(one.path()) + "/season"), facts);
+  EXPECT_EQ(factsOf(movedIn(two.path()) + "/season"), facts);
+  EXPECT_TRUE(sumsFit(movedIn(one.path())) && sumsFit(movedIn(two.path())));
   // The first one is lost: it comes back from the second.
-  fs::remove_all(movedOn(one));
+  fs::remove_all(movedIn(one.path()));
   const auto back = m.job->undo(0, {});
   ASSERT_TRUE(back && back->size() == 1);
   EXPECT_EQ(back->at(0).state, ItemState::returned);
@@ -183,7 +173,7 @@ TEST(Transfer, WhatTheOtherDriveCannotKeepIsSaidAndStays) {
   m = move(from.path(), {"plain"}, fat.path());
   ASSERT_EQ(m.report->lines.at(0).state, LineOutcome::State::done)
       << static_cast<int>(problemOf(m).value_or(Errc::io)) << m.report->lines[0].problems.at(0).detail;
-  EXPECT_TRUE(sumsFit(movedOn(fat)));
+  EXPECT_TRUE(sumsFit(movedIn(fat.path())));
   ASSERT_EQ(m.job->undo(0, {})->at(0).state, ItemState::returned);
   EXPECT_TRUE(fs::exists(from / "plain/letter.txt"));
 }
@@ -198,7 +188,7 @@ TEST(Transfer, ADriveWithoutRoomBesideItsHeadroomTakesNothing) {
   Moving m = move(from.path(), {"film"}, to.path());
   EXPECT_EQ(problemOf(m), Errc::noSpace);
   EXPECT_EQ(fs::file_size(from / "film"), 12'000'000u);
-  EXPECT_TRUE(movedOn(to).empty());
+  EXPECT_TRUE(movedIn(to.path()).empty());
 }
 
 TEST(Transfer, WhatWasAlteredThereIsNotBroughtBackAndWhatIsNoFileDoesNotGo) {
@@ -213,7 +203,7 @@ TEST(Transfer, WhatWasAlteredThereIsNotBroughtBackAndWhatIsNoFileDoesNotGo) {
   m = move(from.path(), {"box"}, to.path());
   ASSERT_EQ(m.report->lines.at(0).state, LineOutcome::State::done);
   // The same length and time, one byte else.
-  const std::string copy = movedOn(to) + "/box/letter";
+  const std::string copy = movedIn(to.path()) + "/box/letter";
   struct stat was {};
   ::stat(copy.c_str(), &was);
   {
@@ -249,7 +239,7 @@ TEST(Transfer, WhatStandsThereByThatNameIsNeverWrittenOver) {
   ASSERT_TRUE(m.report);
   EXPECT_EQ(problemOf(m), Errc::taken);
   EXPECT_EQ(fs::file_size(from / "box/letter"), 30u);
-  EXPECT_EQ(fs::file_size(movedOn(to) + "/box/letter"), 16u);
+  EXPECT_EQ(fs::file_size(movedIn(to.path()) + "/box/letter"), 16u);
 }
 
 TEST(Transfer, TheListNamesOnlyWhatIsThere) {
@@ -270,8 +260,8 @@ TEST(Transfer, TheListNamesOnlyWhatIsThere) {
   ASSERT_EQ(copied, 3);
   EXPECT_FALSE(fs::exists(from / "a") || fs::exists(from / "c"));
   EXPECT_EQ(fs::file_size(from / "b"), 20u) << "what changed stays";
-  EXPECT_FALSE(fs::exists(movedOn(to) + "/b")) << "and its copy, which is none any more, goes";
-  EXPECT_TRUE(sumsFit(movedOn(to)));
+  EXPECT_FALSE(fs::exists(movedIn(to.path()) + "/b")) << "and its copy, which is none any more, goes";
+  EXPECT_TRUE(sumsFit(movedIn(to.path())));
 }
 
 /// Numbers of entries are used again at once: what stands at the old place now is somebody's else.
@@ -322,45 +312,6 @@ TEST(Transfer, WhatIsOpenedWhileItsCopyIsReadBackStays) {
   EXPECT_EQ(fs::file_size(from / "letter"), 5'000u);
 }
 
-/// Writes to the other drive come out with one bit wrong.
-class Flipping final : public ForwardingFileSystem {
-public:
-  Flipping(FileSystemPtr inner, std::mt19937& random)
-      : ForwardingFileSystem(std::move(inner)), random_(random) {}
-  Result<MadeFilePtr> createFile(const Folder& at, std::string_view name, std::uint32_t mode) override {
-    auto made = ForwardingFileSystem::createFile(at, name, mode);
-    if (!made) return made;
-    return MadeFilePtr(std::make_unique<File>(std::move(*made), *this));
-  }
-  bool armed = false;
-  int flips = 0;
-
-private:
-  class File final : public MadeFile {
-  public:
-    File(MadeFilePtr inner, Flipping& owner) : inner_(std::move(inner)), owner_(owner) {}
-    Result<EntryStat> stat() override { return inner_->stat(); }
-    Result<void> write(Bytes offset, std::span<const char> bytes) override {
-      std::vector<char> wrong(bytes.begin(), bytes.end());
-      if (owner_.armed && !wrong.empty()) {
-        wrong[owner_.random_() % wrong.size()] ^= static_cast<char>(1u << (owner_.random_() % 8));
-        owner_.armed = false;
-        ++owner_.flips;
-      }
-      return inner_->write(offset, wrong);
-    }
-    Result<Bytes> copy(OpenedFile& from, Stretch what) override { return inner_->copy(from, what); }
-    Result<void> punch(Stretch what) override { return inner_->punch(what); }
-    Result<void> setLength(Bytes length) override { return inner_->setLength(length); }
-    Result<void> sync() override { return inner_->sync(); }
-
-  private:
-    MadeFilePtr inner_;
-    Flipping& owner_;
-  };
-  std::mt19937& random_;
-};
-
 TEST(Transfer, EveryBitThatFlipsInACopyIsSeenAndTheThingStays) {
   const LoopDrive from("ext4", drive48), to("ext4", drive48);
   ZT_NEEDS(from);
@@ -389,7 +340,26 @@ TEST(Transfer, EveryBitThatFlipsInACopyIsSeenAndTheThingStays) {
   }
   EXPECT_EQ(flipping->flips, wanted);
   EXPECT_EQ(factsOf(from / "box"), facts);
-  EXPECT_TRUE(movedOn(to).empty()) << "a copy that is none is taken away";
+  EXPECT_TRUE(movedIn(to.path()).empty()) << "a copy that is none is taken away";
+}
+
+/// Whatever was copied before is taken away with what failed.
+TEST(Transfer, ACopyThatFailsMidwayLeavesNothingThere) {
+  const LoopDrive from("ext4", drive48), to("ext4", drive48);
+  ZT_NEEDS(from);
+  ZT_NEEDS(to);
+  for (const char* file : {"box/a", "box/b", "box/in/c"}) putOn(from / file, noise(5'000, 1));
+  const std::string facts = factsOf(from / "box");
+  int renames = 0;
+  Workshop w = realWorkshop();
+  w.files = std::make_shared<FaultFileSystem>(w.files, [&](std::string_view call, std::string_view) {
+    const bool third = call == "rename" && ++renames == 3;
+    return third ? Result<void>(fail(Errc::io, "rename")) : Result<void>{};
+  });
+  Moving m = move(from.path(), {"box"}, to.path(), {}, w);
+  EXPECT_EQ(problemOf(m), Errc::io);
+  EXPECT_EQ(factsOf(from / "box"), facts);
+  EXPECT_EQ(runProgram({"/usr/bin/find", to.path(), "-type", "f"}).out, "");
 }
 
 TEST(Transfer, AnyCallThatFailsLeavesEachThingWhole) {
@@ -421,9 +391,9 @@ TEST(Transfer, AnyCallThatFailsLeavesEachThingWhole) {
     again = hit ? 1 : 0;
     failed += hit;
     const bool here = fs::exists(from / "box") && factsOf(from / "box") == facts;
-    const std::string copy = movedOn(to) + "/box";
-    const bool there =
-        !movedOn(to).empty() && fs::exists(copy) && factsOf(copy) == facts && sumsFit(movedOn(to));
+    const std::string copy = movedIn(to.path()) + "/box";
+    const bool there = !movedIn(to.path()).empty() && fs::exists(copy) && factsOf(copy) == facts &&
+                       sumsFit(movedIn(to.path()));
     const auto held = m.job->runs().held();
     ASSERT_TRUE(here || there || (held && !held->empty())) << "nothing is lost";
     if (held && !held->empty()) {
@@ -434,7 +404,7 @@ TEST(Transfer, AnyCallThatFailsLeavesEachThingWhole) {
       ASSERT_TRUE(there);
       ASSERT_FALSE(fs::exists(from / "box"));
     }
-    if (!movedOn(to).empty()) fs::remove_all(movedOn(to));
+    if (!movedIn(to.path()).empty()) fs::remove_all(movedIn(to.path()));
     fs::remove_all(from / ".zip-tally-hold");
   }
   EXPECT_GT(failed, 30);

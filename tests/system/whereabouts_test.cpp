@@ -10,6 +10,7 @@
 #include <filesystem>
 #include <fstream>
 
+#include "core/catalogue/place_map.h"
 #include "core/job/job.h"
 #include "support/code_of.h"
 #include "support/fakes.h"
@@ -76,6 +77,11 @@ TEST_F(Whereabouts, APartOfASystemIsLockedByWhateverPath) {
   for (const auto& [folder, file] : parts) {
     const Mounted bound(drive / folder, t / "bound", nullptr, MS_BIND);
     ASSERT_TRUE(bound.done());
+    for (const std::string& from : {drive / folder, t / "bound"}) {
+      const auto systems = systemsFrom(real, from);
+      ASSERT_TRUE(systems) << from;
+      EXPECT_TRUE(PlaceMap(*systems, PathBytes{}).locked(file)) << from;
+    }
     auto job = measured(t / "bound");
     EXPECT_FALSE(job->planBook().addPaths({file}, "discard")) << folder;
     ASSERT_TRUE(job->planBook().addTarget("all of it", "100%"));
@@ -236,6 +242,23 @@ TEST(WhereaboutsOfADrive, UnpluggedReplacedAndElsewhere) {
   EXPECT_EQ(done->lines.at(0).state, LineOutcome::State::done);
   EXPECT_FALSE(fs::exists(elsewhere + "/old/one.bin"));
   EXPECT_TRUE(fs::exists(elsewhere + "/old/keep.bin"));
+}
+
+/// In a folder that is a root for itself the kernel lists no mount for it, and one works all the same.
+TEST(WhereaboutsOfAnotherRoot, IsMeasuredThoughNoMountIsListedForIt) {
+  LoopDrive drive("ext4", Bytes{64} << 20);
+  ZT_NEEDS(drive);
+  const std::string root = drive / "inner";
+  for (const char* folder : {"usr", "lib", "lib64", "proc", "data/in", "tmp"})
+    std::filesystem::create_directories(root + "/" + folder);
+  std::ofstream(root + "/data/in/one", std::ios::binary) << std::string(3'000'000, 'x');
+  std::filesystem::copy_file(ZTALLY, root + "/ztally");
+  const std::string ask =
+      "for f in usr lib lib64 proc; do mount --bind /$f \"$1\"/$f; done; "
+      "XDG_DATA_HOME=/tmp XDG_CONFIG_HOME=/tmp exec chroot \"$1\" /ztally measure /data --json";
+  const Ran ran = runProgram({"/usr/bin/unshare", "-m", "/bin/sh", "-c", ask, "in", root});
+  ASSERT_EQ(ran.status, 0) << ran.out << ran.err;
+  EXPECT_NE(ran.out.find("\"fs_type\": \"ext4\""), std::string::npos) << ran.out;
 }
 
 }  // namespace

@@ -86,7 +86,8 @@ TEST(Words, KeepOneBaseAndOneLocale) {
 }
 
 TEST(Words, AreTranslatedWhole) {
-  const Words shouting({}, [](const char* text) { return std::string("<") + text + ">"; });
+  const Words shouting(
+      {}, [](const char* text, const char*, std::uint64_t) { return std::string("<") + text + ">"; });
   EXPECT_EQ(shouting.standing(Standing::bedrock), "<" + words.standing(Standing::bedrock) + ">");
 }
 
@@ -117,7 +118,7 @@ TEST(Words, NameFinds) {
 }
 
 TEST(Words, ExplainOurWordsAndNoOthers) {
-  for (const auto& word : Words::known()) EXPECT_FALSE(words.explain(word).empty()) << word;
+  for (const auto& word : words.known()) EXPECT_FALSE(words.explain(word).empty()) << word;
   EXPECT_FALSE(words.explain("BEDROCK").empty());
   EXPECT_TRUE(words.explain("no such word").empty());
 }

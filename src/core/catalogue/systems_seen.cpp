@@ -69,20 +69,8 @@ std::vector<SystemRoot> systemsSeen(const Drive& drive, const Survey& survey) {
                     SystemFamily::linuxFamily,
                     true,
                     false});
-  const PathBytes inDrive = inDriveOf(drive, survey.root);
-  for (const SystemRoot& system : drive.systems) {
-    SystemRoot turned = system;
-    if (const auto deeper = within(system.at, inDrive)) {
-      turned.at = *deeper;
-    } else if (const auto inside = within(inDrive, system.at)) {
-      turned.at.clear();
-      turned.prefix = joinPath(system.prefix, *inside);
-      turned.previous = false;  // only a part of it is looked at; bedrock holds there
-    } else {
-      continue;
-    }
+  for (SystemRoot& turned : turnedTo(inDriveOf(drive, survey.root), drive.systems))
     seen.push_back(std::move(turned));
-  }
   for (SystemRoot& found : systemsIn(TreeNames(survey.tree))) {
     const auto known = std::find_if(seen.begin(), seen.end(), [&](const SystemRoot& s) {
       return s.at == found.at && s.family == found.family && s.prefix == found.prefix;

@@ -142,6 +142,18 @@ void leaveFixed(const FindContext& context, std::vector<Find>& finds) {
   }
 }
 
+/// What can be taken only with rights that are asked for is told: not every step can be done with them.
+void noteForeign(const FindContext& context, std::vector<Find>& finds) {
+  if (context.foreign.empty()) return;
+  for (Find& find : finds) {
+    const auto others = [&](const Subject& item) {
+      return item.inSurvey() && context.needsRights(item.node);
+    };
+    const auto count = std::count_if(find.items.begin(), find.items.end(), others);
+    if (count > 0) find.facts.push_back({"needs-rights", static_cast<std::uint64_t>(count)});
+  }
+}
+
 }  // namespace
 
 Detected detectAll(const DetectorTable& table, const DetectInput& input, const std::stop_token& stop,
@@ -170,6 +182,7 @@ Detected detectAll(const DetectorTable& table, const DetectInput& input, const s
   standOnce(table, all.finds);
   tellOnce(*input.context, all.finds);
   leaveFixed(*input.context, all.finds);
+  noteForeign(*input.context, all.finds);
   sumOnce(*input.context, table, all.finds);
   std::sort(all.finds.begin(), all.finds.end(), [](const Find& a, const Find& b) {
     return std::tie(b.gain.atMost, a.id) < std::tie(a.gain.atMost, b.id);

@@ -50,7 +50,7 @@ private:
     find.kind = this->id();
     find.likelihood = 35;
     find.items.push_back(c.subject(folder));
-    find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
+    find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"transfer", {}, {}, {}}};
     c.complete(find);
     find.band = ageBand(find.newest, c.options.now);
     return find;

@@ -167,42 +167,61 @@ std::string pacmanFiles(std::string_view text) {
   return all;
 }
 
-PackageGraph::PackageGraph(const std::vector<PackageRecord>& packages) : packages_(packages) {
-  for (std::uint32_t i = 0; i < packages.size(); ++i) byName_[packages[i].name] = i;
-  needs_.resize(packages.size());
-  for (std::uint32_t i = 0; i < packages.size(); ++i)
+PackageGraph::PackageGraph(const std::vector<PackageRecord>& packages)
+    : packages_(packages),
+      needs_(packages.size()),
+      neededBy_(packages.size()),
+      kept_(packages.size(), false) {
+  for (Index i = 0; i < packages.size(); ++i) byName_[packages[i].name] = i;
+  for (Index i = 0; i < packages.size(); ++i)
     for (const std::string& need : packages[i].needs)
-      if (const auto at = byName_.find(need); at != byName_.end()) needs_[i].push_back(at->second);
+      if (const auto at = byName_.find(need); at != byName_.end()) {
+        needs_[i].push_back(at->second);
+        neededBy_[at->second].push_back(i);
+      }
+  std::vector<Index> wished;
+  for (Index i = 0; i < packages.size(); ++i)
+    if (isWished(i)) wished.push_back(i);
+  reach(std::move(wished), [&](Index i) {
+    const bool first = !kept_[i];
+    kept_[i] = true;
+    return first;
+  });
+}
+
+bool PackageGraph::isWished(Index i) const {
+  return packages_[i].byHand || packages_[i].essential;
+}
+
+template <class Enter>
+void PackageGraph::reach(std::vector<Index> from, Enter enter) const {
+  std::erase_if(from, [&](Index i) { return !enter(i); });
+  while (!from.empty()) {
+    const Index i = from.back();
+    from.pop_back();
+    for (const Index need : needs_[i])
+      if (enter(need)) from.push_back(need);
+  }
 }
 
 std::vector<std::string> PackageGraph::goesWith(std::string_view name) const {
   const auto own = byName_.find(std::string(name));
   if (own == byName_.end()) return {};
-  // What can still be reached from somebody's wish without the package stays.
-  std::vector<bool> seen(packages_.size(), false);
-  std::vector<std::uint32_t> waiting;
-  const auto reach = [&](std::uint32_t i) {
-    if (seen[i]) return false;
-    seen[i] = true;
-    waiting.push_back(i);
-    return true;
+  absl::flat_hash_set<Index> brought{own->second};
+  reach(needs_[own->second], [&](Index i) { return brought.insert(i).second; });
+  // Whatever the package did not bring is there without it, so what that needs stays, with all it needs.
+  const auto staysAnyway = [&](Index i) {
+    return isWished(i) || std::any_of(neededBy_[i].begin(), neededBy_[i].end(),
+                                      [&](Index by) { return kept_[by] && !brought.contains(by); });
   };
-  seen[own->second] = true;
-  for (std::uint32_t i = 0; i < packages_.size(); ++i)
-    if (packages_[i].byHand || packages_[i].essential) reach(i);
-  const auto follow = [&](auto each) {
-    while (!waiting.empty()) {
-      const std::uint32_t i = waiting.back();
-      waiting.pop_back();
-      for (const std::uint32_t need : needs_[i])
-        if (reach(need)) each(need);
-    }
-  };
-  follow([](std::uint32_t) {});
-  // Only what the package itself brought in goes with it; other orphans are not its doing.
+  std::vector<Index> stay;
+  for (const Index i : brought)
+    if (i != own->second && staysAnyway(i)) stay.push_back(i);
+  absl::flat_hash_set<Index> staying{own->second};
+  reach(std::move(stay), [&](Index i) { return staying.insert(i).second; });
   std::vector<std::string> gone;
-  waiting.push_back(own->second);
-  follow([&](std::uint32_t i) { gone.push_back(packages_[i].name); });
+  for (const Index i : brought)
+    if (!staying.contains(i)) gone.push_back(packages_[i].name);
   std::sort(gone.begin(), gone.end());
   return gone;
 }

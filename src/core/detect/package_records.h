@@ -39,12 +39,21 @@ class PackageGraph {
 public:
   explicit PackageGraph(const std::vector<PackageRecord>& packages);
   /// What would go with a package because nothing else needs it: names in order, without the package itself.
+  /// Takes as long as what the package brought in and who needs that.
   std::vector<std::string> goesWith(std::string_view name) const;
 
 private:
+  using Index = std::uint32_t;
+  bool isWished(Index i) const;
+  /// Goes from `from` to all that is needed, wherever `enter(i)` lets it in.
+  template <class Enter>
+  void reach(std::vector<Index> from, Enter enter) const;
+
   const std::vector<PackageRecord>& packages_;
-  absl::flat_hash_map<std::string, std::uint32_t> byName_;
-  std::vector<std::vector<std::uint32_t>> needs_;
+  absl::flat_hash_map<std::string, Index> byName_;
+  std::vector<std::vector<Index>> needs_;
+  std::vector<std::vector<Index>> neededBy_;
+  std::vector<bool> kept_;  // somebody's wish, or needed by what is kept
 };
 
 }  // namespace zt

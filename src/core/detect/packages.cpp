@@ -74,6 +74,18 @@ private:
     return find;
   }
 
+  /// On the running system its package goes, not its files, which are the system's.
+  static void asPackage(Find& find, const KernelVersion& kernel) {
+    constexpr std::string_view byApt = "apt-get purge ";
+    if (!kernel.removal.starts_with(byApt)) return;
+    Subject package;
+    package.kind = SubjectKind::package;
+    package.path = kernel.removal.substr(byApt.size());
+    for (const Subject& file : find.items) package.occupied += file.occupied;
+    find.items = {std::move(package)};
+    find.offers.push_back({"remove", {}, {}, {}});
+  }
+
   Find findOf(const FindContext& c, const KernelVersion& kernel) const {
     Find find;
     find.kind = this->id();
@@ -84,11 +96,6 @@ private:
                      [](const Subject& a, const Subject& b) { return a.occupied > b.occupied; });
     // Never file by file: its package takes it away, on its own running system.
     find.offers = {{"advise", {}, {}, {"live"}}};
-    constexpr std::string_view byApt = "apt-get purge ";
-    if (kernel.removal.starts_with(byApt)) {
-      find.offers.push_back({"remove", {}, {}, {}});
-      find.facts.push_back({"package", kernel.removal.substr(byApt.size())});
-    }
     c.complete(find);
     find.place = c.tree.path(c.tree.parent(kernel.nodes.front()));
     find.placeId = "superseded-kernels";
@@ -96,6 +103,7 @@ private:
     find.regret = Regret::wayBack;
     find.facts.push_back({"kernel-version", kernel.version});
     find.facts.push_back({"command", kernel.removal});
+    if (c.options.live) asPackage(find, kernel);
     find.id = FindContext::findId(this->id(), find.place + "/" + kernel.version, AgeBand::today);
     find.band = ageBand(find.newest, c.options.now);
     return find;

@@ -46,7 +46,8 @@ std::vector<Offer> offersOf(const Place& place) {
   }
   const bool told = place.go == LetGo::system || (place.go == LetGo::owner && !place.command.empty());
   if (told) add("advise");
-  if (place.kind == "memory-files") add("switch-off"), add("limit");
+  if (place.kind == "memory-files") add("switch-off");  // where the running system uses it
+  if (place.id == "journal") add("limit");
   return offers;
 }
 
@@ -231,7 +232,7 @@ Find PlaceFinds::findOf(const Group& group) const {
   find.offers = offersOf(place);
   // What persons left in a system is not its: it goes by their own hand.
   const bool leftByPersons = group.face == Face::foreign && place.isEarlierSystem();
-  if (leftByPersons) find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}};
+  if (leftByPersons) find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"transfer", {}, {}, {}}};
   const std::string runs = closeUnmet(find, group);
   context_.complete(find);
   find.placeId = place.id;

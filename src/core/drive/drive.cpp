@@ -110,7 +110,8 @@ std::optional<PathBytes> below(const PathBytes& path, const PathBytes& top) {
   return beneath(path, top) ? std::optional(PathBytes(path.substr(top.size() + 1))) : std::nullopt;
 }
 
-/// Systems as seen from their top, turned to a folder of theirs.
+}  // namespace
+
 std::vector<SystemRoot> turnedTo(const PathBytes& folder, const std::vector<SystemRoot>& systems) {
   std::vector<SystemRoot> turned;
   for (SystemRoot s : systems) {
@@ -129,6 +130,8 @@ std::vector<SystemRoot> turnedTo(const PathBytes& folder, const std::vector<Syst
   }
   return turned;
 }
+
+namespace {
 
 /// What is known of a mount that shows a folder of its file system, not its top: a thing's place is its path
 /// in its own file system. Where the top is mounted, too, it says which systems lie on it; else each family
@@ -158,6 +161,16 @@ std::vector<SystemRoot> systemsAbove(const System& system, const std::vector<Mou
   return all;
 }
 
+/// The systems of a mount, as seen from its top.
+std::vector<SystemRoot> systemsOf(const System& system, const std::vector<Mount>& mounts, const Mount& mount,
+                                  const FolderPtr& root) {
+  std::vector<SystemRoot> systems = systemsIn(*namesOn(*system.files, root));
+  for (SystemRoot& above : systemsAbove(system, mounts, mount))
+    if (std::find(systems.begin(), systems.end(), above) == systems.end())
+      systems.push_back(std::move(above));
+  return systems;
+}
+
 Result<Drive> toDrive(const System& system, const std::vector<Mount>& mounts, const Mount& mount) {
   auto root = system.files->openRoot(mount.target);
   if (!root) return tl::unexpected(root.error());
@@ -166,14 +179,17 @@ Result<Drive> toDrive(const System& system, const std::vector<Mount>& mounts, co
   const DeviceFacts facts = system.mounts->facts(mount);
   Drive d = bareDrive(mount);
   if (!facts.uuid.empty()) d.id = facts.uuid;
+  d.hardware = facts.hardware;
+  if (system.identity && !facts.uuid.empty() && !facts.hardware.empty()) {
+    DriveIdentity is = system.identity(facts.uuid, facts.hardware);
+    d.id = std::move(is.id);
+    d.twin = is.twin;
+  }
   d.label = facts.label;
   d.model = facts.model;
   d.usage = *usage;
   d.readOnly = mount.readOnly || usage->readOnly;
-  d.systems = systemsIn(*namesOn(*system.files, *root));
-  for (SystemRoot& above : systemsAbove(system, mounts, mount))
-    if (std::find(d.systems.begin(), d.systems.end(), above) == d.systems.end())
-      d.systems.push_back(std::move(above));
+  d.systems = systemsOf(system, mounts, mount, *root);
   if (!d.systems.empty()) d.systemName = systemNameOn(*system.files, **root, d.systems.front());
   d.role = roleOf(mount, facts, d.family());
   d.kind = kindOf(mount, facts);
@@ -266,6 +282,19 @@ Result<Drive> driveOf(const System& system, const PathBytes& path) {
   const Mount* best = mountOf(*mounts, path);
   if (best == nullptr) return fail(Errc::notThere, "drive-of", path);
   return toDrive(system, *mounts, *best);
+}
+
+Result<std::vector<SystemRoot>> systemsFrom(const System& system, const PathBytes& path) {
+  const auto mounts = system.mounts->mounts();
+  if (!mounts) return tl::unexpected(mounts.error());
+  const Mount* mount = mountOf(*mounts, path);
+  if (mount == nullptr) return fail(Errc::notThere, "drive-of", path);
+  const auto root = system.files->openRoot(mount->target);
+  if (!root) return tl::unexpected(root.error());
+  auto systems =
+      turnedTo(below(path, mount->target).value_or(PathBytes{}), systemsOf(system, *mounts, *mount, *root));
+  if (isLive(mount->target)) systems.push_back({{}, path.substr(1), SystemFamily::linuxFamily, true, false});
+  return systems;
 }
 
 Result<bool> onOneFileSystem(const System& system, const PathBytes& a, const PathBytes& b) {

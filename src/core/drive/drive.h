@@ -32,7 +32,11 @@ SizeClass sizeClassOf(Bytes capacity);
 
 /// One attached drive: one file system, however often it is mounted.
 struct Drive {
-  std::string id;     ///< UUID of the file system; its source where it has none
+  std::string id;        ///< UUID of the file system; its source where it has none
+  std::string hardware;  ///< tells it from one that was copied from it block by block; may be empty
+  /// Another one of its UUID is known, on other hardware, and nobody said yet whether it is that one: it has
+  /// an identity of its own until then (core/job/twins.h).
+  bool twin = false;
   std::string label;  ///< as the owner named it; may be empty
   std::string model;  ///< of the device; may be empty
   PathBytes target;   ///< where it is mounted; the shortest where there are several
@@ -80,6 +84,12 @@ Result<PathBytes> pathInFileSystem(const System& system, const PathBytes& path);
 /// Where the top of the file system is mounted that a path lies on; fails with notThere where only folders of
 /// it are.
 Result<PathBytes> topOf(const System& system, const PathBytes& path);
+
+/// Systems as seen from their top, turned to a folder of theirs.
+std::vector<SystemRoot> turnedTo(const PathBytes& folder, const std::vector<SystemRoot>& systems);
+
+/// The systems that a folder lies in or holds, as seen from it. `path` must be absolute and free of links.
+Result<std::vector<SystemRoot>> systemsFrom(const System& system, const PathBytes& path);
 
 /// The drive that a folder lies on. `path` must be absolute and free of links.
 Result<Drive> driveOf(const System& system, const PathBytes& path);

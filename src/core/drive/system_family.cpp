@@ -154,12 +154,21 @@ std::optional<SystemRoot> suspectAt(const NameView& names, const PathBytes& at, 
              : std::nullopt;
 }
 
+/// Whether a folder at the top is what a system of the family is made of: `usr` has a `bin` and an `sbin`,
+/// too.
+bool isPartOf(const Signs& family, const PathBytes& folder) {
+  return std::any_of(family.signs.begin(), family.signs.end(), [&](const auto& sign) {
+    return std::any_of(sign.begin(), sign.end(), [&](auto path) { return path.starts_with(folder + "/"); });
+  });
+}
+
 /// Whole systems that lie beside the one in use; what is built like one is not taken apart either.
 void findPrevious(const NameView& names, const SystemRoot& used, std::vector<SystemRoot>& found) {
   for (const PathBytes& folder : foldersAtTop(names)) {
     auto system = systemAt(names, folder);
     for (const Signs& family : allSigns())
-      if (!system && family.family == used.family) system = suspectAt(names, folder, family);
+      if (!system && family.family == used.family && !isPartOf(family, folder))
+        system = suspectAt(names, folder, family);
     // Of another family it is somebody's copy, and nobody's caches lie in it.
     if (!system || system->family != used.family) continue;
     system->previous = true;

@@ -30,6 +30,7 @@ FindContext::FindContext(SurveyPtr s, PlaceMap p, FindOptions o)
   findBusy();
   findTrashes();
   findFixed();
+  findForeign();
   kindsFound_.get();
 }
 
@@ -135,6 +136,21 @@ void FindContext::findFixed() {
 
 bool FindContext::cannotGo(NodeId node) const {
   return !fixed.empty() && (fixed[node] || tree.isFixed(tree.parent(node)));
+}
+
+void FindContext::findForeign() {
+  if (options.self == 0) return;
+  foreign.assign(tree.size(), false);
+  for (NodeId id = 0; id < tree.size(); ++id)
+    if (tree.owner(id) != options.self)
+      for (NodeId up = id; !foreign[up]; up = tree.parent(up)) {
+        foreign[up] = true;
+        if (up == 0) break;
+      }
+}
+
+bool FindContext::needsRights(NodeId node) const {
+  return !foreign.empty() && (foreign[node] || tree.owner(tree.parent(node)) != options.self);
 }
 
 void FindContext::findTrashes() {
@@ -323,6 +339,7 @@ Find pickedFind(const FindContext& context, NodeId node) {
   find.offers = {{"discard", {}, {}, {}}, {"hold", {}, {}, {}}, {"transfer", {}, {}, {}}};
   // What was picked is named by its path alone: it is the same thing however old it grows.
   context.complete(find);
+  if (context.needsRights(node)) find.facts.push_back({"needs-rights", std::uint64_t{1}});
   find.band = ageBand(find.newest, context.options.now);
   return find;
 }

@@ -32,10 +32,12 @@ struct FindOptions {
   /// it lies in (0, the root, where there are none), since each numbers its inodes for itself, and the inode.
   absl::flat_hash_map<std::pair<NodeId, std::uint64_t>, std::string> openInodes;
   std::vector<std::string> programs;  ///< that run on this machine, as far as that can be seen
-  bool live = false;                  ///< the system on the drive is the one that runs
-  MachineFacts machine;               ///< of the machine that it runs on; empty where it does not
-  bool keepsAccessTimes = true;       ///< the mount keeps them well enough to be quoted
-  Elsewhere elsewhere;                ///< empty where nothing is known of other drives
+  /// Who works here, where rights over others' things can be asked for; 0: nobody need be asked, or can be.
+  std::uint32_t self = 0;
+  bool live = false;             ///< the system on the drive is the one that runs
+  MachineFacts machine;          ///< of the machine that it runs on; empty where it does not
+  bool keepsAccessTimes = true;  ///< the mount keeps them well enough to be quoted
+  Elsewhere elsewhere;           ///< empty where nothing is known of other drives
   /// The first bytes of a file; empty where the drive is not at hand. Asked while the context is built only.
   std::function<std::optional<std::string>(NodeId file, std::size_t most)> head;
 };
@@ -74,6 +76,8 @@ public:
   /// By node: it, or something beneath it, cannot be removed, was not seen, or is a snapshot; empty if
   /// nothing is.
   std::vector<bool> fixed;
+  /// By node: it belongs to somebody else, or something beneath it does; empty where no rights are asked for.
+  std::vector<bool> foreign;
   std::vector<bool> inTrash;                              ///< by node
   const absl::flat_hash_map<NodeId, std::string> heldBy;  ///< who had an entry open then
   const absl::flat_hash_set<NodeId> held;  ///< files that somebody held open when the survey was made
@@ -99,6 +103,8 @@ public:
   bool spokenFor(NodeId node) const;
   /// Whether a part of it at least could not be removed by who measured: immutable, or without the right.
   bool cannotGo(NodeId node) const;
+  /// Whether it can be taken only with rights that have to be asked for.
+  bool needsRights(NodeId node) const;
   /// Whether a path must not go: see PlaceMap::locked, and by what the survey itself shows.
   bool locked(std::string_view path) const;
   Subject subject(NodeId node) const;
@@ -141,6 +147,7 @@ private:
   void findBusy();
   void findTrashes();
   void findFixed();
+  void findForeign();
   std::optional<TrashForm> trashAt(NodeId folder) const;
   std::vector<Judgement> beneath_;  ///< by folder number: the strictest and the worst in it
 };

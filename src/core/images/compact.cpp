@@ -14,11 +14,6 @@ constexpr Bytes tableEntries = newUnit / 8;
 constexpr Bytes spanOfTable = tableEntries * newUnit;  // of the guest
 constexpr std::uint64_t notShared = std::uint64_t{1} << 63;
 
-bool allZeros(std::span<const char> bytes) {
-  return bytes.empty() ||
-         (bytes[0] == 0 && std::memcmp(bytes.data(), bytes.data() + 1, bytes.size() - 1) == 0);
-}
-
 /// Goes along with rising offsets.
 class LeftOut {
 public:
@@ -169,9 +164,17 @@ Result<void> punchZeros(DiskBytes& image, MadeFile& file, Bytes unit, const Comp
     run = {};
     return done;
   };
+  // What is no data may still be set aside; where it is not, giving it back does nothing.
+  const auto giveGap = [&](Bytes from, Bytes to) -> Result<void> {
+    if (auto done = give(); !done) return done;
+    run = {(from + unit - 1) / unit * unit, to / unit * unit};
+    if (run.from >= run.to) run = {};
+    return give();
+  };
   for (Bytes at = 0; at < image.length();) {
     const auto data = image.nextData(at);
     if (!data) return tl::unexpected(data.error());
+    if (auto done = giveGap(at, data->empty() ? image.length() : data->from); !done) return done;
     if (data->empty()) break;
     at = std::max(at, (data->from + unit - 1) / unit * unit);
     while (at + unit <= data->to) {

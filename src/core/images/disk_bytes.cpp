@@ -2,6 +2,7 @@
 #include "core/images/disk_bytes.h"
 
 #include <algorithm>
+#include <cstring>
 
 namespace zt {
 
@@ -61,6 +62,11 @@ Result<bool> isHole(DiskBytes& source, Stretch stretch) {
   const auto data = source.nextData(stretch.from);
   if (!data) return tl::unexpected(data.error());
   return data->empty() || data->from >= stretch.to;
+}
+
+bool allZeros(std::span<const char> bytes) {
+  return bytes.empty() ||
+         (bytes[0] == 0 && std::memcmp(bytes.data(), bytes.data() + 1, bytes.size() - 1) == 0);
 }
 
 tl::unexpected<Error> damaged(std::string_view what) {

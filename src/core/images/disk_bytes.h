@@ -63,6 +63,8 @@ Result<std::string> bytesAt(DiskBytes& source, Bytes at, Bytes size);
 /// Whether nothing is stored of a stretch.
 Result<bool> isHole(DiskBytes& source, Stretch stretch);
 
+bool allZeros(std::span<const char> bytes);
+
 /// What a record says cannot be: of `what`, for a person who knows the format.
 tl::unexpected<Error> damaged(std::string_view what);
 

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cstring>
 
+#include "core/images/block_image.h"
 #include "core/images/partitions.h"
 
 namespace zt {
@@ -31,6 +32,7 @@ public:
     facts_.snapshots = image_.snapshots;
     facts_.encrypted = image_.encrypted;
     facts_.unclean = image_.unclean;
+    facts_.rewritten = isRewritten(file_, image_);
     if (!image_.backing.empty() && options_.below) below_ = options_.below(image_.backing);
     facts_.backingRead = below_ != nullptr;
     if (!image_.encrypted && (image_.backing.empty() || below_))
@@ -102,21 +104,17 @@ private:
         if (options_.read != nullptr) *options_.read += size;
         if (options_.turn) options_.turn();
         for (Bytes u = 0; u < size; u += unit)
-          if (isZero(part.subspan(static_cast<std::size_t>(u), static_cast<std::size_t>(unit))))
+          if (allZeros(part.subspan(static_cast<std::size_t>(u), static_cast<std::size_t>(unit))))
             append(zeros_, {at + u, at + u + unit});
         at += size;
       }
     return {};
   }
 
-  static bool isZero(std::span<const char> bytes) {
-    return bytes[0] == 0 && std::memcmp(bytes.data(), bytes.data() + 1, bytes.size() - 1) == 0;
-  }
-
   void weigh() {
     // Where they were not read they are what the tables say, whole as they are.
     const Bytes zeros = facts_.zerosRead ? common(plainRuns(), zeros_, zeroUnit()) : sum(zeros_);
-    facts_.least = std::min(image_.unused + zeros, facts_.outside);
+    facts_.least = std::min(image_.unused + zeros + setAside(), facts_.outside);
     // Where the file system packs what it stores, bytes of the file are not bytes of the drive.
     const Bytes told = storedInFile() + image_.unused;
     if (facts_.outside < told) facts_.least -= std::min(facts_.least, told - facts_.outside);
@@ -124,6 +122,18 @@ private:
     for (const GuestVolume& v : facts_.volumes) gone.insert(gone.end(), v.free.begin(), v.free.end());
     facts_.most = facts_.outside - std::min(facts_.outside, staysOf(merged(gone)));
     facts_.least = std::min(facts_.least, facts_.most);
+  }
+
+  /// Room of a raw one that is no data: it reads as zeros, and is given back as those are.
+  Bytes setAside() const {
+    if (image_.format != "raw") return 0;
+    Bytes whole = 0;
+    for (const Stretch& s : options_.setAside) {
+      const Bytes from = (s.from + driveBlock - 1) / driveBlock * driveBlock,
+                  to = s.to / driveBlock * driveBlock;
+      if (from < to) whole += to - from;
+    }
+    return whole - std::min(whole, common(plainRuns(), options_.setAside, 1));
   }
 
   /// What a new image has to hold of this one without what is gone, a sorted list of the guest's disk. It is

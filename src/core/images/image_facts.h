@@ -27,6 +27,7 @@ struct ImageFacts {
   bool encrypted = false;
   bool unclean = false;    ///< the image, or a file system in it, was not closed as it should be
   bool zerosRead = false;  ///< all that is stored was read
+  bool rewritten = false;  ///< this program itself makes images of its kind compact
 };
 
 /// Opens what an image lies upon, by the name that is written in it; nullptr where that cannot be had.
@@ -35,6 +36,8 @@ using OpenBelow = std::function<std::unique_ptr<DiskBytes>(const std::string& na
 struct ImageOptions {
   Bytes outside = 0;      ///< what the file occupies, as surveyed
   bool readZeros = true;  ///< reads all that is stored
+  /// Stretches of the file, in order, for which there is room and into which nothing was ever written.
+  std::vector<Stretch> setAside = {};
   OpenBelow below;
   std::stop_token stop;
   std::atomic<Bytes>* read = nullptr;  ///< grows while stored bytes are read

@@ -5,9 +5,13 @@
 #include <algorithm>
 #include <set>
 
+#include "core/job/other_drive.h"
 #include "core/job/outcome_json.h"
+#include "core/job/reminders.h"
 #include "core/os/paths.h"
 #include "core/os/rights/fallback_file_system.h"
+#include "core/os/rights/file_rights.h"
+#include "core/os/rights/live_rights.h"
 #include "core/reclaim/claims.h"
 #include "core/reclaim/held_things.h"
 
@@ -122,18 +126,6 @@ Result<std::vector<JournalRecord>> Job::settle(const GuardedDrive& drive, bool f
   return settled;
 }
 
-namespace {
-/// The kind of a drive's file system as its header says; of what is mounted by a program of its own the mount
-/// table knows no more than that.
-std::string headerType(const System& system, const Drive& drive) {
-  const auto mounts = system.mounts->mounts();
-  for (const Mount& m : mounts ? *mounts : std::vector<Mount>{})
-    if (m.target == drive.target && m.source == drive.source)
-      if (std::string type = system.mounts->facts(m).fsType; !type.empty()) return type;
-  return drive.fsType;
-}
-}  // namespace
-
 Result<GuardedDrive> Job::guarded() {
   if (auto here = place_.checkHere("reclaim"); !here) return tl::unexpected(here.error());
   const SurveyPtr survey = surveys_.survey();
@@ -155,21 +147,17 @@ Result<GuardedDrive> Job::guarded() {
                      site().drive().target};
   drive.keptNow = [this, survey] { return place_.marksOfEarlierVisits().on(survey->tree); };
   drive.marks.takeKept(drive.keptNow());
-  if (!site().drive().standIn) drive.live = workshop_.live;
+  if (!site().drive().standIn) {
+    drive.live = workshop_.live;
+    drive.liveRights = std::make_shared<LiveRights>(workshop_.privileged);
+    drive.fileRights = std::make_shared<FileRights>(workshop_.privileged);
+  }
   drive.openOther = [holds = site().holds(), system = System(workshop_),
                      files = workshop_.files](const PathBytes& path) -> Result<OtherDrive> {
     const auto here = holds(path);
     if (!here) return tl::unexpected(here.error());
     if (*here) return fail(Errc::onDrive, "other-drive", path, "other-drive");
-    auto top = files->openRoot(path);
-    if (!top) return tl::unexpected(top.error());
-    OtherDrive other{files, std::move(*top), path};
-    if (const auto there = driveOf(system, path)) {
-      if (there->readOnly) return fail(Errc::notPermitted, "other-drive", path, "read-only");
-      other.keeping = keepingOf(headerType(system, *there));
-      other.headroom = headroomOf(*there);
-    }
-    return other;
+    return openOtherDrive(system, files, path);
   };
   return drive;
 }
@@ -180,9 +168,46 @@ Result<std::vector<JournalRecord>> Job::rehearse() {
   return Runner(std::move(*drive), *file_, 0).rehearse(plan_.plan());
 }
 
+/// What somebody has still to see to after this. Without a register nobody is reminded.
+void Job::remind() {
+  const Drive& drive = site().drive();
+  if (drive.standIn || !workshop_.visits) return;
+  const Reminder blank{ReminderKind::hold,
+                       drive.id,
+                       drive.label.empty() ? drive.target : drive.label,
+                       file_->path(),
+                       site().root(),
+                       0,
+                       0,
+                       {}};
+  std::vector<Reminder> all;
+  const auto add = [&](ReminderKind kind, const Result<std::vector<JournalRecord>>& records) {
+    if (!records || records->empty()) return;
+    Reminder one = blank;
+    one.kind = kind;
+    one.since = workshop_.clock->now();
+    for (const JournalRecord& r : *records) one.bytes += r.occupied;
+    all.push_back(std::move(one));
+  };
+  add(ReminderKind::hold, runs_.held());
+  add(ReminderKind::loan, runs_.loans());
+  auto single = runs_.elsewhere();
+  if (single)
+    std::erase_if(*single, [](const JournalRecord& r) { return !r.parameters.place("second").empty(); });
+  add(ReminderKind::secondCopy, single);
+  if (const auto waits = runs_.waitsForRestart(); waits && *waits) {
+    all.push_back(blank);
+    all.back().kind = ReminderKind::restart;
+    std::tie(all.back().since, all.back().boot) = **waits;
+  }
+  (void)noteReminders(workshop_, identity(), std::move(all));
+}
+
 Result<RunReport> Job::reclaim(std::string_view token, const RunControl& control) {
   // What was set aside comes back without a register; what goes must be asked about.
   if (workshop_.visitsProblem) return tl::unexpected(*workshop_.visitsProblem);
+  const auto mine = place_.lock();
+  if (!mine) return tl::unexpected(mine.error());
   auto drive = guarded();
   if (!drive) return tl::unexpected(drive.error());
   if (consent().token != token) return fail(Errc::noConsent, "reclaim");
@@ -196,6 +221,7 @@ Result<RunReport> Job::reclaim(std::string_view token, const RunControl& control
   plan_.takeOff(done);
   if (const auto held = runs_.held(report->run); held) place_.noteHolds(*held);
   if (const auto open = runs_.loans(); open && !open->empty()) place_.noteLoans(*open);
+  remind();
   auto saved = place_.afterChange(!report->unanswered);
   Bytes promised = 0;
   SignedBytes rose = 0;
@@ -226,6 +252,8 @@ Result<std::vector<JournalRecord>> Job::undo(std::int64_t run, std::stop_token s
   auto away = runs_.elsewhere(run);
   if (!away) return away;
   if (held->empty() && away->empty() && cutShort_.empty()) return held;
+  const auto mine = place_.lock();
+  if (!mine) return tl::unexpected(mine.error());
   auto drive = guarded();
   if (!drive) return tl::unexpected(drive.error());
   auto settled = settle(*drive);
@@ -233,6 +261,7 @@ Result<std::vector<JournalRecord>> Job::undo(std::int64_t run, std::stop_token s
   tidyUnused(*drive);
   auto done = runs_.undo(*drive, run, stop);
   if (done) done->insert(done->begin(), settled->begin(), settled->end());
+  remind();
   (void)place_.afterChange();
   return done;
 }
@@ -240,22 +269,28 @@ Result<std::vector<JournalRecord>> Job::undo(std::int64_t run, std::stop_token s
 Result<std::vector<JournalRecord>> Job::repay(std::stop_token stop) {
   auto open = runs_.loans();
   if (!open || (open->empty() && cutShort_.empty())) return open;
+  const auto mine = place_.lock();
+  if (!mine) return tl::unexpected(mine.error());
   auto drive = guarded();
   if (!drive) return tl::unexpected(drive.error());
   auto settled = settle(*drive);
   if (!settled) return settled;
   auto done = runs_.repay(*drive, stop);
   if (const auto left = runs_.loans()) place_.noteLoans(*left);
+  remind();
   (void)place_.afterChange();
   return done;
 }
 
 Result<std::vector<JournalRecord>> Job::release(std::string_view token, std::stop_token stop) {
   if (workshop_.visitsProblem) return tl::unexpected(*workshop_.visitsProblem);
+  const auto mine = place_.lock();
+  if (!mine) return tl::unexpected(mine.error());
   auto drive = guarded();
   if (!drive) return tl::unexpected(drive.error());
   if (auto settled = settle(*drive); !settled) return settled;
   auto done = runs_.release(*drive, token, stop);
+  remind();
   (void)place_.afterChange();
   return done;
 }

@@ -65,6 +65,7 @@ private:
   Result<void> load();
   Result<std::vector<JournalRecord>> settle(const GuardedDrive& drive, bool finish = false);
   void tidyUnused(const GuardedDrive& drive) const;
+  void remind();
   Result<GuardedDrive> guarded();
 
   Workshop workshop_;

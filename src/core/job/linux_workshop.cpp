@@ -2,6 +2,7 @@
 #include "core/job/linux_workshop.h"
 
 #include "core/job/own_places.h"
+#include "core/job/twins.h"
 
 #include "core/os/btrfs/linux_snapshots.h"
 #include "core/os/linux/linux_drive_insides.h"
@@ -32,9 +33,12 @@ Workshop linuxWorkshop() {
     workshop.places = std::move(*places);
   else
     workshop.placesProblem = places.error();
-  if (auto visits = Register::open(registerFile()))
+  if (auto visits = Register::open(registerFile())) {
     workshop.visits = std::move(*visits);
-  else if (exists(registerFile()))  // where none is, nothing is known to be kept
+    workshop.identity = [known = workshop.visits](const std::string& uuid, const std::string& hardware) {
+      return identityOf(uuid, hardware, *known);
+    };
+  } else if (exists(registerFile()))  // where none is, nothing is known to be kept
     workshop.visitsProblem = visits.error();
   return workshop;
 }

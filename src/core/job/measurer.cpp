@@ -60,7 +60,7 @@ Result<void> Measurer::keep(SurveyPtr survey, const SurveyStore::Watch& watch) {
   if (auto kept = surveys_.keep(std::move(*prepared), documents); !kept) return kept;
   plan_.adopt(std::move(rebound));
   place_.adopt(*survey);
-  place_.noteVisit(*survey);
+  place_.noteVisit(*surveys_.context());
   return {};
 }
 

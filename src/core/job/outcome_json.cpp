@@ -41,6 +41,8 @@ Json toJson(const RunReport& report) {
   }
   Json j{{"run", report.run},       {"stopped", report.stopped},     {"unanswered", report.unanswered},
          {"enough", report.enough}, {"refill_bytes", report.refill}, {"lines", std::move(lines)}};
+  if (!report.restart.lines.empty())
+    j["restart"] = {{"lines", report.restart.lines}, {"boot", report.restart.boot}};
   if (report.journalFailed) j["journal_failure"] = name(report.journalFailure.code);
   return j;
 }
@@ -90,6 +92,7 @@ Json toJson(const Proof& proof) {
           {"actual_bytes", proof.actual},
           {"unexplained_bytes", proof.byOthers},
           {"held_bytes", proof.held},
+          {"restart", name(proof.restart)},
           {"loans", toJson(proof.loans)},
           {"lines", std::move(lines)},
           {"targets", std::move(targets)}};
@@ -104,7 +107,8 @@ Json toJson(const Consent& consent) {
            {"items", line.items},
            {"regret", name(line.regret)}};
     putPath(j, "example", line.example);
-    j["lost"] = line.lost.known;
+    j["lost"] = Json::array();
+    for (const Losses::Known& known : line.lost.known) j["lost"].push_back(known.text());
     if (!line.parameters.empty()) j["parameters"] = toJson(line.parameters);
     lines.push_back(std::move(j));
   }
@@ -149,6 +153,14 @@ Result<RunReport> reportFromJson(const Json& json) {
     o.itemsDone = l.number<std::uint64_t>("items_done");
     report.lines.push_back(std::move(o));
   });
+  if (in.has("restart"))
+    in.object("restart", [&](JsonReader& r) {
+      report.restart.boot = r.text("boot");
+      for (const Json& line : r.json().value("lines", Json::array())) {
+        if (!line.is_string()) return r.wrong("lines");
+        report.restart.lines.push_back(line.get<std::string>());
+      }
+    });
   if (!in.ok()) return fail(Errc::corrupt, "run", {}, in.fault());
   return report;
 }
@@ -190,6 +202,7 @@ Result<Proof> proofFromJson(const Json& json) {
   proof.byOthers =
       in.number<SignedBytes>(in.has("by_others_bytes") ? "by_others_bytes" : "unexplained_bytes");
   proof.held = in.number<Bytes>("held_bytes");
+  proof.restart = in.choiceOr<Restart>("restart", restarts, Restart::notNeeded);
   in.eachOr("loans", 100'000, [&](JsonReader& loan) {
     proof.loans.push_back({loan.text("action"), loan.path("path"), loan.number<Bytes>("bytes")});
   });

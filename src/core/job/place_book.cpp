@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/place_book.h"
+#include "core/job/twins.h"
 
 #include <algorithm>
 
+#include "core/job/readings.h"
 #include "core/job/register.h"
 #include "core/os/paths.h"
 #include "core/reclaim/held_things.h"
@@ -25,6 +27,7 @@ Result<void> PlaceBook::refresh(std::string_view operation) {
 
 Result<void> PlaceBook::take(SitePtr site) {
   site_ = std::move(site);
+  if (workshop_.visits) noteHardware(site_->drive(), *workshop_.visits);
   if (workshop_.visits) site_->overrule(workshop_.visits->overrule(site_->drive().id));
   if (auto read = readAgain(); !read) return read;
   return file_.put(documents(reading_.stale));
@@ -182,14 +185,24 @@ void PlaceBook::adopt(const Survey& survey) {
   reading_.stale = false;
 }
 
+Result<std::shared_ptr<void>> PlaceBook::lock() const {
+  if (!workshop_.visits) return std::shared_ptr<void>();
+  auto mine = workshop_.visits->lock(site_->drive().id);
+  // A home that cannot be written to keeps nobody from work.
+  if (!mine && mine.error().code != Errc::busy) return std::shared_ptr<void>();
+  if (!mine) mine.error().path = site_->drive().target;
+  return mine;
+}
+
 // Without the register everything else works, so what it cannot take is not told.
-void PlaceBook::noteVisit(const Survey& s) const {
+void PlaceBook::noteVisit(const FindContext& measured) const {
   if (!workshop_.visits || site_->closed()) return;
+  const Survey& s = measured.survey;
   const Drive& drive = site_->drive();
   (void)workshop_.visits->noteDrive({drive.id, drive.label, drive.fsType, s.usage.capacity, 0, s.finished});
   Visit visit{drive.id,         identity_,         file_.path(),     site_->opened(), s.finished,
               s.usage.capacity, s.usage.available, s.tree.entries(), s.wholeDrive};
-  (void)workshop_.visits->noteVisit(visit);
+  if (workshop_.visits->noteVisit(visit)) (void)workshop_.visits->noteSums(visit, countedOf(measured));
 }
 
 void PlaceBook::noteVisit(VisitKind kind, Bytes promised, SignedBytes rose) const {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/finds/find_context.h"
 #include "core/finds/marks.h"
 #include "core/job/job_file.h"
 #include "core/job/register.h"
@@ -51,8 +52,11 @@ public:
   /// The figures of a survey that was kept just now.
   void adopt(const Survey& survey);
 
-  /// Notes the visit in the register.
-  void noteVisit(const Survey& survey) const;
+  /// To be had as long as the drive is changed, so that no rule and no other window does meanwhile. Fails
+  /// with busy; where there is no register nobody is kept out.
+  Result<std::shared_ptr<void>> lock() const;
+  /// Notes the visit in the register, with what it counted.
+  void noteVisit(const FindContext& measured) const;
   /// Notes what a run brought, or a proof said, by the drive's own counter.
   void noteVisit(VisitKind kind, Bytes promised, SignedBytes rose) const;
   /// Notes the large files of the drive, for visits to other drives. Any thread, while the place stays.

@@ -181,12 +181,16 @@ Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_vi
     return by.any() ? std::optional(find) : without(find, *surveys_.context(), NotPlanned(line));
   };
   Plan changed = plan_;
+  std::vector<PlanLine> added;
   absl::flat_hash_map<std::string, std::size_t> lineOf;
   for (std::size_t i = 0; i < changed.lines.size(); ++i) lineOf.emplace(changed.lines[i].id, i);
+  const auto lineAt = [&](std::size_t i) -> PlanLine& {
+    return i < changed.lines.size() ? changed.lines[i] : added[i - changed.lines.size()];
+  };
   for (const Find* find : all) {
-    const auto [there, fresh] = lineOf.emplace(find->id, changed.lines.size());
+    const auto [there, fresh] = lineOf.emplace(find->id, changed.lines.size() + added.size());
     // Another step for a line is for what is on it.
-    auto part = fresh ? std::optional(*find) : onLine(changed.lines[there->second], *find);
+    auto part = fresh ? std::optional(*find) : onLine(lineAt(there->second), *find);
     if (!part) part = *find;
     if (part->kind == "namesakes") {
       const Find& whole = *surveys_.find(find->id);
@@ -202,10 +206,11 @@ Result<void> PlanBook::add(const std::vector<std::string>& finds, std::string_vi
                         marks_, told);
     if (!line) return tl::unexpected(line.error());
     if (fresh)
-      changed.lines.push_back(std::move(*line));
+      added.push_back(std::move(*line));
     else
-      changed.lines[there->second] = std::move(*line);
+      lineAt(there->second) = std::move(*line);
   }
+  for (PlanLine& line : added) changed.add(std::move(line));
   return settle(std::move(changed));
 }
 

@@ -181,6 +181,25 @@ Result<Proposal> PlanReading::propose(ProposeOptions options) const {
   }
 }
 
+Result<std::vector<PlanReading::Alternative>> PlanReading::alternatives(const ProposeOptions& options) const {
+  using Prefer = ProposeOptions::Prefer;
+  ProposeOptions third = options;
+  if (options.to.empty()) third.ceiling = Regret::none;
+  third.to.clear();
+  std::vector<Alternative> all;
+  for (auto [id, how, prefer] :
+       {std::tuple("least-regret", options, Prefer::leastRegret),
+        std::tuple("fewest-steps", options, Prefer::fewestSteps),
+        std::tuple(options.to.empty() ? "no-regret" : "nothing-leaves", third, Prefer::leastRegret)}) {
+    how.prefer = prefer;
+    auto proposal = propose(how);
+    if (!proposal) return tl::unexpected(proposal.error());
+    const Bytes sure = gainOf(proposal->plan).sure;
+    all.push_back({id, std::move(*proposal), sure});
+  }
+  return all;
+}
+
 PlanReading::Rebound PlanReading::rebind(const SurveyStore::Content& content) const {
   Rebound rebound;
   const SurveyTree& tree = content.survey->tree;

@@ -34,6 +34,15 @@ public:
   /// Works a plan out for the hardest target, from what is free now. What a person put on the plan stays on
   /// it.
   Result<Proposal> propose(ProposeOptions options) const;
+  /// One of the ways to reach the targets.
+  struct Alternative {
+    std::string id;  ///< "least-regret", "fewest-steps", "no-regret" (as far as that goes), "nothing-leaves"
+    Proposal proposal;
+    Bytes sure = 0;
+  };
+  /// Three ways side by side; of two that are the same both, so that one sees it. The last is without moving
+  /// anything where something may be moved, and else without anything to regret.
+  Result<std::vector<Alternative>> alternatives(const ProposeOptions& options) const;
   Consent consent() const { return consentFor(plan_); }
   /// The same with what each line really loses: goes through everything that is planned.
   Consent toldConsent() const;

@@ -4,7 +4,9 @@
 #include <algorithm>
 #include <array>
 
+#include "core/base/token.h"
 #include "core/job/sqlite.h"
+#include "core/os/exclusive.h"
 #include "core/os/paths.h"
 
 namespace zt {
@@ -12,7 +14,7 @@ namespace zt {
 namespace {
 
 constexpr int applicationId = 0x5A545247;  // "ZTRG"
-constexpr int schemaVersion = 6;
+constexpr int schemaVersion = 7;
 constexpr int mostVisits = 1000;
 constexpr int patienceMs = 2000;
 
@@ -60,6 +62,13 @@ CREATE INDEX IF NOT EXISTS content_by_digest ON content(high, low, length);
 constexpr const char* loanTable = R"(
 CREATE TABLE IF NOT EXISTS loan(drive TEXT NOT NULL, job TEXT NOT NULL, path BLOB NOT NULL, action TEXT NOT NULL,
                                 bytes INTEGER NOT NULL, PRIMARY KEY(drive, job, path, action)) WITHOUT ROWID;
+)";
+
+/// Since version 7.
+constexpr const char* sumTable = R"(
+CREATE TABLE IF NOT EXISTS visit_sum(drive TEXT NOT NULL, at INTEGER NOT NULL, job TEXT NOT NULL, by TEXT NOT NULL,
+                                     name BLOB NOT NULL, bytes INTEGER NOT NULL,
+                                     PRIMARY KEY(drive, at, job, by, name)) WITHOUT ROWID;
 )";
 
 template <class Work>
@@ -112,6 +121,8 @@ Result<std::shared_ptr<Register>> Register::open(const PathBytes& file) {
     if (!fresh && application != applicationId) return nullptr;
     refusal = Errc::tooNew;
     if (sqlite::pragma(*db, "user_version") > schemaVersion) return nullptr;
+    refusal = Errc::corrupt;
+    if (!fresh && db->execAndGet("PRAGMA quick_check(1)").getString() != "ok") return nullptr;
     if (fresh) {
       db->exec("PRAGMA application_id=" + std::to_string(applicationId));
       db->exec(schema);
@@ -125,6 +136,7 @@ Result<std::shared_ptr<Register>> Register::open(const PathBytes& file) {
     db->exec(fileTable);
     db->exec(contentTable);
     db->exec(loanTable);
+    db->exec(sumTable);
     db->exec("PRAGMA user_version=" + std::to_string(schemaVersion));
     all.commit();
     return std::shared_ptr<Register>(new Register(file, std::move(db)));
@@ -185,6 +197,7 @@ Result<void> Register::noteVisit(const Visit& v) {
     old.bind(1, v.drive);
     old.bind(2, mostVisits - 1);
     old.exec();
+    dropSums(v.drive);
     all.commit();
   });
 }
@@ -214,6 +227,71 @@ Result<std::vector<Visit>> Register::visits(const std::string& drive) {
       all.push_back(std::move(v));
     }
     return all;
+  });
+}
+
+/// What was counted on visits that are not known any more.
+void Register::dropSums(const std::string& drive) {
+  SQLite::Statement q(*db_,
+                      "DELETE FROM visit_sum WHERE drive=?1 AND NOT EXISTS (SELECT 1 FROM visit v WHERE "
+                      "v.drive=?1 AND v.at=visit_sum.at AND v.job=visit_sum.job)");
+  q.bind(1, drive);
+  q.exec();
+}
+
+Result<void> Register::noteSums(const Visit& visit, const std::vector<VisitSum>& sums) {
+  const std::scoped_lock lock(mutex_);
+  return guarded(file_, [&] {
+    SQLite::Transaction all(*db_, SQLite::TransactionBehavior::IMMEDIATE);
+    SQLite::Statement gone(*db_, "DELETE FROM visit_sum WHERE drive=? AND at=? AND job=?");
+    gone.bind(1, visit.drive);
+    gone.bind(2, visit.when);
+    gone.bind(3, visit.job);
+    gone.exec();
+    SQLite::Statement put(*db_, "INSERT OR REPLACE INTO visit_sum VALUES(?,?,?,?,?,?)");
+    for (const VisitSum& sum : sums) {
+      put.reset();
+      put.bind(1, visit.drive);
+      put.bind(2, visit.when);
+      put.bind(3, visit.job);
+      put.bind(4, sum.by);
+      sqlite::bindBlob(put, 5, sum.name);
+      put.bind(6, static_cast<std::int64_t>(sum.bytes));
+      put.exec();
+    }
+    all.commit();
+  });
+}
+
+std::vector<VisitSum> Register::sums(const Visit& visit) {
+  const std::scoped_lock lock(mutex_);
+  const auto read = guarded(file_, [&] {
+    std::vector<VisitSum> all;
+    SQLite::Statement q(*db_,
+                        "SELECT by,name,bytes FROM visit_sum WHERE drive=? AND at=? AND job=? ORDER BY "
+                        "by DESC, bytes DESC, name");
+    q.bind(1, visit.drive);
+    q.bind(2, visit.when);
+    q.bind(3, visit.job);
+    while (q.executeStep())
+      all.push_back({q.getColumn(0).getString(), sqlite::blob(q.getColumn(1)),
+                     static_cast<Bytes>(std::max<std::int64_t>(0, q.getColumn(2).getInt64()))});
+    return all;
+  });
+  return read.value_or(std::vector<VisitSum>{});
+}
+
+Result<std::size_t> Register::forgetVisits(const std::string& drive, TimeNs before) {
+  const std::scoped_lock lock(mutex_);
+  return guarded(file_, [&] {
+    SQLite::Transaction all(*db_, SQLite::TransactionBehavior::IMMEDIATE);
+    SQLite::Statement q(*db_, "DELETE FROM visit WHERE drive=? AND at<?");
+    q.bind(1, drive);
+    q.bind(2, before);
+    const int gone = q.exec();
+    dropSums(drive);
+    all.commit();
+    return static_cast<std::size_t>(gone);
   });
 }
 
@@ -410,6 +488,33 @@ std::string Register::said(const std::string& name) {
     return q.executeStep() ? q.getColumn(0).getString() : std::string();
   });
   return read.value_or(std::string());
+}
+
+Result<void> Register::amend(const std::string& name,
+                             const std::function<Result<std::string>(const std::string&)>& change) {
+  const std::scoped_lock lock(mutex_);
+  Result<void> changed;
+  auto done = guarded(file_, [&] {
+    SQLite::Transaction all(*db_, SQLite::TransactionBehavior::IMMEDIATE);
+    SQLite::Statement was(*db_, "SELECT value FROM said WHERE name=?");
+    was.bind(1, name);
+    const auto value = change(was.executeStep() ? was.getColumn(0).getString() : std::string());
+    was.reset();
+    if (!value) {
+      changed = tl::unexpected(value.error());
+      return;
+    }
+    SQLite::Statement put(*db_, "INSERT OR REPLACE INTO said VALUES(?,?)");
+    put.bind(1, name);
+    put.bind(2, *value);
+    put.exec();
+    all.commit();
+  });
+  return done ? changed : done;
+}
+
+Result<std::shared_ptr<void>> Register::lock(const std::string& drive) const {
+  return takeLock(joinPath(parentPath(file_), "locks/" + tokenOf(drive)));
 }
 
 Result<void> Register::noteHold(const std::string& drive, const PathBytes& folder) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -37,6 +38,14 @@ struct Visit {
   VisitKind kind = VisitKind::measured;
   Bytes promised = 0;    ///< of a run or a proof: sure
   SignedBytes rose = 0;  ///< of a run or a proof: by the drive's own counter
+};
+
+/// What a visit counted by one way of parting the bytes.
+struct VisitSum {
+  std::string by;  ///< "standing", or "folder": those directly in what was measured
+  PathBytes name;
+  Bytes bytes = 0;
+  bool operator==(const VisitSum&) const = default;
 };
 
 /// A drive that was visited once.
@@ -90,6 +99,13 @@ public:
   Result<void> noteVisit(const Visit& visit);
   /// Of one drive, oldest first.
   Result<std::vector<Visit>> visits(const std::string& drive);
+  /// Notes what a measuring visit counted, in place of what was noted of it.
+  Result<void> noteSums(const Visit& visit, const std::vector<VisitSum>& sums);
+  /// The largest of each way first; nothing where nothing was noted.
+  std::vector<VisitSum> sums(const Visit& visit);
+  /// Forgets the visits to a drive before a time, and what they counted; gives how many. What is held, lent
+  /// or said of its things stays.
+  Result<std::size_t> forgetVisits(const std::string& drive, TimeNs before);
 
   Result<void> setOverrule(const std::string& drive, const DriveOverrule& said);
   /// Nothing said where nothing can be read.
@@ -114,7 +130,14 @@ public:
   /// What this shop has decided once for all, by a name (core/job/shop.h). Empty for nothing.
   Result<void> say(const std::string& name, const std::string& value);
   std::string said(const std::string& name);
+  /// Says anew what was said, as `change` makes it of that; nobody else says anything of it meanwhile. Where
+  /// `change` fails nothing is said, and that is what this fails with.
+  Result<void> amend(const std::string& name,
+                     const std::function<Result<std::string>(const std::string& was)>& change);
 
+  /// Who changes a drive has it as long as what this gives lives: one program of this user at a time. Fails
+  /// with busy.
+  Result<std::shared_ptr<void>> lock(const std::string& drive) const;
   /// Where things are held on a drive beside its top: folders relative to the drive's top.
   Result<void> noteHold(const std::string& drive, const PathBytes& folder);
   std::vector<PathBytes> holds(const std::string& drive);
@@ -126,6 +149,7 @@ public:
 
 private:
   Register(PathBytes file, std::unique_ptr<SQLite::Database> db);
+  void dropSums(const std::string& drive);
   PathBytes file_;
   std::mutex mutex_;
   std::unique_ptr<SQLite::Database> db_;

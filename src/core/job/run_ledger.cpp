@@ -7,6 +7,7 @@
 #include <array>
 
 #include "core/job/outcome_json.h"
+#include "core/plan/line_conditions.h"
 #include "core/reclaim/watch.h"
 
 namespace zt {
@@ -36,6 +37,10 @@ Result<void> RunLedger::load() {
   return {};
 }
 
+std::string RunLedger::bootOfNow() const {
+  return workshop_.machine ? workshop_.machine->facts().boot : std::string();
+}
+
 Result<RunReport> RunLedger::carryOut(const GuardedDrive& drive, const Plan& plan, std::string_view token,
                                       const RunControl& control) {
   if (consentFor(plan).token != token) return fail(Errc::noConsent, "reclaim");
@@ -50,6 +55,13 @@ Result<RunReport> RunLedger::carryOut(const GuardedDrive& drive, const Plan& pla
   auto report = Runner(drive, file_, *run).carryOut(plan, token, control);
   if (!report) return report;
   report->refill = usage->rise.refill.value_or(0);
+  for (const PlanLine& line : plan.lines) {
+    if (!line.enabled) continue;
+    const auto conditions = conditionsOf(line, *drive.context, 0);
+    if (std::find(conditions.begin(), conditions.end(), "restart") != conditions.end())
+      report->restart.lines.push_back(line.id);
+  }
+  if (drive.context->options.live) report->restart.boot = bootOfNow();
   report_ = *report;
   // The items are safe in the journal; a full job disk now costs the summary only.
   std::vector<JobFile::Credit> credits;
@@ -208,6 +220,7 @@ Result<std::vector<ProvedRun>> RunLedger::provedRuns() {
       if (!report) return tl::unexpected(report.error());
       run.lines = std::move(report->lines);
       run.refill = report->refill;
+      run.restart = report->restart;
     }
     for (LineOutcome& o : run.lines) {
       const auto credit = rose.find({row.id, o.line});
@@ -223,11 +236,30 @@ Result<Proof> RunLedger::prove(const GuardedDrive& drive, const std::vector<Targ
   if (!runs) return tl::unexpected(runs.error());
   auto proof = zt::prove(drive, *runs, targets, workshop_.clock->now());
   if (!proof) return proof;
+  for (const ProvedRun& run : *runs) {
+    if (run.restart.lines.empty()) continue;
+    const Restart now = run.restart.boot.empty()          ? Restart::unseen
+                        : run.restart.boot == bootOfNow() ? Restart::waiting
+                                                          : Restart::happened;
+    proof->restart = std::max(proof->restart, now);
+  }
   if (const auto open = loans())
     for (const JournalRecord& r : *open) proof->loans.push_back({r.action, r.path, r.freed.atMost});
   proof_ = *proof;
   if (auto put = file_.put({{"proof", toJson(*proof).dump()}}); !put) return tl::unexpected(put.error());
   return proof;
+}
+
+Result<std::optional<std::pair<TimeNs, std::string>>> RunLedger::waitsForRestart() {
+  const auto rows = file_.runs();
+  if (!rows) return tl::unexpected(rows.error());
+  for (const auto& row : *rows) {
+    if (row.outcome.empty()) continue;
+    const auto report = reportFromJson(parseJson(row.outcome));
+    if (report && !report->restart.boot.empty() && report->restart.boot == bootOfNow())
+      return std::optional(std::pair(row.started, report->restart.boot));
+  }
+  return std::nullopt;
 }
 
 Result<std::vector<std::pair<PathBytes, Bytes>>> RunLedger::freedSince(TimeNs time) {

@@ -38,6 +38,9 @@ public:
   /// What runs left that were cut short, as the journal says. Changes nothing.
   Result<std::vector<JournalRecord>> cutShort();
 
+  /// Since when a restart of this machine is waited for, and which start of it that is; nothing if none is.
+  Result<std::optional<std::pair<TimeNs, std::string>>> waitsForRestart();
+
   const std::optional<Proof>& proof() const { return proof_; }
   const std::optional<RunReport>& lastReport() const { return report_; }
   /// What runs have freed since a time, by path: for the picture of a survey of that time.
@@ -49,6 +52,8 @@ private:
   template <class Work>
   Result<std::vector<JournalRecord>> credited(const GuardedDrive& drive, Work work);
   Result<std::vector<ProvedRun>> provedRuns();
+  /// Which start of the machine this is; empty where nobody says.
+  std::string bootOfNow() const;
 
   const Workshop& workshop_;
   JobFile& file_;

@@ -154,6 +154,7 @@ ContextPtr SurveyStore::contextOf(const Site& site, SurveyPtr survey) const {
   options.kinds = *kinds_;
   options.owners = site.ownerNames(*survey);
   takeHolders(site, *survey, options);
+  if (site.takesRights()) options.self = workshop_.privileged->self();
   options.live = site.drive().liveSystem;
   if (options.live && workshop_.machine) options.machine = workshop_.machine->facts();
   options.keepsAccessTimes = site.keepsAccessTimes();

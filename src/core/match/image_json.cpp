@@ -20,6 +20,7 @@ Json imageJson(const ImageFacts& facts) {
          {"encrypted", facts.encrypted},
          {"unclean", facts.unclean},
          {"zeros_read", facts.zerosRead},
+         {"rewritten", facts.rewritten},
          {"volumes", Json::array()}};
   if (facts.inside) j["inside_bytes"] = *facts.inside;
   if (!facts.backing.empty()) {
@@ -49,6 +50,7 @@ ImageFacts readImageFacts(JsonReader& in) {
   facts.encrypted = in.flag("encrypted");
   facts.unclean = in.flag("unclean");
   facts.zerosRead = in.flagOr("zeros_read", false);
+  facts.rewritten = in.flagOr("rewritten", facts.format == "raw" || facts.format == "qcow2");
   if (in.has("backing")) {
     facts.backing = in.path("backing");
     facts.backingRead = in.flag("backing_read");

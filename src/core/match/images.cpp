@@ -174,10 +174,26 @@ private:
     const auto maybe = mayBeImage(source);
     if (!maybe) return tl::unexpected(maybe.error());
     if (!*maybe) return fail(Errc::notOurs, "image");
-    auto facts = lookInto(source, optionsFor(node));
+    ImageOptions options = optionsFor(node);
+    if (zeros_) options.setAside = setAsideIn(node);
+    auto facts = lookInto(source, options);
     if (facts)
       if (auto same = unchanged(**file, node); !same) return tl::unexpected(same.error());
     return facts;
+  }
+
+  /// Nothing where the file system does not say.
+  std::vector<Stretch> setAsideIn(NodeId node) const {
+    const PathBytes path = tree_.path(node);
+    const auto folder = files_.openBeneath(root_, parentPath(path));
+    const auto map = folder ? files_.fileMap(**folder, baseName(path))
+                            : Result<std::vector<FileExtent>>(tl::unexpected(folder.error()));
+    std::vector<Stretch> all;
+    if (!map) return all;
+    for (const FileExtent& run : *map)
+      if (!run.written && !run.shared && run.at < tree_.length(node))
+        all.push_back({run.at, std::min(run.at + run.bytes, tree_.length(node))});
+    return all;
   }
 
   /// By the number that a band's name is.
@@ -315,9 +331,9 @@ Find imageFind(const FindContext& context, const ImageSeen& image) {
   find.items.push_back(context.subject(image.node));
   // What this program writes itself; all else is its owner's program's to do.
   // A stand-in has no blocks to give back: there only what is written anew is smaller.
-  const bool punched = facts.format == "raw" && !context.survey.standIn;
-  const bool ours = (punched || facts.format == "qcow2") && facts.backing.empty() && facts.snapshots == 0 &&
-                    !facts.encrypted && !facts.unclean && facts.most > 0;
+  const bool written = facts.rewritten && (facts.format != "raw" || !context.survey.standIn);
+  const bool ours = written && facts.backing.empty() && facts.snapshots == 0 && !facts.encrypted &&
+                    !facts.unclean && facts.most > 0;
   find.offers = {
       {ours ? "shrink" : "compact", {}, {facts.zerosRead ? facts.least : 0, facts.most, GainTime::now}, {}}};
   find.place = context.tree.path(image.node);

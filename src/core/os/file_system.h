@@ -38,9 +38,11 @@ struct EntryStat {
   /// Others may hold some of its bytes too (shared extents), or hold them otherwise than the block count
   /// says.
   bool mayShare = false;
-  /// Who works here cannot remove it, or of a folder what lies in it: immutable, append-only, or without the
-  /// right to write.
+  /// Nobody can remove it, or of a folder what lies in it, as long as it is marked so: immutable,
+  /// append-only.
   bool fixed = false;
+  /// Who works here lacks the right to remove it, or of a folder what lies in it.
+  bool foreign = false;
   bool point = false;  ///< the top of a snapshot: a state that was kept, and not part of what lies around it
 };
 
@@ -75,6 +77,9 @@ struct Identity {
 
 /// A time folded to 32 bits, for comparing only; 0 stays 0 (not kept).
 std::uint32_t timeMark(TimeNs time);
+/// A time, one of many, that folds to a mark: for telling another program of an entry of which only that is
+/// known.
+TimeNs timeOfMark(std::uint32_t mark);
 
 Identity identityOf(const EntryStat& stat);
 

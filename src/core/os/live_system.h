@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <stop_token>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -34,13 +34,11 @@ public:
   virtual Result<std::vector<SwapUse>> swaps() = 0;
   /// How many bytes of memory could be taken without pushing anything out.
   virtual Bytes spareMemory() = 0;
-  /// Fails with noSpace where memory cannot take what lies in it, notPermitted, notThere.
-  virtual Result<void> swapOff(const PathBytes& path) = 0;
-  /// With a priority of its own; below zero: by the kernel's choice.
-  virtual Result<void> swapOn(const PathBytes& path, int priority) = 0;
   /// Runs a program of the system by its arguments, the first of which names it: no shell, a plain
-  /// environment, its words in no language, no input. Fails with notThere where there is none.
-  virtual Result<ProgramRun> run(const std::vector<std::string>& arguments, const std::stop_token& stop) = 0;
+  /// environment, its words in no language, no input. It is never killed in the middle. `alive` is called
+  /// while it runs, once a second at least; may be empty. Fails with notThere where there is none.
+  virtual Result<ProgramRun> run(const std::vector<std::string>& arguments,
+                                 const std::function<void()>& alive) = 0;
 };
 
 }  // namespace zt

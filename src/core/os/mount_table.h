@@ -30,6 +30,7 @@ struct DeviceFacts {
   std::string uuid;
   std::string fsType;         ///< as its header says
   std::string model;          ///< of the device: "Harbour SSD 256"
+  std::string hardware;       ///< tells this device from one that was copied from it; may be empty
   std::string partitionType;  ///< GPT type GUID or MBR type, lower case
   bool known = false;         ///< whether sysfs knows the device
   bool rotating = false;

@@ -7,6 +7,7 @@
 #include <unistd.h>
 
 #include <cerrno>
+#include <cstdio>
 #include <cstdlib>
 #include <memory>
 
@@ -49,6 +50,16 @@ Result<PathBytes> openedPath(int fd) {
 
 Result<PathBytes> openedProgram() {
   return linkTarget("/proc/self/exe");
+}
+
+Result<void> renameOwn(const PathBytes& from, const PathBytes& to) {
+  if (std::rename(from.c_str(), to.c_str()) == 0 || errno == ENOENT) return {};
+  return failErrno("rename", from, errno);
+}
+
+Result<void> removeOwn(const PathBytes& file) {
+  if (std::remove(file.c_str()) == 0 || errno == ENOENT) return {};
+  return failErrno("remove", file, errno);
 }
 
 bool exists(const PathBytes& path) {

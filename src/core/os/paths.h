@@ -35,6 +35,11 @@ Result<void> makeFolders(const PathBytes& path);
 /// Empty where there is none.
 PathBytes ownBase(const char* variable, const char* under);
 
+/// Gives a file of our own another name, over what stands there; what is not there is no failure.
+Result<void> renameOwn(const PathBytes& from, const PathBytes& to);
+/// Takes a file of our own away; what is not there is no failure.
+Result<void> removeOwn(const PathBytes& file);
+
 /// Whether what a file of our own says may be believed: neither it nor its folder (nor what they lead to as
 /// links) belongs to anybody but whoever runs this or root, or may be written by everybody. What is not there
 /// yet fits. Fails with someoneElses.

@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/os/snapshots.h"
 
-#include <xxhash.h>
-
 #include <algorithm>
 #include <map>
 #include <numeric>
+
+#include "core/base/token.h"
 
 namespace zt {
 
@@ -96,11 +96,7 @@ bool DropOrder::names(const Subvolume& point) const {
 std::string DropOrder::digest() const {
   std::string all = consent;
   for (const auto& [id, made] : points) all += ' ' + std::to_string(id) + ' ' + std::to_string(made);
-  const XXH128_hash_t hash = XXH3_128bits(all.data(), all.size());
-  char text[40];
-  std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(hash.high64),
-                static_cast<unsigned long long>(hash.low64));
-  return text;
+  return tokenOf(all);
 }
 
 }  // namespace zt

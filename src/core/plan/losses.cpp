@@ -6,14 +6,14 @@
 
 namespace zt {
 
-namespace {
-
-std::string textOf(const Place& place) {
-  if (place.lost.empty()) return place.what;
-  std::string lost = place.lost;
-  if (lost.size() > 1 && lost[1] >= 'a') lost.front() = static_cast<char>(std::tolower(lost.front()));
-  return place.what + ": " + lost;
+std::string Losses::Known::text() const {
+  if (lost.empty()) return what;
+  std::string small = lost;
+  if (small.size() > 1 && small[1] >= 'a') small.front() = static_cast<char>(std::tolower(small.front()));
+  return what + ": " + small;
 }
+
+namespace {
 
 /// How much of a place's is in it: the worst regret first, then the most bytes.
 struct Weight {
@@ -55,7 +55,7 @@ Losses lossesOf(const PlanLine& line, const FindContext& context, std::size_t mo
     return std::pair(a.second.regret, a.second.bytes) > std::pair(b.second.regret, b.second.bytes);
   });
   for (const auto& [place, weight] : order) {
-    const std::string text = textOf(*place);
+    const Losses::Known text{place->what, place->lost};
     const bool said = std::find(losses.known.begin(), losses.known.end(), text) != losses.known.end();
     if (losses.known.size() < most && !said) losses.known.push_back(text);
   }

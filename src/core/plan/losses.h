@@ -13,7 +13,15 @@ namespace zt {
 /// say of what lies in them, and how many files of personal kinds. Texts of the catalogue, in plain English;
 /// at most `most`. Empty where nothing is lost but time.
 struct Losses {
-  std::vector<std::string> known;                ///< "Keys and passwords: doors closed for ever"
+  /// "Keys and passwords", "Doors closed for ever": both as the catalogue has them, the second may be empty.
+  struct Known {
+    std::string what;
+    std::string lost;
+    /// "Keys and passwords: doors closed for ever"
+    std::string text() const;
+    bool operator==(const Known&) const = default;
+  };
+  std::vector<Known> known;
   std::array<std::uint64_t, fileKinds> files{};  ///< by kind, of what no place explains as its maker's
   std::uint64_t unjudged = 0;                    ///< files that nobody has judged
   std::uint64_t lastCopies = 0;  ///< contents that were found in several files, all of which go with it

@@ -23,12 +23,7 @@ Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_v
   });
   if (fixed) return fail(Errc::notPermitted, "plan", about);
   if (step == nullptr || !offered) return fail(Errc::unknownStep, "plan", about, std::string(action));
-  StepParameters told = parameters;
-  for (const ParameterSpec& spec : step->takes)
-    if (const std::string said = textIn(find, spec.fact);
-        !spec.fact.empty() && !said.empty() && !told.all().contains(spec.id))
-      told.set(spec.id, said);
-  if (auto fit = told.fit(step->takes); !fit) return tl::unexpected(fit.error());
+  if (auto fit = parameters.fit(step->takes); !fit) return tl::unexpected(fit.error());
   PlanLine line;
   line.id = find.id;
   line.kind = find.kind;
@@ -40,8 +35,19 @@ Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_v
   line.place = find.place;
   line.band = find.band;
   line.items = find.items;
-  line.parameters = told;
+  line.parameters = parameters;
   return line;
+}
+
+int turnOf(const PlanLine& line) {
+  return line.kind == "trash" ? 2 : line.step->turn;
+}
+
+void Plan::add(PlanLine line) {
+  const int turn = turnOf(line);
+  const auto after = std::find_if(lines.rbegin(), lines.rend(),
+                                  [&](const PlanLine& other) { return turnOf(other) <= turn; });
+  lines.insert(after.base(), std::move(line));
 }
 
 PlanLine* Plan::find(std::string_view id) {
@@ -58,9 +64,26 @@ void append(std::vector<NodeId>& nodes, const PlanLine& line) {
   for (const auto& item : line.items)
     if (item.node != noNode) nodes.push_back(item.node);
 }
+
+/// What lies beneath an item of another line goes the way of that line, and is nothing of its own.
+class OwnItems {
+public:
+  OwnItems(const Plan& plan, const FindContext& context) : outer_(outermostItems(plan, context.gain)) {}
+  bool holds(const Subject& item) const {
+    return item.node == noNode || std::binary_search(outer_.begin(), outer_.end(), item.node);
+  }
+  bool holdsAll(const PlanLine& line) const {
+    return std::all_of(line.items.begin(), line.items.end(), [&](const Subject& s) { return holds(s); });
+  }
+  const std::vector<NodeId>& outer() const { return outer_; }
+
+private:
+  const std::vector<NodeId> outer_;
+};
 }  // namespace
 
 PlannedGain plannedGain(const Plan& plan, const FindContext& context) {
+  const OwnItems own(plan, context);
   std::vector<Subject> freeing;
   std::vector<Subject> all;
   Bytes elsewhere = 0;  // of packages and the like
@@ -69,11 +92,13 @@ PlannedGain plannedGain(const Plan& plan, const FindContext& context) {
   for (const auto& line : plan.lines) {
     if (!line.enabled) continue;
     if (line.givesSome()) {
-      some += {line.gain.sure, line.gain.atMost};
+      some += {own.holdsAll(line) ? line.gain.sure : 0, line.gain.atMost};
       if (line.step->undo == UndoRule::payBack) lent += line.gain.sure;
       continue;
     }
-    if (line.takesPart()) freeing.insert(freeing.end(), line.items.begin(), line.items.end());
+    if (line.takesPart())
+      std::copy_if(line.items.begin(), line.items.end(), std::back_inserter(freeing),
+                   [&](const Subject& s) { return own.holds(s); });
     all.insert(all.end(), line.items.begin(), line.items.end());
     const bool weighed = std::any_of(line.items.begin(), line.items.end(),
                                      [](const Subject& s) { return typeOf(s).isWeighed(s); });
@@ -103,10 +128,8 @@ GainModel::Points pointsOf(const Plan& plan, const FindContext& context) {
 }
 
 std::vector<GainBounds> stepGains(const Plan& plan, const FindContext& context) {
-  std::vector<NodeId> freeing;
-  for (const auto& line : plan.lines)
-    if (line.takesPart()) append(freeing, line);
-  const std::vector<NodeId> outer = context.gain.outermost(freeing);
+  const OwnItems own(plan, context);
+  const std::vector<NodeId>& outer = own.outer();
   std::vector<bool> counted(outer.size(), false);
   // What points hold together with files counts with the files, whichever stands first.
   GainModel::Sum sum(context.gain, pointsOf(plan, context));
@@ -115,7 +138,7 @@ std::vector<GainBounds> stepGains(const Plan& plan, const FindContext& context) 
   std::vector<GainBounds> steps;
   for (const auto& line : plan.lines) {
     GainBounds adds;
-    if (line.givesSome()) adds = {line.gain.sure, line.gain.atMost};
+    if (line.givesSome()) adds = {own.holdsAll(line) ? line.gain.sure : 0, line.gain.atMost};
     const GainModel::Points earlier = before;
     for (const auto& item : line.items)
       if (const auto point = line.takesPart() ? context.pointOf(item) : std::nullopt) before[*point] = true;

@@ -35,6 +35,10 @@ struct PlanLine {
   bool givesSome() const { return enabled && step->frees() && step->gives == GainShare::some; }
 };
 
+/// Which turn a line has before anybody moves it: what is moved to another drive stands there before anything
+/// that relies on it goes, and a trash is emptied after what goes into it.
+int turnOf(const PlanLine& line);
+
 /// A line for a find. Fails with bedrock or kept if it is locked, unknownStep for a step that is not known or
 /// not offered, badInput for parameters that the kind of step does not take, or lacks.
 Result<PlanLine> lineFor(const Find& find, const StepTable& steps, std::string_view action,
@@ -45,6 +49,8 @@ struct Plan {
   std::vector<PlanLine> lines;
   PlanLine* find(std::string_view id);
   const PlanLine* find(std::string_view id) const;
+  /// After the last line that has no later turn; where nobody moved any, in the order of turns.
+  void add(PlanLine line);
 };
 
 /// What a plan gives back as a whole: links, nesting, shared extents and holds considered.

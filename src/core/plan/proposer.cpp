@@ -305,9 +305,7 @@ Plan planOf(const Choice& choice, const StepTable& steps, const Marks& marks, co
       plan.lines.push_back(std::move(*line));
     }
   std::stable_sort(plan.lines.begin(), plan.lines.end(), [](const PlanLine& a, const PlanLine& b) {
-    // What goes into the trash goes before it.
-    return std::tuple(a.kind == "trash", a.regret(), b.gain.sure) <
-           std::tuple(b.kind == "trash", b.regret(), a.gain.sure);
+    return std::tuple(turnOf(a), a.regret(), b.gain.sure) < std::tuple(turnOf(b), b.regret(), a.gain.sure);
   });
   return plan;
 }

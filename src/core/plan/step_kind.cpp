@@ -47,12 +47,21 @@ void priceOffers(Find& find, const StepTable& steps) {
     const auto* count = std::get_if<std::uint64_t>(&fact.value);
     return fact.id == "cannot-go" && count != nullptr && *count >= find.items.size();
   });
+  const bool foreign = std::any_of(find.facts.begin(), find.facts.end(),
+                                   [](const Fact& fact) { return fact.id == "needs-rights"; });
   std::erase_if(find.offers, [&](Offer& offer) {
     const StepPtr step = steps.find(offer.action);
     const bool locked = find.standing == Standing::bedrock && (step == nullptr || step->touches);
     if (step == nullptr || locked) return close(find, offer, locked ? "locked" : "not-yet"), true;
+    const bool takes =
+        find.items.empty() || std::any_of(find.items.begin(), find.items.end(), [&](const Subject& s) {
+          return std::find(step->subjects.begin(), step->subjects.end(), s.kind) != step->subjects.end();
+        });
+    if (!takes) return close(find, offer, "not-here"), true;
     if (step->liveOnly && !find.live) return close(find, offer, "not-live"), true;
-    if (fixed && step->touches) return close(find, offer, "fixed"), true;
+    if (step->touches &&
+        ((fixed && step->rights != RightsRule::live) || (foreign && step->rights == RightsRule::none)))
+      return close(find, offer, "fixed"), true;
     offer.regret = step->regretOf(find.regret);
     // Of a part only who found it knows how much it is.
     if (step->gives == GainShare::all || offer.gain.atMost == 0)

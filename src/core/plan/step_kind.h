@@ -30,6 +30,13 @@ enum class UndoRule : std::uint8_t {
   bringBack,  ///< from another drive, as long as its copy is there
   payBack     ///< a loan: it stays open until what was there before is there again
 };
+/// Which rights are asked for where who works here lacks them. What asks is not closed for the want of them.
+enum class RightsRule : std::uint8_t {
+  none,
+  live,   ///< to change the running system
+  files,  ///< to take others' things, give them back and let them go
+  whole   ///< to be carried out on others' things as a whole
+};
 /// Whether somebody has to agree before the step is started. It is asked unless the table says that none is
 /// needed.
 enum class ConsentRule : std::uint8_t { asked, none };
@@ -48,10 +55,13 @@ struct StepKind {
   UndoRule undo = UndoRule::none;
   std::vector<SubjectKind> subjects{SubjectKind::entry};
   std::shared_ptr<const StepExecutor> executor;  ///< carries it out
-  bool liveOnly = false;       ///< of the system that runs this program, never of an attached drive
+  bool liveOnly = false;  ///< of the system that runs this program, never of an attached drive
+  RightsRule rights = RightsRule::none;
   bool stopsUse = false;       ///< its things may be in use: it sees to that itself
   bool touches = true;         ///< changes the drive; else it is words for somebody else to act on
   bool afterCleaning = false;  ///< its bytes come when the file system has cleaned up
+  /// Among the steps of a plan: those of a smaller one go first, unless somebody says otherwise.
+  int turn = 0;
   /// How many items share a write of the journal and a look at who holds what. One for those that take long.
   std::size_t together = 256;
   Bytes mostTogether = ~Bytes{0};         ///< and how many bytes, where more than one

@@ -26,7 +26,6 @@ struct ParameterSpec {
   std::string id;  ///< "to"
   ParameterKind kind = ParameterKind::text;
   bool needed = true;
-  std::string fact = {};  ///< of its find, which says it where nobody else does; empty: none does
 };
 
 /// What one line says beside its things: where to, how many, which setting was there before. A value.

@@ -12,6 +12,12 @@ bool worthSaying(const ProofReason& reason) {
   return reason.kind != ProofReason::Kind::driveDiffers || std::abs(reason.bytes) >= ownStructures;
 }
 
+std::string_view name(Restart restart) {
+  static constexpr std::array<std::string_view, restarts> names{"not-needed", "happened", "unseen",
+                                                                "waiting"};
+  return names[static_cast<std::size_t>(restart)];
+}
+
 std::string_view name(ProofReason::Kind kind) {
   static constexpr std::array<std::string_view, proofReasonKinds> names{
       "not-done",   "not-reached",   "held",     "put-back",     "links-remain", "came-back",
@@ -110,6 +116,15 @@ void settle(ProofLine& line, const Shown& shown, Bytes& refill) {
   for (const auto& r : line.reasons)
     if (r.kind != Kind::held) explained += r.bytes;
   const auto promised = static_cast<SignedBytes>(line.promised.sure);
+  // Of a file whose other names went later in the same line the last one gave the bytes after all.
+  for (auto& r : line.reasons) {
+    if (r.kind != Kind::linksRemain) continue;
+    const SignedBytes came = std::clamp<SignedBytes>(shown.sure - promised - explained, 0, -r.bytes);
+    r.bytes += came;
+    explained += came;
+  }
+  std::erase_if(line.reasons,
+                [](const ProofReason& r) { return r.kind == Kind::linksRemain && r.bytes == 0; });
   if (const SignedBytes rest = shown.sure - promised - explained; rest != 0)
     note(line, {Kind::lessOccupied, rest, {}, 0, {}});
   SignedBytes beyond = line.actual - shown.sure;

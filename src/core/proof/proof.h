@@ -54,6 +54,16 @@ struct OpenLoan {
   Bytes bytes = 0;
 };
 
+/// Whether what comes with a restart only can have come.
+enum class Restart : std::uint8_t {
+  notNeeded,
+  happened,  ///< the machine was started anew since
+  unseen,    ///< the system on the drive is not the one that runs: whether it was, only it knows
+  waiting    ///< the machine runs as it ran then
+};
+constexpr int restarts = 4;
+std::string_view name(Restart restart);
+
 /// Measured again: before, promised, actual, and why they differ. Actual is what the drive's own counter says
 /// and what the touched places show, never the run's own bookkeeping.
 struct Proof {
@@ -64,6 +74,7 @@ struct Proof {
   SignedBytes actual = 0;    ///< sum of the lines
   SignedBytes byOthers = 0;  ///< change of the free bytes outside the runs
   Bytes held = 0;            ///< still in the hold
+  Restart restart = Restart::notNeeded;
   std::vector<OpenLoan> loans;
   std::vector<ProofLine> lines;
   std::vector<TargetOutlook> targets;
@@ -76,6 +87,7 @@ struct ProvedRun {
   std::vector<LineOutcome>
       lines;  ///< with what the counter rose by in the run, and at releases and put-backs since
   std::vector<JournalRecord> records;
+  RunReport::Restart restart = {};
   /// What is known of its lines.
   struct Line {
     std::string id;

@@ -187,6 +187,38 @@ bool readCondition(Condition& c, std::string_view text, const QuestionWords& wor
   return true;
 }
 
+bool leads(std::string_view word) {
+  return std::any_of(std::begin(leading), std::end(leading),
+                     [&](const Leading& l) { return l.word.substr(0, l.word.size() - 1) == word; });
+}
+
+/// An age in our units, where it was written in theirs.
+std::string ageInOurs(std::string_view age, const QuestionWords& words) {
+  const auto unit = age.find_first_not_of("0123456789 ");
+  if (unit == std::string_view::npos) return std::string(age);
+  for (const auto& [their, our] : words.theirs)
+    if (our.size() == 1 && lowered(age.substr(unit)) == their) return std::string(age.substr(0, unit)) + our;
+  return std::string(age);
+}
+
+/// A condition in our words, where it was written in theirs.
+std::string inOurs(std::string_view text, const QuestionWords& words) {
+  std::string out;
+  const auto begins = [&](const std::string& their) {
+    return lowered(text.substr(0, their.size() + 1)) == their + " ";
+  };
+  for (const auto& [their, our] : words.theirs)
+    if (our == "not" && out.empty() && begins(their)) out = "not ", text.remove_prefix(their.size() + 1);
+  for (const auto& [their, our] : words.theirs) {
+    if (our.size() > 1 && lowered(text) == their) return out + our;
+    if (!leads(our) || !begins(their)) continue;
+    const std::string_view value = text.substr(their.size() + 1);
+    return out + our + " " +
+           (our == "older" || our == "newer" ? ageInOurs(value, words) : std::string(value));
+  }
+  return out + std::string(text);
+}
+
 }  // namespace
 
 Result<Question> parseQuestion(std::string_view text, const QuestionWords& words) {
@@ -194,7 +226,7 @@ Result<Question> parseQuestion(std::string_view text, const QuestionWords& words
   Question question;
   for (const Piece& piece : parts(text)) {
     Condition c;
-    if (piece.open || !readCondition(c, piece.text, words)) {
+    if (piece.open || !readCondition(c, inOurs(piece.text, words), words)) {
       Error error{Errc::badInput, "question", {}, 0, piece.text};
       error.sysErrno = static_cast<int>(piece.place) + 1;
       return tl::unexpected(std::move(error));
@@ -319,6 +351,9 @@ std::vector<std::string> completeQuestion(std::string_view text, const QuestionW
   all.insert(all.end(), words.findKinds.begin(), words.findKinds.end());
   for (const auto& [number, owner] : words.owners.all()) all.push_back("of " + owner);
   all.insert(all.end(), {"in ", "files", "folders", "not "});
+  // Of theirs those that take nothing after them, and those that do up to where it begins.
+  for (const auto& [their, our] : words.theirs)
+    if (our.size() > 1) all.push_back(leads(our) || our == "not" ? their + " " : their);
   std::vector<std::string> fitting;
   for (const auto& word : all)
     if (!last.empty() && word.size() > last.size() && word.starts_with(last))

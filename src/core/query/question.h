@@ -63,6 +63,8 @@ struct QuestionWords {
   std::vector<std::string> findKinds;  ///< empty where entries are asked about
   /// The folder that a path names, from the measured root; nothing for what is none. Empty: any may be.
   std::function<std::optional<PathBytes>(const PathBytes& path)> folder = nullptr;
+  /// Their words for ours, in small letters ("über" for "over"): a question may be asked in either.
+  std::vector<std::pair<std::string, std::string>> theirs = {};
 };
 
 /// Reads a question in plain words: conditions separated by commas.

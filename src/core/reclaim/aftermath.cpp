@@ -2,8 +2,12 @@
 // What can happen to held items later: put back, let go, or found after a crash.
 #include <algorithm>
 
+#include "core/os/rights/file_rights.h"
 #include "core/reclaim/claims.h"
 #include "core/reclaim/run.h"
+#include "core/reclaim/steps/with_file_rights.h"
+#include "core/reclaim/steps/with_rights.h"
+#include "core/reclaim/steps/with_step_rights.h"
 
 namespace zt {
 
@@ -27,14 +31,61 @@ StepPtr stepOf(const StepTable& steps, const JournalRecord& r) {
   return step == nullptr || step->executor == nullptr ? nullptr : step;
 }
 
+/// What is going to be done with records, and so what rights are asked for where others' things are held.
+struct Aim {
+  bool giveBack = false;
+  bool release = false;
+};
+
+/// What rights are needed for: to set back what was changed of the running system, and to give back or let go
+/// what lies in holds of others.
+struct Orders {
+  RightsOrder live;
+  RightsOrder files;
+};
+
+Orders ordersFor(const GuardedDrive& drive, const StepTable& steps, std::span<const JournalRecord> records,
+                 Aim aim) {
+  Orders orders;
+  RightsOrderMaker made(drive);
+  for (const JournalRecord& r : records) {
+    const StepPtr step = stepOf(steps, r);
+    if (step == nullptr) continue;
+    if (step->rights == RightsRule::live) {
+      orders.live.things.push_back(liveThing(r.action, r.path, r.parameters));
+    } else if (made.asks() && step->rights == RightsRule::files && heldByOthers(drive, r)) {
+      if (aim.giveBack) made.take(mayGiveBack, r.path, r.identity);
+      if (aim.release) made.take(mayRelease, r.path, r.identity);
+    } else if (made.asks() && step->rights == RightsRule::whole &&
+               (heldByOthers(drive, r) || needsStepRights(drive, r.path) || copyIsOthers(drive, r))) {
+      made.carryOut(*step, r.path, r.identity, r.parameters);
+    }
+  }
+  orders.files = std::move(made.order);
+  // Whoever calls has the consent; it is for these things.
+  if (aim.release) orders.files.consent = orders.files.digest();
+  return orders;
+}
+
+/// The drive as what was asked for lets it be seen.
+const GuardedDrive& seen(const GuardedDrive& drive) {
+  return drive.rightful ? drive.rightful->drive : drive;
+}
+
 /// Goes over records until `each` gives false or fails. What does not answer ends it: it is the problem of
 /// the record in hand, which stays open or held as the journal has it.
 template <class Each>
-Result<std::vector<JournalRecord>> goOver(GuardedDrive drive, std::vector<JournalRecord> records, Each each) {
+Result<std::vector<JournalRecord>> goOver(GuardedDrive drive, const StepTable& steps,
+                                          std::vector<JournalRecord> records, Aim aim, Each each) {
   Watch watch(drive.answersWithin);
   const auto shared = std::make_shared<GuardedDrive>(std::move(drive));
   shared->files = watch.over(shared->files);
   shared->alive = watch.alive();
+  // Asked for before anything, because a person may take their time.
+  const auto orders = std::make_shared<Orders>();
+  (void)watch.run([=, &steps, &records] { *orders = ordersFor(*shared, steps, records, aim); });
+  const std::shared_ptr<void> rights[] = {beginLive(*shared, orders->live),
+                                          beginFiles(*shared, orders->files)};
   std::size_t inHand = 0;
   Result<void> ended;
   const bool answered = watch.run([&, shared] {
@@ -59,7 +110,7 @@ Result<void> carry(Watch& watch, StepSite& site, const StepTable& steps, Journal
     problem(r, Error{Errc::unknownStep, "aftermath", r.path, 0, r.action});
     return {};
   }
-  if (const auto believed = checkClaim(site.drive, r); !believed) {
+  if (const auto believed = checkClaim(seen(site.drive), r); !believed) {
     problem(r, believed.error());
     return {};
   }
@@ -102,7 +153,7 @@ Result<std::vector<JournalRecord>> undoRun(GuardedDrive drive, const StepTable& 
     if (!done) return tl::unexpected(done.error());
     return true;
   };
-  return goOver(std::move(drive), std::move(held), each);
+  return goOver(std::move(drive), steps, std::move(held), {true, false}, each);
 }
 
 Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTable& steps, Journal& journal,
@@ -116,7 +167,7 @@ Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTabl
     StepSite site{at, record.run, *kept};
     const StepPtr step = stepOf(steps, record);
     record.problem.reset();
-    if (const auto believed = checkClaim(at, record); !believed) {
+    if (const auto believed = checkClaim(seen(at), record); !believed) {
       problem(record, believed.error());
       return true;  // stays held
     }
@@ -136,7 +187,7 @@ Result<std::vector<JournalRecord>> releaseRun(GuardedDrive drive, const StepTabl
     if (!done) return tl::unexpected(done.error());
     return true;
   };
-  return goOver(std::move(drive), std::move(held), each);
+  return goOver(std::move(drive), steps, std::move(held), {false, true}, each);
 }
 
 namespace {
@@ -156,7 +207,7 @@ Result<void> recoverOne(Watch& watch, GuardedDrive& drive, const StepTable& step
     problem(r, Error{Errc::unknownStep, "recover", r.path, 0, r.action});
     return {};
   }
-  if (const auto believed = checkClaim(drive, r); !believed) {
+  if (const auto believed = checkClaim(seen(drive), r); !believed) {
     if (nothingKnown(believed.error())) return believed;
     // Nothing is done for a record that cannot be true; it is told each time.
     problem(r, believed.error());
@@ -197,7 +248,7 @@ Result<std::vector<JournalRecord>> recover(GuardedDrive drive, const StepTable& 
     if (!done) return tl::unexpected(done.error());
     return true;
   };
-  return goOver(std::move(drive), std::move(open), each);
+  return goOver(std::move(drive), steps, std::move(open), {true, finish}, each);
 }
 
 }  // namespace zt

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <xxhash.h>
-
+#include "core/base/token.h"
 #include "core/reclaim/run.h"
 
 namespace zt {
@@ -25,11 +24,7 @@ void TokenText::add(const StepParameters& parameters) {
 }
 
 std::string TokenText::token() const {
-  const XXH128_hash_t hash = XXH3_128bits(all_.data(), all_.size());
-  char text[40];
-  std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(hash.high64),
-                static_cast<unsigned long long>(hash.low64));
-  return text;
+  return tokenOf(all_);
 }
 
 Consent consentFor(const Plan& plan) {

@@ -103,17 +103,25 @@ Result<void> Copies::stays(const GuardedDrive& drive, const EqualFiles& group, N
   return fail(Errc::lastCopy, "look", tree.path(gone));
 }
 
-Result<NodeId> Copies::keeperOf(const GuardedDrive& drive, NodeId copy) const {
+std::vector<NodeId> Copies::keepersOnPaper(NodeId copy) const {
+  constexpr std::size_t most = 64;
+  std::vector<NodeId> all;
   const auto entry = std::lower_bound(groupOf_.begin(), groupOf_.end(), std::pair(copy, std::size_t{0}));
-  if (entry == groupOf_.end() || entry->first != copy || (*groups_)[entry->second].links)
-    return fail(Errc::lastCopy, "look", context_.tree.path(copy));
+  if (entry == groupOf_.end() || entry->first != copy || (*groups_)[entry->second].links) return all;
   for (const NodeId other : (*groups_)[entry->second].nodes) {
     if (context_.names.fileOf(copy) && context_.names.fileOf(copy) == context_.names.fileOf(other)) continue;
-    for (const NodeId name : context_.names.of(other)) {
-      if (name == copy || plannedWith(name) != noNode || liesIn(touched_, name) != noNode) continue;
-      const auto there = look(drive, context_.tree.path(name));
-      if (there && sameContent(identityOf(there->stat), context_.tree.identity(other))) return name;
-    }
+    for (const NodeId name : context_.names.of(other))
+      if (name != copy && plannedWith(name) == noNode && liesIn(touched_, name) == noNode &&
+          all.size() < most)
+        all.push_back(name);
+  }
+  return all;
+}
+
+Result<NodeId> Copies::keeperOf(const GuardedDrive& drive, NodeId copy) const {
+  for (const NodeId name : keepersOnPaper(copy)) {
+    const auto there = look(drive, context_.tree.path(name));
+    if (there && sameContent(identityOf(there->stat), context_.tree.identity(name))) return name;
   }
   return fail(Errc::lastCopy, "look", context_.tree.path(copy));
 }

@@ -31,8 +31,9 @@ public:
   Result<void> checkTaken(const GuardedDrive& drive, NodeId thing, const Folder& at, std::string_view name,
                           const std::stop_token& stop = {}) const;
 
-  /// A file that was found equal to one, is still what was measured, and is not acted on by the plan. Fails
-  /// with lastCopy where there is none.
+  /// The files that were found equal to one and are not acted on by the plan, by their names; 64 at most.
+  std::vector<NodeId> keepersOnPaper(NodeId copy) const;
+  /// The first of them that is still what was measured. Fails with lastCopy where there is none.
   Result<NodeId> keeperOf(const GuardedDrive& drive, NodeId copy) const;
 
 private:

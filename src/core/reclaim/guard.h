@@ -45,6 +45,10 @@ struct OtherDrive {
 };
 using OtherDrives = std::vector<std::shared_ptr<const OtherDrive>>;
 
+class LiveRights;
+class FileRights;
+struct RightfulDrive;
+
 /// What the guard checks against. The survey is the one that the plan was made from.
 struct GuardedDrive {
   std::shared_ptr<FileSystem> files;
@@ -62,6 +66,12 @@ struct GuardedDrive {
   std::function<Marks()> keptNow = nullptr;
   /// The system that runs this program, whatever drive that lies on; nullptr where it is not to be touched.
   std::shared_ptr<LiveSystem> live = nullptr;
+  /// Who changes that system where this program may not; nullptr where nobody else does.
+  std::shared_ptr<LiveRights> liveRights = nullptr;
+  /// Who takes others' things out of their folders; nullptr where nobody does.
+  std::shared_ptr<FileRights> fileRights = nullptr;
+  /// The same drive with those rights, while they last.
+  std::shared_ptr<RightfulDrive> rightful = nullptr;
   /// Asked for inside long comparisons.
   std::stop_token stop = {};
   std::shared_ptr<OwnTouches> touched = std::make_shared<OwnTouches>();

@@ -6,6 +6,11 @@
 #include <algorithm>
 #include <map>
 
+#include "core/os/rights/file_rights.h"
+#include "core/reclaim/steps/with_file_rights.h"
+#include "core/reclaim/steps/with_rights.h"
+#include "core/reclaim/steps/with_step_rights.h"
+
 namespace zt {
 
 namespace {
@@ -76,15 +81,45 @@ Result<RunReport> Runner::carryOut(const Plan& plan, std::string_view token, con
   return report;
 }
 
-/// Rights and the like that a kind of step asks for once, with all that it is to do.
+/// What of a plan can be done only with rights that are asked for.
+RightsOrder Runner::othersThings(const Plan& plan, std::string_view token) {
+  const auto made = std::make_shared<RightsOrderMaker>(*drive_);
+  if (!made->asks()) return {};
+  const bool answered = watch_.run([=, &plan, drive = drive_] {
+    for (const PlanLine& line : plan.lines) {
+      const RightsRule rights = line.step->rights;
+      if (!line.enabled || (rights != RightsRule::files && rights != RightsRule::whole)) continue;
+      for (const Subject& item : line.items) {
+        if (item.kind != SubjectKind::entry) continue;
+        if (rights == RightsRule::files && needsRights(*drive, item.path))
+          made->take(mayTake, item.path, item.identity);
+        if (rights == RightsRule::whole && needsStepRights(*drive, item.path))
+          made->carryOut(*line.step, item.path, item.identity, line.parameters);
+      }
+    }
+  });
+  if (!answered) return {};
+  made->order.consent = token;
+  return made->order;
+}
+
+/// Rights and the like that are asked for once, with all that there is to do: by a kind of step for itself;
+/// for the running system, and for what is others', by all of them together.
 std::vector<std::shared_ptr<void>> Runner::beginSteps(const Plan& plan, std::string_view token) {
   std::map<StepPtr, std::vector<Subject>> all;
-  for (const PlanLine& line : plan.lines)
-    if (line.enabled && line.step->touches && line.step->executor != nullptr)
-      all[line.step].insert(all[line.step].end(), line.items.begin(), line.items.end());
+  RightsOrder live{std::string(token), {}};
+  for (const PlanLine& line : plan.lines) {
+    if (!line.enabled || !line.step->touches || line.step->executor == nullptr) continue;
+    all[line.step].insert(all[line.step].end(), line.items.begin(), line.items.end());
+    for (const Subject& item : line.items)
+      if (line.step->rights == RightsRule::live)
+        live.things.push_back(liveThing(line.step->id, item.path, line.parameters));
+  }
   std::vector<std::shared_ptr<void>> kept;
-  kept.reserve(all.size());
+  kept.reserve(all.size() + 2);
   for (const auto& [step, items] : all) kept.push_back(step->executor->begin(*drive_, token, items));
+  kept.push_back(beginLive(*drive_, live));
+  kept.push_back(beginFiles(*drive_, othersThings(plan, token)));
   return kept;
 }
 

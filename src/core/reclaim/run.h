@@ -32,13 +32,20 @@ constexpr int lineStates = 4;
 std::string_view name(LineOutcome::State state);
 
 struct RunReport {
+  /// Lines whose bytes come with a restart only, and in which start of the machine they were carried out
+  /// (`MachineFacts::boot`; empty where the system on the drive is not the one that runs).
+  struct Restart {
+    std::vector<std::string> lines = {};
+    std::string boot = {};
+  };
   std::int64_t run = 0;
   std::vector<LineOutcome> lines;
   bool stopped = false;
   bool enough = false;      ///< what was asked for was reached before the end
   bool unanswered = false;  ///< something did not answer, and the run ended there
   Bytes refill = 0;         ///< of what came free, so much was to fill up what is kept back first
-  Error journalFailure;     ///< why the run ended early
+  Restart restart;
+  Error journalFailure;  ///< why the run ended early
   bool journalFailed = false;
 };
 
@@ -136,6 +143,7 @@ private:
   void giveUp(Batch& batch);
   Batch nextBatch(Place& at);
   bool hasEnough() const { return control_.enough > 0 && space_->last() >= control_.enough; }
+  RightsOrder othersThings(const Plan& plan, std::string_view token);
   std::vector<std::shared_ptr<void>> beginSteps(const Plan& plan, std::string_view token);
   void checkOne(const StepPtr& kind, const Holders& holders, JournalRecord& record);
   StepSite siteOf(const Batch& batch, const Holders& holders);

@@ -104,6 +104,7 @@ void DriveShelf::paintDrive(QPainter& p, int index) {
   drawText(p, below, Qt::AlignLeft, say(&Words::driveName, d.drive), typeface(Type::strong), face().ink);
   QString what = say(&Words::role, d.drive.role) + QStringLiteral(" · ") + say(&Words::kind, d.drive.kind);
   if (d.standIn) what += tr(" · stand-in");
+  if (d.drive.twin) what += tr(" · which one?");
   drawText(p, below.translated(0, 21), Qt::AlignLeft, what, typeface(Type::small), face().secondInk);
   drawText(p, below.translated(0, 38), Qt::AlignLeft,
            d.drive.systemName.empty() ? d.measured : QString::fromStdString(d.drive.systemName),

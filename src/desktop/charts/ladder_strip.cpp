@@ -4,6 +4,7 @@
 #include <QtWidgets>
 #include <numeric>
 
+#include "desktop/style/language.h"
 #include "desktop/style/look.h"
 
 namespace zt::desktop {
@@ -77,8 +78,8 @@ void LadderStrip::show(const DrivePicture& picture, const Ladder& ladder, std::o
     if (rung.steps == 0) continue;
     const auto regret = static_cast<Regret>(i);
     rungs_.append({say(&Words::regret, regret), QLatin1Char('+') + say(&Words::bytes, rung.adds),
-                   rung.steps == 1 ? tr("1 step") : tr("%1 steps").arg(rung.steps), rung.adds,
-                   stratumOf(regret), regret, true, false});
+                   counted(rung.steps, "1 step", "%1 steps"), rung.adds, stratumOf(regret), regret, true,
+                   false});
   }
   if (ladder.laterSteps > 0)
     rungs_.append({tr("by its own system"), tr("up to %1").arg(say(&Words::bytes, ladder.later)),

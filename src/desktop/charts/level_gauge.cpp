@@ -7,12 +7,26 @@
 
 namespace zt::desktop {
 
+namespace {
+/// As wide as the names of its strata are in their language, within reason.
+int widthForNames() {
+  constexpr int usual = 232, room = 66, most = 44;
+  QFont name = typeface(Type::small);
+  name.setBold(true);
+  const QFontMetrics metrics(name);
+  int widest = 0;
+  for (int i = 0; i < standings; ++i)
+    widest = std::max(widest, metrics.horizontalAdvance(say(&Words::standing, static_cast<Standing>(i))));
+  return usual + std::clamp(widest - room, 0, most);
+}
+}  // namespace
+
 LevelGauge::LevelGauge(QWidget* parent) : Chart(parent) {
   setObjectName(QStringLiteral("level"));
   setProperty("word", QStringLiteral("Level"));
   setAccessibleName(tr("Level"));
   setMouseTracking(true);
-  setFixedWidth(232);
+  setFixedWidth(widthForNames());
 }
 
 void LevelGauge::show(const DrivePicture& picture) {

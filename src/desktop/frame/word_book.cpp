@@ -14,11 +14,13 @@ WordBook::WordBook(const QString& word, QWidget* parent) : QDialog(parent) {
   auto* box = new QVBoxLayout(this);
   box->setContentsMargins(22, 18, 22, 18);
   search_ = new QLineEdit(this);
+  search_->setAccessibleName(tr("Part of a word"));
   search_->setObjectName(QStringLiteral("wordSearch"));
   search_->setPlaceholderText(tr("part of a word, or of what it means"));
   box->addWidget(search_);
   auto* row = new QHBoxLayout;
   list_ = new QListWidget(this);
+  list_->setAccessibleName(tr("Words"));
   list_->setObjectName(QStringLiteral("wordList"));
   list_->setMaximumWidth(200);
   row->addWidget(list_);
@@ -43,14 +45,15 @@ WordBook::WordBook(const QString& word, QWidget* parent) : QDialog(parent) {
                                         : say(&Words::explain, current.toStdString()));
   });
   fill({});
-  if (const auto found = list_->findItems(word, Qt::MatchFixedString); !found.isEmpty())
+  if (const auto found = list_->findItems(say(&Words::theirWord, word.toStdString()), Qt::MatchFixedString);
+      !found.isEmpty())
     list_->setCurrentItem(found.front());
   list_->setFocus();
 }
 
 void WordBook::fill(const QString& part) {
   list_->clear();
-  for (const std::string& word : Words::known())
+  for (const std::string& word : Look::ofApplication().words().known())
     if (const QString text = QString::fromStdString(word);
         text.contains(part, Qt::CaseInsensitive) ||
         say(&Words::explain, word).contains(part, Qt::CaseInsensitive))

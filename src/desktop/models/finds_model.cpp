@@ -5,6 +5,7 @@
 
 #include "core/finds/subject_type.h"
 #include "core/survey/tree/gain_model.h"
+#include "desktop/style/language.h"
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"
 
@@ -150,8 +151,7 @@ QVariant FindsModel::data(const QModelIndex& index, int role) const {
     case Qt::DisplayRole:
       if (index.column() == 1) return say(&Words::bytes, node.bytes);
       if (find != nullptr) return say(&Words::findTitle, *find);
-      return node.fold ? (node.children.size() == 1 ? tr("1 small one")
-                                                    : tr("%1 small ones").arg(node.children.size()))
+      return node.fold ? counted(node.children.size(), "1 small one", "%1 small ones")
                        : say(&Words::standing, node.standing);
     case Qt::ToolTipRole:
       if (index.column() == 1) return say(&Words::exact, node.bytes);

@@ -8,6 +8,7 @@
 
 #include "core/job/shop.h"
 #include "core/job/sites/site.h"
+#include "core/job/twins.h"
 
 namespace zt::desktop {
 
@@ -20,6 +21,8 @@ void addPast(const Workshop& workshop, DriveAtHand& at) {
     at.visits = workshop.visits->visits(at.drive.id).value_or(std::vector<Visit>{});
     folders = workshop.visits->holds(at.drive.id);
     at.loans = workshop.visits->loans(at.drive.id);
+    for (Reminder& reminder : remindersOf(workshop))
+      if (reminder.drive == at.drive.id) at.reminders.push_back(std::move(reminder));
   }
   if (at.standIn) {
     if (const auto holds = DriveHolds::open(workshop, at.path, true)) at.held = (*holds)->things();
@@ -150,6 +153,17 @@ void DriveWatch::overrule(const Drive& drive, const DriveOverrule& said) {
   queue_->post([this, id = drive.id, said, visits = workshop_.visits](const std::stop_token&) {
     Result<void> kept = fail(Errc::unsupported, "register");
     if (visits) kept = visits->setOverrule(id, said);
+    if (!kept)
+      QMetaObject::invokeMethod(
+          this, [this, kept] { Q_EMIT failed(kept.error()); }, Qt::QueuedConnection);
+  });
+  look();
+}
+
+void DriveWatch::sayTwin(const Drive& drive, bool same) {
+  queue_->post([this, drive, same, visits = workshop_.visits](const std::stop_token&) {
+    Result<void> kept = fail(Errc::unsupported, "register");
+    if (visits) kept = zt::sayTwin(drive, same, *visits);
     if (!kept)
       QMetaObject::invokeMethod(
           this, [this, kept] { Q_EMIT failed(kept.error()); }, Qt::QueuedConnection);

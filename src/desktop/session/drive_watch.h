@@ -9,6 +9,7 @@
 
 #include "core/job/drive_holds.h"
 #include "core/job/register.h"
+#include "core/job/reminders.h"
 #include "desktop/session/work_queue.h"
 
 namespace zt::desktop {
@@ -22,6 +23,7 @@ struct DriveAtHand {
   std::vector<Visit> visits;    ///< oldest first
   std::vector<HeldThing> held;
   std::vector<OpenLoan> loans;
+  std::vector<Reminder> reminders;  ///< what is still to be seen to on it
 };
 
 /// Looks for attached drives and reads what the register and the drives themselves tell of earlier visits, on
@@ -40,6 +42,8 @@ public:
   void addStandIn(const PathBytes& folder);
   /// What somebody says of a drive, kept in the register; the drives are then looked for again.
   void overrule(const Drive& drive, const DriveOverrule& said);
+  /// Keeps whether a drive is the one of earlier visits, or another one that was copied from it.
+  void sayTwin(const Drive& drive, bool same);
   /// Puts everything back that lies in the holds of a drive, whichever job put it there.
   void putBack(const DriveAtHand& drive);
   /// Which headroom rules the shop follows.

@@ -75,9 +75,8 @@ void PlanDesk::nextAction(const std::string& id) {
     std::vector<std::string> ways;
     for (const Offer& offer : find->offers) {
       const StepPtr step = craft->steps.find(offer.action);
-      const bool asks =
-          step == nullptr || std::any_of(step->takes.begin(), step->takes.end(),
-                                         [](const auto& spec) { return spec.needed && spec.fact.empty(); });
+      const bool asks = step == nullptr || std::any_of(step->takes.begin(), step->takes.end(),
+                                                       [](const auto& spec) { return spec.needed; });
       if (!asks) ways.push_back(offer.action);
     }
     if (ways.empty()) return {};
@@ -125,16 +124,9 @@ void PlanDesk::alternatives(std::function<void(std::vector<Alternative>)> then) 
       Session::Work::proposing,
       [found](std::unique_ptr<Job>& job, std::stop_token) -> Result<void> {
         if (!job) return {};
-        using Prefer = ProposeOptions::Prefer;
-        for (const auto& [id, prefer] : {std::pair("least-regret", Prefer::leastRegret),
-                                         std::pair("fewest-steps", Prefer::fewestSteps)}) {
-          ProposeOptions options;
-          options.prefer = prefer;
-          auto proposal = job->planBook().propose(options);
-          if (!proposal) return tl::unexpected(proposal.error());
-          const Bytes sure = job->planBook().gainOf(proposal->plan).sure;
-          found->push_back({id, std::move(*proposal), sure});
-        }
+        auto all = job->planBook().alternatives({});
+        if (!all) return tl::unexpected(all.error());
+        *found = std::move(*all);
         return {};
       },
       [found, then = std::move(then)] { then(std::move(*found)); });

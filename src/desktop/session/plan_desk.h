@@ -30,12 +30,7 @@ public:
   void moveLine(const std::string& id, int by);
   void mark(const std::vector<PathBytes>& paths, std::optional<Mark> mark);
   void propose(std::optional<Regret> ceiling);
-  /// A way to reach the target, as `words` names it.
-  struct Alternative {
-    std::string id;
-    Proposal proposal;
-    Bytes sure = 0;
-  };
+  using Alternative = PlanReading::Alternative;
   /// Works the ways out, and plans none of them.
   void alternatives(std::function<void(std::vector<Alternative>)> then);
   /// One of them becomes the plan.

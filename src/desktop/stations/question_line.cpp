@@ -14,6 +14,7 @@ QuestionLine::QuestionLine(const char* lineName, const QString& placeholder, QWi
   box->setContentsMargins(0, 0, 0, 0);
   box->setSpacing(2);
   line_ = new QLineEdit(this);
+  line_->setAccessibleName(tr("Question"));
   line_->setObjectName(QLatin1String(lineName));
   line_->setProperty("word", QStringLiteral("question"));
   line_->setPlaceholderText(placeholder);
@@ -34,6 +35,7 @@ QuestionLine::QuestionLine(const char* lineName, const QString& placeholder, QWi
 }
 
 void QuestionLine::setWords(QuestionWords words) {
+  words.theirs = Look::ofApplication().words().asked(words.findKinds);
   words_ = std::move(words);
   if (!line_->text().isEmpty()) read();
 }

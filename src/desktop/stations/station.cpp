@@ -98,9 +98,10 @@ QPushButton* linkButton(const QString& text, const char* name, QWidget* parent) 
   return b;
 }
 
-QTreeView* ledgerView(const char* name, QWidget* parent) {
+QTreeView* ledgerView(const char* name, const QString& heard, QWidget* parent) {
   auto* tree = new LedgerView(parent);
   tree->setObjectName(QLatin1String(name));
+  tree->setAccessibleName(heard);
   tree->setItemDelegate(new LedgerDelegate(tree));
   tree->setRootIsDecorated(false);
   tree->setUniformRowHeights(true);

@@ -78,7 +78,8 @@ QLabel* titleLabel(const QString& text, QWidget* parent);
 QLabel* noteLabel(const QString& text, QWidget* parent, const char* name = nullptr);
 QPushButton* button(const QString& text, const char* name, QWidget* parent, bool main = false);
 QPushButton* linkButton(const QString& text, const char* name, QWidget* parent);
-QTreeView* ledgerView(const char* name, QWidget* parent);
+/// `heard`: what it is called by who hears it.
+QTreeView* ledgerView(const char* name, const QString& heard, QWidget* parent);
 /// Chooses one row and nothing else, whatever keys are held down, and brings it into view.
 void chooseRow(QAbstractItemView* view, const QModelIndex& index);
 

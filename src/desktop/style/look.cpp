@@ -5,6 +5,8 @@
 #include <QDateTime>
 #include <QLocale>
 
+#include "words/language.h"
+
 namespace zt::desktop {
 
 namespace {
@@ -13,8 +15,7 @@ Words wordsOf(UnitBase base) {
   const QLocale locale;
   NumberStyle style{base, locale.decimalPoint().toStdString(), locale.groupSeparator().toStdString()};
   if (locale.numberOptions().testFlag(QLocale::OmitGroupSeparator)) style.group.clear();
-  return Words(style,
-               [](const char* text) { return QCoreApplication::translate("Words", text).toStdString(); });
+  return Words(style, inTheirLanguage);
 }
 
 QDateTime timeOf(TimeNs time) {

@@ -17,8 +17,8 @@ const Face& Face::light() {
                          QColor(0xEEE7D8),
                          QColor(0xCDC3AF),
                          QColor(0x23272B),
-                         QColor(0x5E6266),
-                         QColor(0xB0332A),
+                         QColor(0x595D61),
+                         QColor(0xAB3128),
                          QColor(0xFCFAF4),
                          QColor(0xE3D9C2),
                          QColor(0x2E3338)};
@@ -32,7 +32,7 @@ const Face& Face::slate() {
                          QColor(0x4A525A),
                          QColor(0xECE7DB),
                          QColor(0xB3B5B4),
-                         QColor(0xE8776C),
+                         QColor(0xF3A096),
                          QColor(0x343B42),
                          QColor(0x3D464E),
                          QColor(0xC9C6BC)};

@@ -3,11 +3,16 @@
 // names.
 #include <gtest/gtest.h>
 
+#include <random>
+#include <set>
+#include <utility>
+
 #include "core/detect/kernels.h"
 #include "core/detect/package_records.h"
 #include "core/detect/recycle_record.h"
 #include "core/detect/snaps.h"
 #include "core/detect/user_dirs.h"
+#include "support/seed.h"
 
 namespace zt::test {
 namespace {
@@ -105,6 +110,44 @@ TEST(PackageRecords, BearsThatPackagesNeedEachOther) {
       "aa\n\n");
   markAutomatic("Package: bb\nAuto-Installed: 1\n", all);
   EXPECT_EQ(PackageGraph(all).goesWith("aa"), (std::vector<std::string>{"bb"}));
+}
+
+/// What can be reached from somebody's wish when the package is not there, and what then can not: word by
+/// word.
+std::vector<std::string> goneWithout(const std::vector<PackageRecord>& all, const std::string& name) {
+  const auto reached = [&](std::set<std::string> from, const std::string& without) {
+    for (bool more = true; std::exchange(more, false);)
+      for (const PackageRecord& p : all)
+        if (p.name != without && from.contains(p.name))
+          for (const std::string& need : p.needs)
+            more = (need != without && from.insert(need).second) || more;
+    return from;
+  };
+  std::set<std::string> wished;
+  for (const PackageRecord& p : all)
+    if (p.name != name && (p.byHand || p.essential)) wished.insert(p.name);
+  const std::set<std::string> stay = reached(wished, name);
+  std::vector<std::string> gone;
+  for (const std::string& brought : reached({name}, ""))
+    if (brought != name && !stay.contains(brought)) gone.push_back(brought);
+  return gone;
+}
+
+TEST(PackageRecords, WhatGoesWithAPackageIsWhatNobodyElseReaches) {
+  std::mt19937 lot(drawSeed());
+  for (int round = 0; round < 300; ++round) {
+    std::vector<PackageRecord> all(2 + lot() % 12);
+    for (std::size_t i = 0; i < all.size(); ++i) {
+      all[i].name = "p" + std::to_string(i);
+      all[i].byHand = lot() % 3 == 0;
+      all[i].essential = lot() % 8 == 0;
+      for (auto more = lot() % 4; more > 0; --more)
+        all[i].needs.push_back("p" + std::to_string(lot() % all.size()));
+    }
+    const PackageGraph graph(all);
+    for (const PackageRecord& p : all)
+      EXPECT_EQ(graph.goesWith(p.name), goneWithout(all, p.name)) << "round " << round << ", " << p.name;
+  }
 }
 
 TEST(Kernels, OrdersVersionsByTheirNumbers) {

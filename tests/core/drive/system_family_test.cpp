@@ -38,6 +38,19 @@ TEST(SystemsIn, KnowsTheThreeFamiliesByTheirMarks) {
   ASSERT_NE(of(macs, SystemFamily::mac), nullptr);
 }
 
+/// What is built like a system beside one in use is suspect, but for the parts of that one itself.
+TEST(SystemsIn, ASystemIsNotAnotherOnesPart) {
+  const std::vector<std::string> one{"etc/os-release", "var/lib/dpkg/status", "usr/bin/tool", "usr/sbin/init",
+                                     "usr/etc/x"};
+  EXPECT_EQ(systemsOf(one).size(), 1u);
+  std::vector<std::string> two = one;
+  for (const char* path : {"before/bin/tool", "before/sbin/init", "before/etc/x"}) two.emplace_back(path);
+  const auto all = systemsOf(two);
+  ASSERT_EQ(all.size(), 2u);
+  EXPECT_EQ(all[1].at, "before");
+  EXPECT_TRUE(all[1].previous);
+}
+
 TEST(SystemsIn, NamesOfNtAreTheSameInAnyCase) {
   EXPECT_NE(
       of(systemsOf({"WINDOWS/system32/CONFIG/system", "windows/SYSTEM32/ntoskrnl.exe"}), SystemFamily::nt),

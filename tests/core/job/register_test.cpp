@@ -174,6 +174,26 @@ TEST(Register, TakesWordsFromSeveralAtOnce) {
   EXPECT_EQ(Register::open(t / "r.sqlite").value()->visits("d-1")->size(), 40u);
 }
 
+TEST(Register, WhatSeveralAmendAtOnceIsLostOfNone) {
+  TempFolder t;
+  std::vector<std::thread> all;
+  for (int i = 0; i < 4; ++i)
+    all.emplace_back([&] {
+      const auto r = Register::open(t / "r.sqlite");
+      ASSERT_TRUE(r);
+      for (int k = 0; k < 25; ++k)
+        EXPECT_TRUE(
+            (*r)->amend("sum", [](const std::string& was) -> Result<std::string> { return was + "x"; }));
+    });
+  for (auto& one : all) one.join();
+  const auto r = Register::open(t / "r.sqlite").value();
+  EXPECT_EQ(r->said("sum").size(), 100u);
+  EXPECT_EQ(codeOf(r->amend(
+                "sum", [](const std::string&) -> Result<std::string> { return fail(Errc::notThere, "x"); })),
+            Errc::notThere);
+  EXPECT_EQ(r->said("sum").size(), 100u);
+}
+
 TEST(Register, IsToldOfVisitsAndHoldsByJobs) {
   TempFolder t;
   t.file("drive/a/one", 50'000);

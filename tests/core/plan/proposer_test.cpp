@@ -134,6 +134,19 @@ TEST(PlannedGain, CountsLinksHolesAndNestingAsASet) {
   EXPECT_EQ(gain({"d", "e"}, "hold").atMost, file + 8192);
 }
 
+TEST(PlannedGain, WhatLiesInAFolderThatIsSetAsideComesFreeWithIt) {
+  MemoryFileSystem files;
+  files.add("d/a", std::string(10'000, 'x'));
+  const Measured m(borrowed(files));
+  Plan plan;
+  plan.lines.push_back(m.line("d", "hold"));
+  plan.lines.push_back(m.line("d/a", "discard"));
+  EXPECT_EQ(plannedGain(plan, *m.context).sure, 0u);
+  EXPECT_EQ(stepGains(plan, *m.context)[1].sure, 0u);
+  plan.lines[0].enabled = false;
+  EXPECT_GT(plannedGain(plan, *m.context).sure, 0u);
+}
+
 TEST(Outlook, ALoanMeetsWhatIsNeededForAWhileAndNothingThatHasToLast) {
   PlannedGain planned;
   planned.sure = 50;

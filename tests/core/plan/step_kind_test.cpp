@@ -26,5 +26,23 @@ TEST(StepKind, WhatIsClosedComesLaterIfAtAll) {
   EXPECT_EQ(open.gain.when, GainTime::now);
 }
 
+/// A kind that somebody else added and that asks for no rights.
+TEST(StepKind, WhatIsOthersIsClosedToAKindThatAsksForNoRights) {
+  StepTable steps = builtInCraft()->steps;
+  StepKind kind;
+  kind.id = "ferry";
+  steps.add(kind);
+  Find find;
+  find.standing = Standing::unjudged;
+  find.facts.push_back({"needs-rights", std::uint64_t{1}});
+  find.offers = {{"ferry", {}, {}, {}}, {"transfer", {}, {}, {}}, {"share", {}, {}, {}}};
+  priceOffers(find, steps);
+  ASSERT_EQ(find.offers.size(), 2u);
+  EXPECT_EQ(find.offers[0].action, "transfer");
+  ASSERT_EQ(find.closed.size(), 1u);
+  EXPECT_EQ(find.closed[0].action, "ferry");
+  EXPECT_EQ(find.closed[0].conditions.at(0), "fixed");
+}
+
 }  // namespace
 }  // namespace zt::test

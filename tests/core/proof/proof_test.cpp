@@ -99,6 +99,14 @@ TEST(Proof, SaysThatOtherNamesKeepIt) {
   EXPECT_EQ(line.reasons.at(0).bytes, -12288);
 }
 
+/// Other names went later in the same line: the last of them gave the bytes.
+TEST(Proof, SaysNothingOfOtherNamesWhereTheLastOneWent) {
+  Case c;
+  c.gone();
+  c.record.linksRemain = 12288;
+  EXPECT_TRUE(c.prove().reasons.empty());
+}
+
 TEST(Proof, NamesADifferenceThatNothingElseExplains) {
   Case c;
   c.gone();

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/job/other_drive.h"
 #include "core/job/sites/site.h"
 #include "core/os/paths.h"
+#include "core/os/rights/changing_file_system.h"
 #include "core/reclaim/guard.h"
 
 namespace zt {
@@ -49,6 +51,7 @@ public:
   bool takesRights() const override { return workshop_.privileged->worthAsking(); }
 
   MeasurePorts measurePorts(FileSystemPtr files, std::shared_ptr<PrivilegedAccess> access) const override {
+    if (takesRights()) files = std::make_shared<RightsCanBeAsked>(std::move(files));
     if (!only_.empty()) files = std::make_shared<OneFile>(std::move(files), only_);
     MeasurePorts ports{std::move(files), workshop_.openFiles, workshop_.insides, workshop_.clock};
     if (access) {
@@ -60,20 +63,8 @@ public:
   }
 
   Holds holds() const override {
-    return [system = System(workshop_), root = root_](const PathBytes& folder) -> Result<bool> {
-      const auto resolved = canonicalPath(folder);
-      if (!resolved) return tl::unexpected(resolved.error());
-      const auto statOf = [&](const PathBytes& path) -> Result<EntryStat> {
-        const auto opened = system.files->openRoot(path);
-        if (!opened) return tl::unexpected(opened.error());
-        return system.files->stat(**opened, {});
-      };
-      const auto there = statOf(*resolved);
-      if (!there) return tl::unexpected(there.error());
-      // A subvolume has a device number of its own.
-      if (const auto one = onOneFileSystem(system, root, *resolved); one && *one) return true;
-      const auto mine = statOf(root);
-      return mine && (mine->device == there->device || mine->mountId == there->mountId);
+    return [system = System(workshop_), root = root_](const PathBytes& folder) {
+      return liesOnDrive(system, root, folder);
     };
   }
 

@@ -44,6 +44,7 @@ Json toJson(const Drive& d) {
     systems.push_back(std::move(j));
   }
   Json j{{"id", d.id},
+         {"twin", d.twin},
          {"label", escapePath(d.label)},
          {"model", escapePath(d.model)},
          {"fs_type", d.fsType},

@@ -101,8 +101,7 @@ inline void fillStat(EntryStat& s, const struct statx& x) {
   s.accessed = toNs(x.stx_atime);
   s.changed = toNs(x.stx_ctime);
   s.fixed = (x.stx_attributes & (STATX_ATTR_IMMUTABLE | STATX_ATTR_APPEND)) != 0;
-  if (s.kind == EntryKind::folder && !UserRights::mine().changes(x.stx_mode, x.stx_uid, x.stx_gid))
-    s.fixed = true;
+  s.foreign = s.kind == EntryKind::folder && !UserRights::mine().changes(x.stx_mode, x.stx_uid, x.stx_gid);
   s.born = (x.stx_mask & STATX_BTIME) != 0 ? toNs(x.stx_btime) : 0;
 }
 

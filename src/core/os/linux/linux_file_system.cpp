@@ -145,7 +145,7 @@ private:
     out.error = done ? 0 : errno;
     if (done) {
       fillStat(out.stat, x);
-      if (onlyOwn_ && x.stx_uid != UserRights::mine().user()) out.stat.fixed = true;
+      if (onlyOwn_ && x.stx_uid != UserRights::mine().user()) out.stat.foreign = true;
       if (mount_ != nullptr) out.stat.mountId = mount_->asOthersSeeIt(out.stat.mountId);
       return;
     }

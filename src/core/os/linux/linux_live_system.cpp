@@ -5,7 +5,6 @@
 #include <libmount/libmount.h>
 #include <poll.h>
 #include <spawn.h>
-#include <sys/swap.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -70,16 +69,8 @@ public:
     return 0;
   }
 
-  Result<void> swapOff(const PathBytes& path) override {
-    if (::swapoff(path.c_str()) == 0) return {};
-    return errno == ENOMEM ? fail(Errc::noSpace, "swapoff", path) : failErrno("swapoff", path, errno);
-  }
-  Result<void> swapOn(const PathBytes& path, int priority) override {
-    const int flags = priority < 0 ? 0 : SWAP_FLAG_PREFER | (priority & SWAP_FLAG_PRIO_MASK);
-    return ::swapon(path.c_str(), flags) == 0 ? Result<void>{} : failErrno("swapon", path, errno);
-  }
-
-  Result<ProgramRun> run(const std::vector<std::string>& arguments, const std::stop_token& stop) override {
+  Result<ProgramRun> run(const std::vector<std::string>& arguments,
+                         const std::function<void()>& alive) override {
     Pipe out, err;
     if (!out.open() || !err.open()) return failErrno("run", {}, errno);
     std::vector<char*> argv;
@@ -101,7 +92,7 @@ public:
     if (why != 0) return failErrno("run", arguments.front(), why);
     out.shut(1);
     err.shut(1);
-    return follow(child, out, err, stop);
+    return follow(child, out, err, alive);
   }
 
 private:
@@ -121,13 +112,12 @@ private:
     return got > 0;
   }
 
-  /// A program that changes the system is not killed in the middle when somebody stops the run: it ends, and
-  /// then the run does.
-  static Result<ProgramRun> follow(pid_t child, Pipe& out, Pipe& err, const std::stop_token&) {
+  static Result<ProgramRun> follow(pid_t child, Pipe& out, Pipe& err, const std::function<void()>& alive) {
     ProgramRun run;
     while (out.open() || err.open()) {
       std::array<pollfd, 2> waits{{{out.end(0), POLLIN, 0}, {err.end(0), POLLIN, 0}}};
       if (::poll(waits.data(), waits.size(), 1000) < 0 && errno != EINTR) break;
+      if (alive) alive();
       if (waits[0].revents != 0) take(out, run.out);
       if (waits[1].revents != 0) take(err, run.err);
     }

@@ -2,6 +2,8 @@
 #include <sys/sysinfo.h>
 #include <sys/utsname.h>
 
+#include <fstream>
+
 #include "core/os/machine.h"
 
 namespace zt {
@@ -16,6 +18,8 @@ public:
     if (::uname(&name) == 0) facts.kernel = name.release;
     struct sysinfo info {};
     if (::sysinfo(&info) == 0) facts.memory = Bytes{info.totalram} * info.mem_unit;
+    std::ifstream in("/proc/sys/kernel/random/boot_id");
+    std::getline(in, facts.boot);
     return facts;
   }
 };

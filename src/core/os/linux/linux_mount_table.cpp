@@ -2,12 +2,17 @@
 #include "core/os/linux/linux_mount_table.h"
 
 #include <blkid/blkid.h>
+#include <fcntl.h>
 #include <libmount/libmount.h>
 #include <libudev.h>
+#include <linux/magic.h>
 #include <sys/stat.h>
+#include <sys/statfs.h>
+#include <sys/statvfs.h>
 #include <sys/sysmacros.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <climits>
 #include <cstdlib>
 #include <fstream>
@@ -65,6 +70,9 @@ void readHardware(const std::string& sysfs, dev_t device, DeviceFacts& facts) {
   facts.known = !rotating.empty();
   facts.rotating = rotating == "1";
   facts.removable = firstWord(folder + "/removable") == "1";
+  // A loop device is the file behind it.
+  std::ifstream behind(std::string(resolved) + "/loop/backing_file");
+  if (std::string file; std::getline(behind, file)) facts.hardware = "file:" + file;
 }
 
 /// Number of the block device that a mount comes from. Subvolumes have numbers of their own, so the source is
@@ -94,6 +102,8 @@ void readNotes(dev_t number, DeviceFacts& facts) {
   facts.fsType = note("ID_FS_TYPE");
   facts.partitionType = note("ID_PART_ENTRY_TYPE");
   facts.model = unescapePath(note("ID_MODEL_ENC"));
+  if (const std::string serial = note("ID_SERIAL"); !serial.empty())
+    facts.hardware = serial + ":" + note("ID_PART_ENTRY_NUMBER");
   while (!facts.model.empty() && facts.model.back() == ' ') facts.model.pop_back();
 }
 
@@ -119,6 +129,30 @@ void readHeader(const PathBytes& source, DeviceFacts& facts) {
   blkid_free_probe(probe);
 }
 
+/// Of a process whose root is a folder of some mount (chroot) the kernel does not list that mount: it is
+/// known by asking the root itself. Which folder of its file system it is nobody says.
+Mount unlistedRoot() {
+  static constexpr std::pair<long, const char*> types[] = {
+      {EXT4_SUPER_MAGIC, "ext4"}, {XFS_SUPER_MAGIC, "xfs"},    {BTRFS_SUPER_MAGIC, "btrfs"},
+      {TMPFS_MAGIC, "tmpfs"},     {MSDOS_SUPER_MAGIC, "vfat"}, {OVERLAYFS_SUPER_MAGIC, "overlay"}};
+  Mount m;
+  m.target = "/";
+  m.root = "/?";
+  struct stat st {};
+  if (::stat("/", &st) == 0) m.device = (std::uint64_t{major(st.st_dev)} << 32) | minor(st.st_dev);
+  struct statx x {};
+  if (::statx(AT_FDCWD, "/", 0, STATX_MNT_ID, &x) == 0 && (x.stx_mask & STATX_MNT_ID) != 0)
+    m.id = x.stx_mnt_id;
+  struct statfs fs {};
+  if (::statfs("/", &fs) == 0) {
+    m.readOnly = (fs.f_flags & ST_RDONLY) != 0;
+    for (const auto& [magic, name] : types)
+      if (fs.f_type == magic) m.fsType = name;
+  }
+  m.pseudo = m.fsType == "tmpfs" || m.fsType == "overlay";
+  return m;
+}
+
 }  // namespace
 
 Result<std::vector<Mount>> LinuxMountTable::mounts() {
@@ -129,6 +163,8 @@ Result<std::vector<Mount>> LinuxMountTable::mounts() {
   std::vector<Mount> all;
   libmnt_fs* fs = nullptr;
   while (mnt_table_next_fs(table.get(), iter.get(), &fs) == 0) all.push_back(toMount(fs));
+  const auto isRoot = [](const Mount& m) { return m.target == "/"; };
+  if (mountInfo_ == ownTable && std::none_of(all.begin(), all.end(), isRoot)) all.push_back(unlistedRoot());
   return all;
 }
 

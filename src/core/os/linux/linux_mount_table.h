@@ -9,7 +9,8 @@ namespace zt {
 /// tests.
 class LinuxMountTable final : public MountTable {
 public:
-  explicit LinuxMountTable(std::string mountInfo = "/proc/self/mountinfo", std::string sysfs = "/sys")
+  static constexpr const char* ownTable = "/proc/self/mountinfo";
+  explicit LinuxMountTable(std::string mountInfo = ownTable, std::string sysfs = "/sys")
       : mountInfo_(std::move(mountInfo)), sysfs_(std::move(sysfs)) {}
   Result<std::vector<Mount>> mounts() override;
   DeviceFacts facts(const Mount& mount) override;

@@ -97,8 +97,8 @@ Result<void> FallbackFileSystem::scan(const Folder& at, ScanSink& sink) {
     bool take(std::span<const ScannedEntry> entries) override {
       entries_.assign(entries.begin(), entries.end());
       for (ScannedEntry& e : entries_)
-        e.stat.fixed = e.stat.kind == EntryKind::folder &&
-                       !UserRights::mine().changes(e.stat.mode, e.stat.owner, static_cast<gid_t>(-1));
+        e.stat.foreign = e.stat.kind == EntryKind::folder &&
+                         !UserRights::mine().changes(e.stat.mode, e.stat.owner, static_cast<gid_t>(-1));
       return next_.take(entries_);
     }
 

@@ -12,7 +12,7 @@ const Folder& lender(const Folder& folder);
 /// The file system as this program may see it, and where that ends, as the helper sees it; and what this
 /// program could list only by setting an access time, the helper lists. Only reading falls back; whatever
 /// changes something goes the direct way or not at all. Any thread.
-class FallbackFileSystem final : public ForwardingFileSystem {
+class FallbackFileSystem : public ForwardingFileSystem {
 public:
   FallbackFileSystem(FileSystemPtr direct, std::shared_ptr<PrivilegedAccess> access)
       : ForwardingFileSystem(std::move(direct)), kept_(std::move(access)), access_(*kept_) {}
@@ -32,9 +32,16 @@ public:
   Result<SpaceUsage> usage(const Folder& at) override;
   Result<void> syncAll(const Folder& at) override;
 
-private:
+protected:
+  /// `root` is open already, at this path.
+  FallbackFileSystem(FileSystemPtr direct, std::shared_ptr<PrivilegedAccess> access, PathBytes root)
+      : FallbackFileSystem(std::move(direct), std::move(access)) {
+    root_ = std::move(root);
+  }
   /// The helper's view of a folder that this program has open.
   Result<FolderPtr> sameFromHelper(const Folder& at, std::string_view name);
+
+private:
   std::shared_ptr<PrivilegedAccess> kept_;
   PrivilegedAccess& access_;
   Result<FolderPtr> openTop(Result<FolderPtr> direct);

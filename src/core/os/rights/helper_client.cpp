@@ -237,6 +237,137 @@ Result<std::shared_ptr<Snapshots>> HelperClient::startDropping(const PathBytes& 
   return std::shared_ptr<Snapshots>(std::make_shared<HelperSnapshots>(*link));
 }
 
+std::uint32_t HelperClient::self() {
+  return ::geteuid();
+}
+
+namespace {
+class Changes final : public PrivilegedChanges {
+public:
+  Changes(HelperLinkPtr link, FolderPtr root) : link_(link), access_(std::move(link), std::move(root)) {}
+  FileSystemReader& files() override { return access_.files(); }
+  FolderPtr root() override { return access_.root(); }
+  OpenFiles& openFiles() override { return access_.openFiles(); }
+  DriveInsides& insides() override { return access_.insides(); }
+
+  Result<void> makeFolder(const Folder& at, std::string_view name) override {
+    return ask("make_folder", {{"at", handleOf(at)}, {"name", escapePath(name)}}, name);
+  }
+  Result<void> move(const Folder& from, std::string_view name, const Folder& to,
+                    std::string_view newName) override {
+    return ask("move",
+               {{"at", handleOf(from)},
+                {"name", escapePath(name)},
+                {"to", handleOf(to)},
+                {"new_name", escapePath(newName)}},
+               name);
+  }
+  Result<void> remove(const Folder& at, std::string_view name, bool folder) override {
+    return ask("remove", {{"at", handleOf(at)}, {"name", escapePath(name)}, {"folder", folder}}, name);
+  }
+  Result<void> writeDown(const Folder& at, std::string_view name, std::string_view bytes) override {
+    // In whole lines, so that no message is too long.
+    constexpr std::size_t most = helper::mostRequestBytes / 8;
+    while (!bytes.empty()) {
+      std::size_t part = bytes.size() <= most ? bytes.size() : bytes.rfind('\n', most) + 1;
+      if (part == 0) part = bytes.find('\n') + 1;
+      if (part == 0) part = bytes.size();
+      auto done = ask(
+          "write_down",
+          {{"at", handleOf(at)}, {"name", escapePath(name)}, {"bytes", escapePath(bytes.substr(0, part))}},
+          name);
+      if (!done) return done;
+      bytes.remove_prefix(part);
+    }
+    return {};
+  }
+  Result<void> sync(const Folder& at) override { return ask("sync", {{"at", handleOf(at)}}, {}); }
+  Result<std::string> carryOut(const std::string& request, const std::function<bool(Bytes)>& went) override {
+    bool stopped = false;
+    const auto reply = link_->call("step", Json::parse(request, nullptr, false), {}, [&](const Json& bytes) {
+      if (!bytes.is_number_unsigned()) return false;
+      if (stopped || !went || went(bytes.get<Bytes>())) return true;
+      stopped = true;
+      link_->tell("stop", Json::object());
+      return true;
+    });
+    if (!reply) return tl::unexpected(reply.error());
+    return reply->dump();
+  }
+
+private:
+  Result<void> ask(const char* method, Json params, std::string_view path) {
+    const auto reply = link_->call(method, std::move(params), path);
+    return reply ? Result<void>{} : Result<void>(tl::unexpected(reply.error()));
+  }
+  HelperLinkPtr link_;
+  Access access_;
+};
+}  // namespace
+
+/// How many things of an order one message has room for: a byte of a path may take four.
+static std::size_t thingsIn(const RightsOrder& order, std::size_t from) {
+  std::size_t count = 0;
+  for (std::size_t bytes = 0; from + count < order.things.size() && count < helper::thingsAMessage; ++count) {
+    const RightsThing& thing = order.things[from + count];
+    bytes += thing.path.size() + thing.told.size() + 64;
+    if (count > 0 && bytes > helper::mostRequestBytes / 6) break;
+  }
+  return count;
+}
+
+Result<std::shared_ptr<PrivilegedChanges>> HelperClient::startChanging(const PathBytes& root,
+                                                                       const RightsOrder& order) {
+  const auto link = launch("change");
+  if (!link) return tl::unexpected(link.error());
+  Json head{{"consent", order.consent}, {"digest", order.digest()}};
+  if (order.facts) head["steps"] = helper::factsOf(*order.facts);
+  auto top = folderFrom(*link, (*link)->begin({{"root", escapePath(root)}, {"order", head}}, root), false);
+  if (!top) return tl::unexpected(top.error());
+  for (std::size_t from = 0; from < order.things.size();) {
+    const std::size_t count = thingsIn(order, from);
+    const auto taken = (*link)->call("order", {{"things", helper::thingsOf(order, from, count)}}, root);
+    if (!taken) return tl::unexpected(taken.error());
+    from += count;
+  }
+  for (std::size_t from = 0; order.facts && from < order.facts->entries.size();
+       from += helper::factsAMessage) {
+    const auto known = (*link)->call(
+        "know", {{"entries", helper::entriesOf(*order.facts, from, helper::factsAMessage)}}, root);
+    if (!known) return tl::unexpected(known.error());
+  }
+  return std::shared_ptr<PrivilegedChanges>(std::make_shared<Changes>(*link, std::move(*top)));
+}
+
+namespace {
+class HelperSession final : public LiveSession {
+public:
+  explicit HelperSession(HelperLinkPtr link) : link_(std::move(link)) {}
+  Result<std::string> carryOut(const std::string& phase, const std::string& record,
+                               const std::function<void()>& alive) override {
+    const auto reply = link_->call(
+        "step", {{"phase", phase}, {"record", Json::parse(record, nullptr, false)}}, {}, [&](const Json&) {
+          if (alive) alive();
+          return true;
+        });
+    if (!reply) return tl::unexpected(reply.error());
+    return reply->dump();
+  }
+
+private:
+  HelperLinkPtr link_;
+};
+}  // namespace
+
+Result<std::shared_ptr<LiveSession>> HelperClient::startLive(const PathBytes& root,
+                                                             const RightsOrder& order) {
+  const auto link = launch("live");
+  if (!link) return tl::unexpected(link.error());
+  const auto reply = (*link)->begin({{"root", escapePath(root)}, {"order", helper::toJson(order)}}, root);
+  if (!reply) return tl::unexpected(reply.error());
+  return std::shared_ptr<LiveSession>(std::make_shared<HelperSession>(*link));
+}
+
 namespace {
 /// Whether nobody but root and this user could put another program in this place: no folder on the way
 /// belongs to, or may be written by, anybody else.

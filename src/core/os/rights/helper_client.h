@@ -21,6 +21,10 @@ public:
   Result<std::unique_ptr<PrivilegedAccess>> start(const PathBytes& root) override;
   Result<std::shared_ptr<Snapshots>> startDropping(const PathBytes& mountTarget,
                                                    const DropOrder& order) override;
+  std::uint32_t self() override;
+  Result<std::shared_ptr<PrivilegedChanges>> startChanging(const PathBytes& root,
+                                                           const RightsOrder& order) override;
+  Result<std::shared_ptr<LiveSession>> startLive(const PathBytes& root, const RightsOrder& order) override;
 
 private:
   Result<std::shared_ptr<HelperLink>> launch(const char* purpose) const;

@@ -152,6 +152,88 @@ std::optional<DropOrder> dropOrderFrom(const Json& json) {
   return order;
 }
 
+Json thingsOf(const RightsOrder& order, std::size_t from, std::size_t count) {
+  Json things = Json::array();
+  for (std::size_t i = from; i < std::min(from + count, order.things.size()); ++i)
+    things.push_back({order.things[i].action, escapePath(order.things[i].path), order.things[i].told});
+  return things;
+}
+
+Json toJson(const RightsOrder& order) {
+  return {{"consent", order.consent},
+          {"things", thingsOf(order, 0, order.things.size())},
+          {"digest", order.digest()}};
+}
+
+bool takeThings(RightsOrder& order, const Json& things, std::size_t most) {
+  if (!things.is_array() || things.size() > most - std::min(order.things.size(), most)) return false;
+  for (const Json& row : things) {
+    const bool texts = row.is_array() && row.size() == 3 &&
+                       std::all_of(row.begin(), row.end(), [](const Json& t) { return t.is_string(); });
+    if (!texts) return false;
+    order.things.push_back(
+        {row[0].get<std::string>(), unescapePath(row[1].get<std::string>()), row[2].get<std::string>()});
+  }
+  return true;
+}
+
+std::optional<RightsOrder> rightsOrderFrom(const Json& json) {
+  if (!json.is_object()) return std::nullopt;
+  RightsOrder order;
+  order.consent = textOf(json, "consent", 32);
+  if ((!order.consent.empty() && order.consent.size() != 32) ||
+      !takeThings(order, json.value("things", Json()), mostDrops) || order.things.empty())
+    return std::nullopt;
+  if (textOf(json, "digest", 32) != order.digest()) return std::nullopt;
+  return order;
+}
+
+Json factsOf(const StepFacts& facts) {
+  Json others = Json::array();
+  for (const PathBytes& path : facts.others) others.push_back(escapePath(path));
+  return {{"job", facts.job}, {"live", facts.live}, {"others", std::move(others)}};
+}
+
+std::optional<StepFacts> factsFrom(const Json& json) {
+  if (!json.is_object()) return std::nullopt;
+  StepFacts facts;
+  facts.job = textOf(json, "job", 64);
+  facts.live = json.value("live", Json()) == true;
+  const Json others = json.value("others", Json());
+  if (facts.job.empty() || facts.job.find('/') != std::string::npos || !others.is_array() ||
+      others.size() > mostOthers)
+    return std::nullopt;
+  for (const Json& path : others) {
+    if (!path.is_string()) return std::nullopt;
+    facts.others.push_back(unescapePath(path.get<std::string>()));
+  }
+  return facts;
+}
+
+Json entriesOf(const StepFacts& facts, std::size_t from, std::size_t count) {
+  Json rows = Json::array();
+  for (std::size_t i = from; i < std::min(from + count, facts.entries.size()); ++i) {
+    const StepFacts::Entry& e = facts.entries[i];
+    rows.push_back({e.parent, escapePath(e.name), toJson(e.stat), e.stat.mayShare});
+  }
+  return rows;
+}
+
+bool takeEntries(StepFacts& facts, const Json& entries) {
+  if (!entries.is_array() || entries.size() > mostFacts - std::min(facts.entries.size(), mostFacts))
+    return false;
+  for (const Json& row : entries) {
+    if (!row.is_array() || row.size() != 4 || !row[0].is_number_unsigned() || !row[1].is_string() ||
+        !row[3].is_boolean())
+      return false;
+    auto stat = statFrom(row[2]);
+    if (!stat || row[0].get<std::uint64_t>() > facts.entries.size()) return false;
+    stat->mayShare = row[3] == true;
+    facts.entries.push_back({row[0].get<std::uint32_t>(), unescapePath(row[1].get<std::string>()), *stat});
+  }
+  return true;
+}
+
 std::optional<Numbers> numbersFrom(const Json& json, std::size_t columns) {
   if (!json.is_array()) return std::nullopt;
   Numbers rows;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/reclaim/steps/steps.h"
 #include "core/reclaim/steps/taking.h"
+#include "core/reclaim/steps/with_file_rights.h"
 
 namespace zt {
 
@@ -24,7 +25,8 @@ public:
 StepKind discardStep() {
   StepKind kind;
   kind.id = "discard";
-  kind.executor = std::make_shared<Discard>();
+  kind.executor = withFileRights(std::make_shared<Discard>());
+  kind.rights = RightsRule::files;
   return kind;
 }
 

@@ -8,6 +8,7 @@ namespace zt {
 StepKind emptyStep() {
   StepKind kind = discardStep();
   kind.id = "empty";
+  kind.turn = 1;
   return kind;
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/reclaim/steps/steps.h"
 #include "core/reclaim/steps/taking.h"
+#include "core/reclaim/steps/with_file_rights.h"
 
 namespace zt {
 
@@ -25,7 +26,8 @@ StepKind holdStep() {
   kind.undo = UndoRule::putBack;
   kind.mark = "to hold";
   kind.loss = "set aside; can be put back";
-  kind.executor = std::make_shared<HoldThings>();
+  kind.executor = withFileRights(std::make_shared<HoldThings>());
+  kind.rights = RightsRule::files;
   return kind;
 }
 

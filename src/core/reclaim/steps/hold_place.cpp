@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/reclaim/steps/hold_place.h"
 
+#include <unistd.h>
+
 #include <algorithm>
 
+#include "core/os/copy_facts.h"
 #include "core/os/snapshots.h"
 #include "core/reclaim/held_things.h"
 
@@ -18,7 +21,8 @@ std::vector<PathBytes> foldersAbove(std::string_view path) {
 }
 }  // namespace
 
-Result<void> HoldPlace::makeHoldIn(const FolderPtr& base) {
+/// Not in one that would not be believed later (`checkClaim`): a third one's.
+Result<void> HoldPlace::makeHoldIn(const FolderPtr& base, std::uint32_t placeOwner) {
   std::vector<std::pair<FolderPtr, PathBytes>> fresh;
   const auto ensure = [&](const FolderPtr& at, std::string_view name) -> Result<FolderPtr> {
     const auto made = drive_.files->makeFolder(*at, name, 0700);
@@ -40,6 +44,8 @@ Result<void> HoldPlace::makeHoldIn(const FolderPtr& base) {
     at = std::move(*next);
     const auto mine = drive_.files->stat(*at, {});
     if (!mine || !above || mine->mountId != above->mountId) return fail(Errc::otherDevice, "hold", name);
+    if (mine->owner != 0 && mine->owner != ::geteuid() && mine->owner != placeOwner)
+      return fail(Errc::notPermitted, "hold", name);
     open += (mine->mode & 022u) != 0 ? 1 : 0;
   }
   // A file system without modes shows every folder alike, whatever was asked for: then all of them are as
@@ -80,7 +86,7 @@ Result<void> HoldPlace::choose(JournalRecord& record) {
     if (!base) return tl::unexpected(base.error());
     const auto stat = drive_.files->stat(**base, {});
     if (!stat || stat->device != around->device) continue;
-    if (const auto made = makeHoldIn(*base); !made) {
+    if (const auto made = makeHoldIn(*base, around->owner); !made) {
       last = made.error();
       if (last.code == Errc::noSpace) break;
       continue;
@@ -202,18 +208,10 @@ Result<OpenedFilePtr> HoldPlace::openHeld(const JournalRecord& record) const {
 }
 
 Result<FolderPtr> HoldPlace::openOrMakeParent(const PathBytes& path) {
-  FolderPtr at = drive_.root;
-  for (const auto part : splitPath(parentPath(path))) {
-    auto next = drive_.files->openFolder(*at, part);
-    if (!next && next.error().code == Errc::notThere) {
-      if (auto made = drive_.files->makeFolder(*at, part, 0700); !made) return tl::unexpected(made.error());
-      next = drive_.files->openFolder(*at, part);
-    }
-    if (!next) return next;
-    at = std::move(*next);
-  }
+  auto at = openOrMake(*drive_.files, drive_.root, parentPath(path), 0700);
+  if (!at) return at;
   const auto root = drive_.files->stat(*drive_.root, {});
-  const auto here = drive_.files->stat(*at, {});
+  const auto here = drive_.files->stat(**at, {});
   if (!root || !here || root->mountId != here->mountId) return fail(Errc::otherDevice, "put-back", path);
   return at;
 }

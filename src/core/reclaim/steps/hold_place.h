@@ -53,7 +53,7 @@ private:
   NodeId nodeOf(const JournalRecord& record) const;
   Result<FolderPtr> openHold(const JournalRecord& record) const;
   Result<FolderPtr> openOrMakeParent(const PathBytes& path);
-  Result<void> makeHoldIn(const FolderPtr& base);
+  Result<void> makeHoldIn(const FolderPtr& base, std::uint32_t placeOwner);
   PathBytes nameInHold(const JournalRecord& record) const {
     return record.staysInPlace() ? PathBytes(baseName(record.path)) : std::to_string(record.seq);
   }

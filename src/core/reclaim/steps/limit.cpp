@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/os/copy_facts.h"
 #include "core/reclaim/step_executor.h"
 #include "core/reclaim/steps/steps.h"
+#include "core/reclaim/steps/with_rights.h"
 
 namespace zt {
 
@@ -27,7 +29,7 @@ public:
   Result<void> prepare(StepSite& site, JournalRecord& record) const override { return check(site, record); }
 
   Result<void> apply(StepSite& site, JournalRecord& record) const override {
-    const auto folder = madeFolder(site);
+    const auto folder = openOrMake(*site.drive.files, site.drive.root, settingFolder, 0755);
     if (!folder) return tl::unexpected(folder.error());
     auto made = site.drive.files->createFile(**folder, settingName, 0644);
     if (!made) return tl::unexpected(made.error());
@@ -49,7 +51,7 @@ public:
          {std::vector<std::string>{"systemctl", "try-restart", "systemd-journald.service"},
           std::vector<std::string>{"journalctl", "--rotate"},
           std::vector<std::string>{"journalctl", "--vacuum-size=" + std::to_string(sizeOf(record))}}) {
-      const auto ran = site.drive.live->run(ask, site.stop);
+      const auto ran = site.drive.live->run(ask, site.drive.alive);
       if (ran && ran->status == 0) continue;
       if (auto back = undo(site, record); !back) return back;
       return ran ? fail(Errc::io, "limit", record.path, ran->err.substr(0, 200))
@@ -80,20 +82,6 @@ private:
     return "# Set by Zip Tally; take this file away to undo it.\n[Journal]\nSystemMaxUse=" +
            std::to_string(sizeOf(record)) + "\n";
   }
-  static Result<FolderPtr> madeFolder(const StepSite& site) {
-    FolderPtr at = site.drive.root;
-    for (const auto part : splitPath(settingFolder)) {
-      auto next = site.drive.files->openFolder(*at, part);
-      if (!next && next.error().code == Errc::notThere) {
-        if (auto made = site.drive.files->makeFolder(*at, part, 0755); !made)
-          return tl::unexpected(made.error());
-        next = site.drive.files->openFolder(*at, part);
-      }
-      if (!next) return next;
-      at = std::move(*next);
-    }
-    return at;
-  }
 };
 
 }  // namespace
@@ -107,10 +95,10 @@ StepKind limitStep() {
   kind.gives = GainShare::some;
   kind.liveOnly = true;
   kind.together = 1;
-  kind.stopsUse = true;
   kind.subjects = {SubjectKind::memory, SubjectKind::entry};
   kind.takes = {{"bytes", ParameterKind::count, true}};
-  kind.executor = std::make_shared<Limit>();
+  kind.rights = RightsRule::live;
+  kind.executor = withRights(std::make_shared<Limit>());
   return kind;
 }
 

@@ -4,6 +4,7 @@
 #include "core/match/file_content.h"
 #include "core/reclaim/steps/steps.h"
 #include "core/reclaim/steps/taking.h"
+#include "core/reclaim/steps/with_step_rights.h"
 
 namespace zt {
 
@@ -47,6 +48,16 @@ Result<Keeper> keeperOf(const GuardedDrive& drive, const JournalRecord& record) 
   return found;
 }
 
+/// Whether a file was found equal, is not acted on by the plan, and may have another name: through that it
+/// could be changed.
+bool mayStay(const GuardedDrive& drive, const JournalRecord& record, const PathBytes& keeper) {
+  const NodeId node = drive.nodeAt(record.path), other = drive.nodeAt(keeper);
+  if (!drive.copies || node == noNode || other == noNode) return false;
+  const auto all = drive.copies->keepersOnPaper(node);
+  return std::find(all.begin(), all.end(), other) != all.end() && !drive.context->locked(keeper) &&
+         !drive.marks.locks(keeper);
+}
+
 /// Whether a name stands for a certain file now.
 bool standsFor(const GuardedDrive& drive, const PathBytes& path, std::uint64_t inode) {
   const auto now = look(drive, path);
@@ -63,8 +74,7 @@ public:
     if (!keeper) return tl::unexpected(keeper.error());
     if (const auto* holder = site.holders.holderOf(keeper->now.stat.device, keeper->now.stat.inode))
       return fail(Errc::inUse, "link", keeper->path, *holder);
-    // What is locked gets no second name through which it could be changed.
-    if (site.drive.context->locked(keeper->path) || site.drive.marks.locks(keeper->path))
+    if (!mayStay(site.drive, record, keeper->path))
       return fail(Errc::unmet, "link", record.path, "keeper-locked");
     const auto copy = look(site.drive, record.path);
     if (!copy) return tl::unexpected(copy.error());
@@ -103,7 +113,8 @@ public:
 
   Result<void> finish(StepSite& site, JournalRecord& record) const override {
     const Meant meant = meantOf(record);
-    if (!standsFor(site.drive, meant.keeper, meant.inode)) return takeBack(site, record, Errc::changed);
+    if (!mayStay(site.drive, record, meant.keeper) || !standsFor(site.drive, meant.keeper, meant.inode))
+      return takeBack(site, record, Errc::changed);
     const auto from = site.drive.files->openBeneath(*site.drive.root, parentPath(meant.keeper));
     const auto to = site.drive.files->openBeneath(*site.drive.root, parentPath(record.path));
     if (!from || !to) return takeBack(site, record, (from ? to : from).error().code);
@@ -222,6 +233,7 @@ private:
 StepKind onCopies(const char* id) {
   StepKind kind;
   kind.id = id;
+  kind.rights = RightsRule::whole;
   kind.regret = RegretRule::nothing;
   return kind;
 }
@@ -235,7 +247,7 @@ StepKind linkStep() {
   kind.loss =
       "becomes another name of the file that stays: a change by one name is seen by all, and its date "
       "becomes that one's";
-  kind.executor = std::make_shared<Link>();
+  kind.executor = withStepRights(std::make_shared<Link>());
   return kind;
 }
 
@@ -245,7 +257,7 @@ StepKind shareStep() {
   kind.mark = "to share";
   kind.loss = "nothing: both files stay, and the file system stores their bytes once";
   kind.consent = ConsentRule::none;
-  kind.executor = std::make_shared<Share>();
+  kind.executor = withStepRights(std::make_shared<Share>());
   return kind;
 }
 

@@ -5,6 +5,7 @@
 #include "core/base/lines.h"
 #include "core/reclaim/step_executor.h"
 #include "core/reclaim/steps/steps.h"
+#include "core/reclaim/steps/with_rights.h"
 
 namespace zt {
 
@@ -46,7 +47,7 @@ std::string lastLine(const std::string& text) {
 class Remove final : public StepExecutor {
 public:
   Result<void> check(StepSite& site, const JournalRecord& record) const override {
-    const std::string name = packageOf(record);
+    const std::string& name = record.path;
     if (!isPackageName(name)) return fail(Errc::badInput, "remove", record.path, name);
     const auto goes = wouldGo(site, name);
     if (!goes) return tl::unexpected(goes.error());
@@ -64,11 +65,11 @@ public:
   bool finishes() const override { return true; }
 
   Result<void> finish(StepSite& site, JournalRecord& record) const override {
-    const std::string name = packageOf(record);
+    const std::string& name = record.path;
     if (!isGone(site, record)) {
       const auto ran = site.drive.live->run({"apt-get", "-q", "-y", "-o", "Dpkg::Use-Pty=0", "-o",
                                              "DPkg::Lock::Timeout=0", "remove", "--", name},
-                                            site.stop);
+                                            site.drive.alive);
       if (!ran || ran->status != 0) {
         // What it has not removed is as it was; what it has is gone by its own records.
         if (!isGone(site, record)) record.state = ItemState::returned;
@@ -96,14 +97,10 @@ public:
   }
 
 private:
-  static std::string packageOf(const JournalRecord& record) {
-    const std::string said = record.parameters.text("package");
-    return said.empty() ? std::string(record.path) : said;
-  }
   static bool isGone(StepSite& site, const JournalRecord& record) {
     if (!site.drive.live) return false;
     const auto ran = site.drive.live->run(
-        {"dpkg-query", "-W", "-f", "${db:Status-Status}\n", "--", packageOf(record)}, site.stop);
+        {"dpkg-query", "-W", "-f", "${db:Status-Status}\n", "--", record.path}, site.drive.alive);
     return ran && (ran->status == 1 || ran->out.starts_with("config-files") ||
                    ran->out.starts_with("not-installed"));
   }
@@ -112,7 +109,7 @@ private:
   static Result<std::set<std::string>> wouldGo(StepSite& site, const std::string& name) {
     if (!site.drive.live || !site.drive.context->options.live)
       return fail(Errc::unmet, "remove", {}, "not-live");
-    const auto ran = site.drive.live->run({"apt-get", "-q", "-s", "remove", "--", name}, site.stop);
+    const auto ran = site.drive.live->run({"apt-get", "-q", "-s", "remove", "--", name}, site.drive.alive);
     if (!ran) return tl::unexpected(ran.error());
     if (ran->status != 0) return fail(Errc::io, "remove", {}, lastLine(ran->err));
     std::set<std::string> goes;
@@ -137,11 +134,12 @@ StepKind removeStep() {
   kind.label = "remove by its package manager";
   kind.mark = "to remove";
   kind.loss = "goes by its package manager; it can be installed again, which takes time and a connection";
-  kind.subjects = {SubjectKind::package, SubjectKind::entry};
+  kind.subjects = {SubjectKind::package};
   kind.gives = GainShare::some;
   kind.liveOnly = true;
-  kind.takes = {{"package", ParameterKind::text, false, "package"}, {"also", ParameterKind::text, false}};
-  kind.executor = std::make_shared<Remove>();
+  kind.takes = {{"also", ParameterKind::text, false}};
+  kind.rights = RightsRule::live;
+  kind.executor = withRights(std::make_shared<Remove>());
   return kind;
 }
 

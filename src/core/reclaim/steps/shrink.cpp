@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 
-#include "core/images/compact.h"
+#include "core/images/block_image.h"
 #include "core/images/image_facts.h"
 #include "core/match/content_hash.h"
+#include "core/os/copy_facts.h"
 #include "core/reclaim/steps/steps.h"
 #include "core/reclaim/steps/taking.h"
+#include "core/reclaim/steps/with_step_rights.h"
 
 namespace zt {
 
@@ -29,14 +31,22 @@ Result<OpenImage> openImage(StepSite& site, const Folder& at, std::string_view n
   open.source = std::make_unique<FileSource>(*open.file, stat->length);
   auto image = readImage(*open.source, site.stop);
   if (!image) return tl::unexpected(image.error());
+  // Bitmaps of what changed since a backup, and whatever else a newer program kept there.
+  const auto head =
+      image->format == "qcow2" ? bytesAt(*open.source, 0, 96) : Result<std::string>(std::string());
+  if (!head) return tl::unexpected(head.error());
+  const Fields fields(*head);
+  if (!head->empty() && fields.be32(4) >= 3 && fields.be64(88) != 0)
+    return fail(Errc::unmet, "shrink", {}, "image-states");
   open.image = std::move(*image);
   return open;
 }
 
 /// Whether it can be made compact by what this program writes. `unmet` with what is in the way.
-Result<void> checkKind(const DiskImage& image) {
+Result<void> checkKind(const OpenImage& open) {
+  const DiskImage& image = open.image;
   const auto no = [](const char* what) { return fail(Errc::unmet, "shrink", {}, what); };
-  if (image.format != "raw" && image.format != "qcow2") return no("image-format");
+  if (!isRewritten(*open.source, image)) return no("image-format");
   if (image.encrypted) return no("image-encrypted");
   if (image.unclean) return no("image-unclean");
   if (!image.backing.empty()) return no("image-backing");
@@ -56,7 +66,7 @@ public:
     if (!now) return tl::unexpected(now.error());
     if (now->stat.links > 1) return fail(Errc::unmet, "shrink", record.path, "image-names");
     const auto open = openImage(site, *now->parent, baseName(record.path));
-    return open ? checkKind(open->image) : Result<void>(tl::unexpected(open.error()));
+    return open ? checkKind(*open) : Result<void>(tl::unexpected(open.error()));
   }
 
   Result<void> prepare(StepSite& site, JournalRecord& record) const override {
@@ -64,9 +74,15 @@ public:
     if (!now) return tl::unexpected(now.error());
     const auto open = openImage(site, *now->parent, baseName(record.path));
     if (!open) return tl::unexpected(open.error());
-    if (auto kind = checkKind(open->image); !kind) return kind;
+    if (auto kind = checkKind(*open); !kind) return kind;
     if (open->raw()) return {};
     if (auto chosen = HoldPlace(site.drive, site.run).choose(record); !chosen) return chosen;
+    // Made here, so that the journal knows it by its number before anything is written.
+    auto made = site.drive.files->createFile(*now->parent, besideName(record), 0600);
+    if (!made) return tl::unexpected(made.error());
+    const auto stat = (*made)->stat();
+    if (!stat) return tl::unexpected(stat.error());
+    record.payload = std::to_string(stat->inode);
     return {};
   }
 
@@ -94,6 +110,9 @@ public:
     (void)is->file->letGo({0, is->source->length()});
     const auto left = leftOut(site, record, *was);
     if (!left) return tl::unexpected(left.error());
+    const auto says = saysTheSame(*was->source, was->image, *is->source);
+    if (!says) return tl::unexpected(says.error());
+    if (!*says) return fail(Errc::changed, "shrink", record.path);
     GuestDisk one(*was->source, was->image), two(*is->source, is->image);
     const auto differs = firstDifference(one, two, *left);
     if (!differs) return tl::unexpected(differs.error());
@@ -129,6 +148,11 @@ public:
     return TakingExecutor::undo(site, record);
   }
   Result<void> recover(StepSite& site, JournalRecord& record) const override { return undo(site, record); }
+  /// Of one that was never begun what was made for it goes, too.
+  void tidy(StepSite& site, const JournalRecord& record) const override {
+    if (!record.holdFolder.empty()) removeBeside(site, record);
+    TakingExecutor::tidy(site, record);
+  }
 
 private:
   static PathBytes besideName(const JournalRecord& record) {
@@ -161,7 +185,7 @@ private:
     return how;
   }
 
-  static Result<void> writeBeside(StepSite& site, JournalRecord& record) {
+  static Result<void> writeBeside(StepSite& site, const JournalRecord& record) {
     const auto now = look(site.drive, record.path);
     if (!now) return tl::unexpected(now.error());
     const auto open = openImage(site, *now->parent, baseName(record.path));
@@ -169,39 +193,23 @@ private:
     auto how = leftOut(site, record, *open);
     if (!how) return tl::unexpected(how.error());
     GuestDisk disk(*open->source, open->image);
-    const auto need = neededFor(disk, *how);
+    const auto need = neededFor(*open->source, disk, open->image, *how);
     if (!need) return tl::unexpected(need.error());
     if (*need >= now->stat.occupied) return fail(Errc::unmet, "shrink", record.path, "image-compact");
     const auto usage = site.drive.files->usage(*site.drive.root);
     if (!usage) return tl::unexpected(usage.error());
     if (*need + usage->capacity / 100 > usage->available) return fail(Errc::noSpace, "shrink", record.path);
-    auto made = site.drive.files->createFile(*now->parent, besideName(record), 0600);
+    auto made = site.drive.files->openToChange(*now->parent, besideName(record));
     if (!made) return tl::unexpected(made.error());
-    if (const auto stat = (*made)->stat()) record.payload = std::to_string(stat->inode);
-    if (site.note)
-      if (auto noted = site.note(record); !noted) return noted;
-    if (auto written = writeQcow2(disk, **made, *how); !written) return written;
+    const auto stat = (*made)->stat();
+    if (!stat || std::to_string(stat->inode) != record.payload)
+      return fail(Errc::changed, "shrink", record.path);
+    if (auto written = rewrite(*open->source, disk, open->image, **made, *how); !written) return written;
     if (auto synced = (*made)->sync(); !synced) return synced;
     made->reset();
-    return likeTheOld(site, *now->parent, baseName(record.path), besideName(record), now->stat);
-  }
-
-  static Result<void> likeTheOld(StepSite& site, const Folder& at, std::string_view old,
-                                 std::string_view made, const EntryStat& stat) {
     FileSystem& files = *site.drive.files;
-    const auto now = files.stat(at, made);
-    if (!now) return tl::unexpected(now.error());
-    if (now->owner != stat.owner || now->group != stat.group)
-      if (auto set = files.setOwner(at, made, stat.owner, stat.group); !set) return set;
-    if (now->mode != stat.mode)
-      if (auto set = files.setMode(at, made, stat.mode); !set) return set;
-    const auto names = files.attributes(at, old);
-    for (const std::string& key : names ? *names : std::vector<std::string>{}) {
-      const auto value = files.attribute(at, old, key);
-      if (!value) return tl::unexpected(value.error());
-      if (auto set = files.setAttribute(at, made, key, *value); !set && key != "security.selinux") return set;
-    }
-    return files.setTimes(at, made, stat.accessed, stat.modified);
+    return copyFacts(files, *now->parent, baseName(record.path), now->stat, files, *now->parent,
+                     besideName(record));
   }
 
   Result<void> swapIn(StepSite& site, JournalRecord& record) const {
@@ -214,6 +222,8 @@ private:
     };
     const auto made = site.drive.files->stat(**at, besideName(record));
     if (!made) return takeBack(made.error());
+    if (std::to_string(made->inode) != record.payload)
+      return takeBack({Errc::changed, "shrink", record.path, 0, {}});
     // Somebody who opened it since it was compared is seen here: a guest that was started.
     if (auto taken = place.take(record, Holders::read(*site.drive.openFiles)); !taken)
       return takeBack(taken.error());
@@ -229,15 +239,22 @@ private:
     return {};
   }
 
-  /// A digest of all that it reads as, zeros among it.
-  static Result<Digest> digestOf(StepSite& site, FileSource& source) {
+  /// A digest of all that it reads as, with zeros where something may be left out.
+  static Result<Digest> digestOf(StepSite& site, FileSource& source, const std::vector<Stretch>& leave) {
     const auto hash = xxh3Hash();
     std::vector<char> block(std::size_t{1} << 20);
+    auto left = leave.begin();
     for (Bytes at = 0; at < source.length();) {
       if (site.stop.stop_requested()) return fail(Errc::cancelled, "shrink");
       const auto size = static_cast<std::size_t>(std::min<Bytes>(block.size(), source.length() - at));
       if (auto read = source.read(at, std::span(block).first(size)); !read)
         return tl::unexpected(read.error());
+      while (left != leave.end() && left->to <= at) ++left;
+      for (auto one = left; one != leave.end() && one->from < at + size; ++one) {
+        const Bytes from = std::max(one->from, at) - at, to = std::min<Bytes>(one->to - at, size);
+        std::fill(block.begin() + static_cast<std::ptrdiff_t>(from),
+                  block.begin() + static_cast<std::ptrdiff_t>(to), '\0');
+      }
       hash->add(std::span<const char>(block).first(size));
       at += size;
       if (site.went) site.went(at);
@@ -250,7 +267,9 @@ private:
       record.state = ItemState::returned;
       return tl::unexpected(why);
     };
-    const auto now = look(site.drive, record.path);
+    // A guest that was started since it was looked at is seen here, with or without a lock of its own.
+    const auto now =
+        HoldPlace(site.drive, record.run).stillMeasured(record, Holders::read(*site.drive.openFiles));
     if (!now) return ended(now.error());
     auto file = site.drive.files->openToChange(*now->parent, baseName(record.path));
     if (!file) return ended(file.error());
@@ -262,7 +281,7 @@ private:
       return ended({Errc::changed, "shrink", record.path, 0, {}});
     const auto how = leftOut(site, record, *open);
     if (!how) return ended(how.error());
-    const auto before = digestOf(site, *open->source);
+    const auto before = digestOf(site, *open->source, how->leave);
     if (!before) return ended(before.error());
     const Bytes unit =
         std::max<Bytes>(4096, site.drive.files->usage(*site.drive.root).value_or(SpaceUsage{}).block);
@@ -275,8 +294,7 @@ private:
       record.freed = {freed, freed};
     }
     if (!punched) return ended(punched.error());
-    if (!how->leave.empty()) return {};  // what the guest had free may read as zeros now
-    const auto after = digestOf(site, *open->source);
+    const auto after = digestOf(site, *open->source, how->leave);
     if (!after) return ended(after.error());
     return *after == *before ? Result<void>{} : ended({Errc::changed, "shrink", record.path, 0, {}});
   }
@@ -294,7 +312,8 @@ StepKind shrinkStep() {
   kind.gives = GainShare::some;
   kind.together = 1;
   kind.takes = {{"guest-free", ParameterKind::count, false}};
-  kind.executor = std::make_shared<Shrink>();
+  kind.executor = withStepRights(std::make_shared<Shrink>());
+  kind.rights = RightsRule::whole;
   return kind;
 }
 

@@ -4,6 +4,7 @@
 #include "core/base/lines.h"
 #include "core/reclaim/step_executor.h"
 #include "core/reclaim/steps/steps.h"
+#include "core/reclaim/steps/with_rights.h"
 
 namespace zt {
 
@@ -79,8 +80,7 @@ public:
   Result<void> apply(StepSite& site, JournalRecord& record) const override {
     if (auto fits = check(site, record); !fits) return fits;
     if (auto remarked = rewriteFstab(site, record, true); !remarked) return remarked;
-    if (site.drive.alive) site.drive.alive();
-    return site.drive.live->swapOff(kernelPath(site, record));
+    return asked(site, record, {"swapoff", kernelPath(site, record)});
   }
 
   Result<void> verify(StepSite& site, JournalRecord& record) const override {
@@ -121,7 +121,7 @@ public:
     const auto used = swapOf(site, record);
     if (!used && used.error().code != Errc::notThere) return tl::unexpected(used.error());
     if (!used)
-      if (auto on = site.drive.live->swapOn(kernelPath(site, record), prior->priority); !on) return on;
+      if (auto on = switchOn(site, record, prior->priority); !on) return on;
     if (auto back = rewriteFstab(site, record, false); !back) return back;
     // As the kernel has it, not as it was asked for.
     const auto again = swapOf(site, record);
@@ -134,8 +134,11 @@ public:
   Result<void> recover(StepSite& site, JournalRecord& record) const override {
     if (record.payload.empty()) return record.state = ItemState::returned, Result<void>{};
     const auto now = look(site.drive, record.path);
-    if (!now && now.error().code == Errc::notThere && record.state == ItemState::discarding)
-      return record.state = ItemState::done, Result<void>{};
+    if (!now && now.error().code == Errc::notThere && record.state == ItemState::discarding) {
+      record.freed = {record.occupied, record.occupied};
+      record.state = ItemState::done;
+      return {};
+    }
     return undo(site, record);
   }
 
@@ -143,6 +146,22 @@ private:
   static PathBytes kernelPath(const StepSite& site, const JournalRecord& record) {
     const PathBytes& root = site.drive.context->survey.root;
     return (root == "/" ? PathBytes{} : root) + "/" + record.path;
+  }
+
+  /// Runs a program that says by its status whether it did what it was asked.
+  static Result<void> asked(const StepSite& site, const JournalRecord& record,
+                            const std::vector<std::string>& ask) {
+    const auto ran = site.drive.live->run(ask, site.drive.alive);
+    if (!ran) return tl::unexpected(ran.error());
+    return ran->status == 0 ? Result<void>{} : fail(Errc::io, "swap", record.path, ran->err.substr(0, 200));
+  }
+
+  static Result<void> switchOn(const StepSite& site, const JournalRecord& record, int priority) {
+    std::vector<std::string> ask{"swapon"};
+    // Below zero it is the kernel's own choice.
+    if (priority >= 0) ask.insert(ask.end(), {"-p", std::to_string(priority)});
+    ask.push_back(kernelPath(site, record));
+    return asked(site, record, ask);
   }
 
   /// As the kernel uses it now. Fails with notThere where it does not.
@@ -254,9 +273,7 @@ private:
     if (!prior.uuid.empty()) ask.insert(ask.end(), {"-U", prior.uuid});
     if (!prior.label.empty()) ask.insert(ask.end(), {"-L", prior.label});
     ask.push_back(kernelPath(site, record));
-    const auto ran = site.drive.live->run(ask, site.stop);
-    if (!ran) return drop(ran.error());
-    if (ran->status != 0) return drop({Errc::io, "mkswap", record.path, 0, ran->err.substr(0, 200)});
+    if (auto ran = asked(site, record, ask); !ran) return drop(ran.error());
     return {};
   }
 };
@@ -275,7 +292,8 @@ StepKind switchOffStep() {
   kind.together = 1;
   kind.stopsUse = true;
   kind.subjects = {SubjectKind::memory};
-  kind.executor = std::make_shared<SwitchOff>();
+  kind.rights = RightsRule::live;
+  kind.executor = withRights(std::make_shared<SwitchOff>());
   return kind;
 }
 

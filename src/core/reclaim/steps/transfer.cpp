@@ -7,6 +7,7 @@
 #include "core/reclaim/steps/steps.h"
 #include "core/reclaim/steps/taking.h"
 #include "core/reclaim/steps/tree_copy.h"
+#include "core/reclaim/steps/with_step_rights.h"
 
 namespace zt {
 
@@ -65,11 +66,11 @@ public:
     // Here, not before: what was copied since took room.
     if (auto fits = check(site, record); !fits) return fits;
     const auto carried = std::make_shared<Carried>();
-    const PathBytes target = joinPath(noteOf(record).folder, record.path);
+    const PathBytes folder = movedFolder(site.drive.job);
+    const PathBytes target = joinPath(folder, record.path);
     for (const auto& other : site.others) {
       TreeCopier copier = copierTo(site, *other);
-      copier.mayReplace(
-          [&](const PathBytes& path) { return !isListed(*other, noteOf(record).folder, path); });
+      copier.mayReplace([&](const PathBytes& path) { return !isListed(*other, folder, path); });
       CopiedThing& copy = carried->copies.emplace_back();
       if (auto done = copier.copy(record.path, target, copy); !done) {
         removeCopies(site, *carried);
@@ -95,7 +96,7 @@ public:
     const auto synced = std::static_pointer_cast<Result<void>>((*site.memory)[ofBatch]);
     if (!carried || !synced) return fail(Errc::unsupported, "transfer", record.path);
     if (!*synced) return *synced;
-    Note note = noteOf(record);
+    Note note{movedFolder(site.drive.job), {}};
     const PathBytes target = joinPath(note.folder, record.path);
     for (std::size_t i = 0; i < site.others.size(); ++i) {
       auto lines = copierTo(site, *site.others[i]).readBack(carried->copies[i], record.path, target);
@@ -113,7 +114,7 @@ public:
 
   /// The list first, which stands for all of the batch: from then on its copies stay.
   Result<void> finish(StepSite& site, JournalRecord& record) const override {
-    if (auto listed = writeLists(site, noteOf(record).folder); !listed) {
+    if (auto listed = writeLists(site, movedFolder(site.drive.job)); !listed) {
       if (auto back = undo(site, record); !back) return back;
       return listed;
     }
@@ -363,6 +364,7 @@ private:
 StepKind transferStep() {
   StepKind kind;
   kind.id = "transfer";
+  kind.turn = -1;
   kind.label = "move to another drive";
   kind.mark = "to move";
   kind.loss = "moves to another drive; each copy is read back before anything goes here";
@@ -371,7 +373,8 @@ StepKind transferStep() {
   kind.together = 64;
   kind.mostTogether = 256u << 20;
   kind.takes = {{"to", ParameterKind::drive, true}, {"second", ParameterKind::drive, false}};
-  kind.executor = std::make_shared<Transfer>();
+  kind.executor = withStepRights(std::make_shared<Transfer>());
+  kind.rights = RightsRule::whole;
   return kind;
 }
 

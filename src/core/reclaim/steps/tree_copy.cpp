@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "core/base/sha256.h"
+#include "core/os/copy_facts.h"
 
 namespace zt {
 
@@ -130,29 +131,9 @@ Result<void> TreeCopier::copyFolder(const PathBytes& path, const PathBytes& targ
   return keepFacts(**at, baseName(path), **to, baseName(target), *stat);
 }
 
-/// Owner first, which takes rights away; the time last.
 Result<void> TreeCopier::keepFacts(const Folder& at, std::string_view name, const Folder& to,
                                    std::string_view copy, const EntryStat& stat) {
-  if (keeping_.owners) {
-    const auto now = to_.files->stat(to, copy);
-    if (!now) return tl::unexpected(now.error());
-    if (now->owner != stat.owner || now->group != stat.group)
-      if (auto set = to_.files->setOwner(to, copy, stat.owner, stat.group); !set) return set;
-    if (stat.kind != EntryKind::symlink && now->mode != stat.mode)
-      if (auto set = to_.files->setMode(to, copy, stat.mode); !set) return set;
-  }
-  if (keeping_.attributes && stat.kind != EntryKind::symlink) {
-    const auto names = from_.files->attributes(at, name);
-    if (!names && names.error().code != Errc::unsupported) return tl::unexpected(names.error());
-    for (const std::string& key : names ? *names : std::vector<std::string>{}) {
-      // A label that the drive's own system gives to each file anew.
-      if (key == "security.selinux") continue;
-      const auto value = from_.files->attribute(at, name, key);
-      if (!value) return tl::unexpected(value.error());
-      if (auto set = to_.files->setAttribute(to, copy, key, *value); !set) return set;
-    }
-  }
-  return to_.files->setTimes(to, copy, stat.accessed, stat.modified);
+  return copyFacts(*from_.files, at, name, stat, *to_.files, to, copy, keeping_);
 }
 
 Result<void> TreeCopier::copyFile(const Folder& at, const PathBytes& target, CopiedEntry& entry,

@@ -94,7 +94,7 @@ void GrowingTree::stage(Writer& writer, Listing& listing, std::string_view name,
   const std::uint32_t s = row % Listing::blockSize;
   auto flags = static_cast<std::uint8_t>(stat.kind);
   if (stat.mayShare) flags |= flagMayShare;
-  if (stat.fixed) flags |= flagFixed;
+  if (stat.fixed || stat.foreign) flags |= flagFixed;
   std::uint32_t blocks = 0;
   if (stat.occupied == stat.length) {
     flags |= flagSolid;

@@ -3,6 +3,8 @@
 
 #include <QtWidgets>
 
+#include "desktop/session/compare_desk.h"
+#include "desktop/style/language.h"
 #include "desktop/style/look.h"
 
 namespace zt::desktop {
@@ -10,8 +12,20 @@ namespace zt::desktop {
 BenchStation::BenchStation(Session& session, DriveWatch& drives, Prompter& prompter, QWidget* parent)
     : Station(session, prompter, parent), drives_(drives) {
   setObjectName(QStringLiteral("benchStation"));
-  new QVBoxLayout(this);
-  layout()->setContentsMargins(30, 14, 30, 14);
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(30, 14, 30, 14);
+  faces_ = new QStackedWidget(this);
+  outer->addWidget(faces_);
+  auto* drivesFace = new QWidget(this);
+  faces_->addWidget(drivesFace);
+  bench_ = new QVBoxLayout(drivesFace);
+  bench_->setContentsMargins(0, 0, 0, 0);
+  changes_ = new ChangesView(this);
+  faces_->addWidget(changes_);
+  connect(changes_, &ChangesView::closed, this, [this] {
+    faces_->setCurrentIndex(0);
+    shelf_->setFocus();
+  });
   setupShelf();
   setupTargets();
   setupFoot();
@@ -34,10 +48,9 @@ void BenchStation::setupShelf() {
   connect(folder, &QPushButton::clicked, this, &BenchStation::folderRequested);
   connect(job, &QPushButton::clicked, this, &BenchStation::jobRequested);
   connect(standIn, &QPushButton::clicked, this, &BenchStation::standInRequested);
-  auto* box = static_cast<QVBoxLayout*>(layout());
-  box->addLayout(head);
+  bench_->addLayout(head);
   shelf_ = new DriveShelf(this);
-  box->addWidget(shelf_, 3);
+  bench_->addWidget(shelf_, 3);
   connect(shelf_, &DriveShelf::choose, this, &BenchStation::choose);
   connect(shelf_, &DriveShelf::activated, this, [this](int index) {
     choose(index);
@@ -51,7 +64,7 @@ void BenchStation::setupTargets() {
   targetsTitle_ = titleLabel(tr("Targets"), this);
   targetsTitle_->setFont(typeface(Type::strong));
   left->addWidget(targetsTitle_);
-  targets_ = ledgerView("targets", this);
+  targets_ = ledgerView("targets", tr("Targets"), this);
   targets_->setProperty("word", QStringLiteral("target"));
   targetRows_ = new RowsModel({tr("what for"), tr("free needed"), tr("today"), tr("why")}, {1, 2}, this);
   targets_->setModel(targetRows_);
@@ -60,7 +73,10 @@ void BenchStation::setupTargets() {
   targets_->header()->setSectionResizeMode(3, QHeaderView::Stretch);
   targets_->header()->setSectionResizeMode(0, QHeaderView::ResizeToContents);
   targets_->setColumnWidth(1, 96);
-  targets_->setColumnWidth(2, 110);
+  targets_->setColumnWidth(
+      2,
+      std::max(110, targets_->fontMetrics().horizontalAdvance(tr("%1 short").arg(QLatin1String("000.0 GB"))) +
+                        24));
   targets_->setToolTip(
       tr("Ticked lines are targets. Rules that the shop does not follow are shown all the same."));
   connect(targetRows_, &RowsModel::toggled, this, &BenchStation::toggleTarget);
@@ -68,8 +84,9 @@ void BenchStation::setupTargets() {
   row->addLayout(left, 8);
   visits_ = new VisitsPanel(this);
   row->addWidget(visits_, 5);
-  static_cast<QVBoxLayout*>(layout())->addLayout(row, 2);
+  bench_->addLayout(row, 2);
   connect(visits_, &VisitsPanel::jobWanted, this, &BenchStation::jobFileRequested);
+  connect(visits_, &VisitsPanel::compareWanted, this, &BenchStation::compareWith);
   connect(visits_, &VisitsPanel::putBackWanted, this, [this] {
     if (const DriveAtHand* d = chosen(); d != nullptr && !session_.busy()) drives_.putBack(*d);
   });
@@ -85,7 +102,7 @@ void BenchStation::setupFoot() {
   for (auto* b : {addTarget_, dropTarget_, kind}) foot->addWidget(b), foot->addSpacing(16);
   foot->addStretch();
   foot->addWidget(measure_);
-  static_cast<QVBoxLayout*>(layout())->addLayout(foot);
+  bench_->addLayout(foot);
   connect(addTarget_, &QPushButton::clicked, this, &BenchStation::addTarget);
   connect(dropTarget_, &QPushButton::clicked, this, &BenchStation::dropTarget);
   connect(kind, &QPushButton::clicked, this, &BenchStation::overruleKind);
@@ -96,6 +113,21 @@ void BenchStation::setupFoot() {
     dropTarget_->setEnabled(d != nullptr && isOpen(*d) && row >= 0 && row < std::ssize(view().targets) &&
                             view().targets[static_cast<std::size_t>(row)].origin == TargetOrigin::task);
   });
+}
+
+void BenchStation::compareWith(const QByteArray& file) {
+  if (session_.busy()) return;
+  if (!view().survey) {
+    prompter_.tell(this, tr("What changed"),
+                   tr("Measure the drive first: that visit is compared with what it is now."));
+    return;
+  }
+  CompareDesk(session_).compareWith(file.toStdString(),
+                                    [this, alive = QPointer(this)](const ComparedPtr& compared) {
+                                      if (!alive) return;
+                                      changes_->show(compared);
+                                      faces_->setCurrentIndex(1);
+                                    });
 }
 
 const DriveAtHand* BenchStation::chosen() const {
@@ -217,7 +249,7 @@ void BenchStation::refresh() {
 
 QString BenchStation::figure() const {
   const auto count = shelf_->drives().size();
-  return count == 1 ? tr("1 drive") : tr("%1 drives").arg(count);
+  return counted(static_cast<std::uint64_t>(count), "1 drive", "%1 drives");
 }
 
 void BenchStation::enter() {
@@ -276,6 +308,16 @@ void BenchStation::dropTarget() {
 void BenchStation::overruleKind() {
   const DriveAtHand* d = chosen();
   if (d == nullptr) return;
+  if (d->drive.twin) {
+    const auto which =
+        prompter_.choose(this, tr("Which drive it is"),
+                         tr("It has the identity of a drive of earlier visits, on other hardware. Until you "
+                            "say which it is, the two "
+                            "are kept apart."),
+                         {tr("The drive of the earlier visits"), tr("A copy of it, and another one")});
+    if (which) drives_.sayTwin(d->drive, *which == 0);
+    return;
+  }
   QStringList kinds;
   for (int i = 0; i < driveKinds; ++i) kinds.append(say(&Words::kind, static_cast<DriveKind>(i)));
   const auto said =

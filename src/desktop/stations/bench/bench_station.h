@@ -4,8 +4,12 @@
 #include "desktop/charts/drive_shelf.h"
 #include "desktop/models/rows_model.h"
 #include "desktop/session/drive_watch.h"
+#include "desktop/stations/bench/changes_view.h"
 #include "desktop/stations/bench/visits_panel.h"
 #include "desktop/stations/station.h"
+
+class QStackedWidget;
+class QVBoxLayout;
 
 namespace zt::desktop {
 
@@ -50,7 +54,12 @@ private:
   const DriveAtHand* chosen() const;
   bool isOpen(const DriveAtHand& drive) const;
 
+  void compareWith(const QByteArray& file);
+
   DriveWatch& drives_;
+  QStackedWidget* faces_ = nullptr;
+  QVBoxLayout* bench_ = nullptr;
+  ChangesView* changes_ = nullptr;
   DriveShelf* shelf_ = nullptr;
   QLabel* targetsTitle_ = nullptr;
   QTreeView* targets_ = nullptr;

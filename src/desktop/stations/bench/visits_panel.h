@@ -24,11 +24,14 @@ public:
 Q_SIGNALS:
   void jobWanted(const QByteArray& file);
   void putBackWanted();
+  void compareWanted(const QByteArray& file);
 
 private:
   QLabel* title_;
   QTreeView* visits_;
   RowsModel* rows_;
+  QPushButton* compare_;
+  QLabel* trend_;
   QLabel* held_;
   QPushButton* putBack_;
 };

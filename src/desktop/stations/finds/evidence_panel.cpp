@@ -91,7 +91,7 @@ EvidencePanel::EvidencePanel(LookInto look, QWidget* parent) : QWidget(parent), 
   insideTitle_ = new QLabel(tr("Look inside"), this);
   insideTitle_->setFont(typeface(Type::strong));
   box->addWidget(insideTitle_);
-  inside_ = ledgerView("inside", this);
+  inside_ = ledgerView("inside", tr("Look inside"), this);
   insideRows_ = new RowsModel({tr("name"), tr("newest"), tr("occupied")}, {1, 2}, this);
   inside_->setModel(insideRows_);
   inside_->header()->setSectionResizeMode(0, QHeaderView::Stretch);

@@ -6,6 +6,7 @@
 #include <QtWidgets>
 
 #include "desktop/models/finds_delegate.h"
+#include "desktop/style/language.h"
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"
 
@@ -44,7 +45,7 @@ FindsStation::FindsStation(Session& session, Prompter& prompter, QWidget* parent
     if (!session_.busy()) desk_.propose({}), Q_EMIT goTo(planStation);
   });
   left->addWidget(ladder_);
-  list_ = ledgerView("finds", page);
+  list_ = ledgerView("finds", tr("Finds"), page);
   list_->setUniformRowHeights(false);
   list_->setHeaderHidden(true);
   list_->setIndentation(0);
@@ -225,8 +226,7 @@ void FindsStation::askRule(const std::vector<const Find*>& finds) {
   offer(tr("what is older than &90 days"), finds, {now - 90 * nsPerDay, 0, {}, {}});
   offer(tr("what is older than a &year"), finds, {now - 365 * nsPerDay, 0, {}, {}});
   for (const std::size_t stay : {1u, 3u, 5u})
-    offer(stay == 1 ? tr("all but the newest &1") : tr("all but the newest &%1").arg(stay), finds,
-          {0, stay, {}, {}});
+    offer(tr("all but the newest &%1").arg(stay), finds, {0, stay, {}, {}});
   const Find* current = model_->findAt(list_->currentIndex());
   if (current != nullptr && !current->items.empty()) {
     const NodeId thing = evidence_->currentThing();
@@ -292,8 +292,8 @@ void FindsStation::refresh() {
     if (!at.isValid() && model_->rowCount() > 0) at = model_->index(0, 0, model_->index(0, 0));
     select(at);
   }
-  QString text = say(&Words::number, model_->shown()) + (model_->shown() == 1 ? tr(" find") : tr(" finds")) +
-                 (session_.coming() ? tr(" so far") : QString());
+  QString text = session_.coming() ? counted(model_->shown(), "%1 find so far", "%1 finds so far")
+                                   : counted(model_->shown(), "%1 find", "%1 finds");
   if (model_->shown() == 0 && !session_.coming() && !view().finds->empty())
     text = tr("nothing answers this question");
   if (model_->folded() > 0) text += tr(" · %1 small ones folded").arg(say(&Words::number, model_->folded()));

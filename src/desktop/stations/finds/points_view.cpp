@@ -5,6 +5,7 @@
 
 #include "desktop/charts/points_line.h"
 #include "desktop/stations/station.h"
+#include "desktop/style/language.h"
 #include "desktop/style/look.h"
 
 namespace zt::desktop {
@@ -116,11 +117,9 @@ void PointsView::addRule(const Rule& rule, QSpinBox* amount) {
     const QString sentence = amount != nullptr ? rule.sentence.arg(amount->value()) : rule.sentence;
     button->setEnabled(count > 0);
     row->setHidden(amount == nullptr && count == 0);  // an amount can be changed
-    button->setText(count == 0
-                        ? tr("%1: none goes").arg(sentence)
-                        : (count == 1 ? tr("%1: %2 goes, %3 come free") : tr("%1: %2 go, %3 come free"))
-                              .arg(sentence, say(&Words::number, count),
-                                   say(&Words::bytes, context_->points.of(only).frees)));
+    button->setText(count == 0 ? tr("%1: none goes").arg(sentence)
+                               : counted(count, "%2: %1 goes, %3 come free", "%2: %1 go, %3 come free",
+                                         {sentence, say(&Words::bytes, context_->points.of(only).frees)}));
   };
   const auto pick = [this, rule, amount] { line_->setPicked(picksOf(rule, amount)); };
   tell();

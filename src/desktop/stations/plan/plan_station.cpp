@@ -4,9 +4,10 @@
 #include <QtWidgets>
 
 #include "core/base/path_set.h"
-#include "core/plan/plan_json.h"
 #include "desktop/session/run_desk.h"
 #include "desktop/stations/destination.h"
+#include "desktop/style/flow_layout.h"
+#include "desktop/style/language.h"
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"
 
@@ -51,13 +52,16 @@ void PlanStation::setupLadder(QVBoxLayout* box) {
 }
 
 void PlanStation::setupLines(QVBoxLayout* box) {
-  lines_ = ledgerView("planLines", this);
+  lines_ = ledgerView("planLines", tr("Lines of the plan"), this);
   lines_->setProperty("word", QStringLiteral("plan"));
   rows_ = new RowsModel({tr("line"), tr("step"), tr("condition"), tr("regret"), tr("adds"), tr("at most")},
                         {4, 5}, this);
   lines_->setModel(rows_);
   lines_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
-  lines_->setColumnWidth(1, 76);
+  lines_->setColumnWidth(
+      1,
+      std::max(76, lines_->fontMetrics().horizontalAdvance(say(&Words::action, std::string_view("discard"))) +
+                       20));
   lines_->setColumnWidth(2, 190);
   lines_->setColumnWidth(3, 134);
   lines_->setColumnWidth(4, 80);
@@ -78,11 +82,11 @@ void PlanStation::setupLines(QVBoxLayout* box) {
   left_->setWordWrap(true);
   box->addWidget(left_);
   auto* foot = new QHBoxLayout;
+  auto* edits = new FlowLayout(16);
   const auto add = [&](const QString& text, const char* name, auto slot) {
     auto* b = linkButton(text, name, this);
     connect(b, &QPushButton::clicked, this, slot);
-    foot->addWidget(b);
-    foot->addSpacing(16);
+    edits->addWidget(b);
   };
   add(tr("Drop the line (Del)"), "dropLine", [this] { desk_.drop({currentLine()}); });
   add(tr("Another step (H)"), "switchAction", [this] { switchAction(); });
@@ -90,7 +94,7 @@ void PlanStation::setupLines(QVBoxLayout* box) {
   add(tr("Split (S)"), "splitLine", [this] { desk_.split(currentLine()); });
   add(tr("Up (Alt+↑)"), "lineUp", [this] { desk_.moveLine(currentLine(), -1); });
   add(tr("Down (Alt+↓)"), "lineDown", [this] { desk_.moveLine(currentLine(), 1); });
-  foot->addStretch();
+  foot->addLayout(edits, 1);
   auto* now = button(tr("Check now (C)"), "checkNow", this);
   now->setToolTip(tr("Checks everything as the run would, and changes nothing"));
   connect(now, &QPushButton::clicked, this, &PlanStation::check);
@@ -106,7 +110,7 @@ void PlanStation::setupDecisions(QVBoxLayout* box) {
       noteLabel(tr("For a person to decide, the likeliest first: Enter or P plans it, Del says not now"),
                 this, "decisionsNote");
   box->addWidget(decisionsNote_);
-  decisions_ = ledgerView("decisions", this);
+  decisions_ = ledgerView("decisions", tr("For a person to decide"), this);
   decisions_->setProperty("word", QStringLiteral("decision"));
   decisionRows_ = new RowsModel({tr("what"), tr("why it is asked"), tr("at most")}, {2}, this);
   decisions_->setModel(decisionRows_);
@@ -170,8 +174,12 @@ void PlanStation::moveAway() {
 
 namespace {
 /// What a check is true for: the lines with their steps and what they are told.
-std::string standOf(const Plan& plan) {
-  return toJson(plan).dump();
+std::vector<std::string> standOf(const Plan& plan) {
+  std::vector<std::string> all;
+  for (const PlanLine& line : plan.lines)
+    all.push_back(line.id + '\n' + line.step->id + '\n' + std::to_string(line.items.size()) +
+                  (line.enabled ? "\n" : "\noff") + toJson(line.parameters).dump());
+  return all;
 }
 }  // namespace
 
@@ -386,9 +394,9 @@ bool PlanStation::reached() const {
 QString PlanStation::figure() const {
   const auto count = view().plan.lines.size();
   if (!ready()) return tr("not measured");
-  if (count == 0) return tr("empty");
+  if (count == 0) return tr("nothing yet");
   const QString gain = say(&Words::bytes, view().planned.sure);
-  return count == 1 ? tr("1 line · %1").arg(gain) : tr("%1 lines · %2").arg(count).arg(gain);
+  return counted(count, "1 line · %2", "%1 lines · %2", {gain});
 }
 
 void PlanStation::enter() {

@@ -67,7 +67,7 @@ private:
   QPushButton* propose_ = nullptr;
   /// What a check said of lines that still stand as they did then.
   std::map<std::string, QString> refused_;
-  std::string checkedPlan_;
+  std::vector<std::string> checkedPlan_;
 };
 
 }  // namespace zt::desktop

@@ -11,7 +11,16 @@ namespace zt::desktop {
 
 ProofStation::ProofStation(Session& session, Prompter& prompter, QWidget* parent)
     : Station(session, prompter, parent) {
-  auto* page = setupPages("proofStation");
+  auto* outer = new QVBoxLayout(setupPages("proofStation"));
+  outer->setContentsMargins(0, 0, 0, 0);
+  faces_ = new QStackedWidget(this);
+  outer->addWidget(faces_);
+  auto* page = new QWidget(this);
+  sheet_ = new SheetView(session, prompter, this);
+  faces_->addWidget(page);
+  faces_->addWidget(sheet_);
+  upkeep_ = new UpkeepView(session, this);
+  faces_->addWidget(upkeep_);
   auto* box = new QVBoxLayout(page);
   box->setContentsMargins(0, 0, 0, 0);
   auto* head = new QHBoxLayout;
@@ -26,7 +35,7 @@ ProofStation::ProofStation(Session& session, Prompter& prompter, QWidget* parent
   top->addSpacing(20);
   top->addWidget(setupRight(page), 4);
   box->addLayout(top, 2);
-  lines_ = ledgerView("proofLines", page);
+  lines_ = ledgerView("proofLines", tr("Lines of the proof"), page);
   lines_->setProperty("word", QStringLiteral("proof"));
   rows_ =
       new RowsModel({tr("line"), tr("promised"), tr("actual"), tr("difference"), tr("why")}, {1, 2, 3}, this);
@@ -45,9 +54,25 @@ ProofStation::ProofStation(Session& session, Prompter& prompter, QWidget* parent
   foot->addStretch();
   again_ = button(tr("Read the drive again"), "proveAgain", page);
   measure_ = button(tr("Measure anew"), "measureAnew", page, true);
+  auto* rules = button(tr("Upkeep…"), "upkeep", page);
+  rules->setToolTip(tr("Rules that run by themselves, so that it stays so"));
+  foot->addWidget(rules);
+  connect(rules, &QPushButton::clicked, this, &ProofStation::showUpkeep);
+  handOver_ = button(tr("Hand over…"), "handOver", page);
+  handOver_->setToolTip(tr("The sheet that the customer takes along, to look at and to save"));
+  foot->addWidget(handOver_);
   foot->addWidget(again_);
   foot->addWidget(measure_);
   box->addLayout(foot);
+  connect(handOver_, &QPushButton::clicked, this, &ProofStation::showSheet);
+  const auto back = [this] {
+    faces_->setCurrentIndex(0);
+    handOver_->setFocus();
+  };
+  connect(sheet_, &SheetView::closed, this, back);
+  connect(upkeep_, &UpkeepView::closed, this, back);
+  connect(upkeep_, &UpkeepView::failed, &session_, &Session::failed);
+  connect(sheet_, &SheetView::failed, &session_, &Session::failed);
   connect(again_, &QPushButton::clicked, this, [this] { RunDesk(session_).prove(); });
   connect(measure_, &QPushButton::clicked, this, [this] {
     Q_EMIT measureWanted();
@@ -103,6 +128,18 @@ void ProofStation::putBack() {
   if (!session_.busy() && !(view().held.empty() && view().elsewhere.empty())) RunDesk(session_).undo();
 }
 
+void ProofStation::showSheet() {
+  if (!ready() || session_.busy()) return;
+  faces_->setCurrentIndex(1);
+  sheet_->open();
+}
+
+void ProofStation::showUpkeep() {
+  if (!ready() || session_.busy()) return;
+  faces_->setCurrentIndex(2);
+  upkeep_->open();
+}
+
 void ProofStation::payBack() {
   if (!session_.busy() && !view().loans.empty()) RunDesk(session_).repay();
 }
@@ -125,6 +162,8 @@ void ProofStation::fillHeld() {
   if (!away.empty())
     notes.append(tr("Moved to another drive: %1, %2. They can be brought back from there; the copies stay.")
                      .arg(say(&Words::things, away.size()), say(&Words::bytes, freedBy(away))));
+  if (const QString restart = say(&Words::restart, view().proof->restart); !restart.isEmpty())
+    notes.append(restart);
   held_->setText(notes.isEmpty() ? tr("Nothing is held.") : notes.join(QLatin1Char('\n')));
   putBack_->setVisible(!held.empty() || !away.empty());
   putBack_->setText(held.empty() ? tr("Bring back") : tr("Put back"));
@@ -222,6 +261,7 @@ void ProofStation::refresh() {
   fillTargets();
   fillHeld();
   fillLines();
+  handOver_->setEnabled(!session_.busy());
   again_->setEnabled(!session_.busy());
   measure_->setEnabled(!session_.busy());
 }
@@ -229,6 +269,7 @@ void ProofStation::refresh() {
 QString ProofStation::waitsFor() const {
   if (session_.work() == Session::Work::running)
     return tr("A run is under way. The proof comes after it: the drive is then read again.");
+  if (view().report) return tr("A run was carried out, and the drive was not read since.");
   return view().survey ? tr("Nothing has been carried out yet, so there is nothing to prove.")
                        : tr("Proof waits for a run. Choose a drive on the Bench and measure it.");
 }
@@ -243,6 +284,8 @@ QString ProofStation::figure() const {
 }
 
 void ProofStation::enter() {
+  // A run that was carried out elsewhere, or after which nobody read the drive, has no proof yet.
+  if (view().report && !view().proof && !session_.busy()) RunDesk(session_).prove();
   if (ready()) lines_->setFocus();
 }
 

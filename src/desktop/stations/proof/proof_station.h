@@ -3,6 +3,8 @@
 
 #include "desktop/charts/proof_columns.h"
 #include "desktop/models/rows_model.h"
+#include "desktop/stations/proof/sheet_view.h"
+#include "desktop/stations/proof/upkeep_view.h"
 #include "desktop/stations/station.h"
 
 class QStackedWidget;
@@ -22,6 +24,10 @@ public:
   void putBack();
   void release();
   void payBack();
+  /// Shows the sheet that is handed over.
+  void showSheet();
+  /// Shows the rules that run by themselves.
+  void showUpkeep();
 
 private:
   QWidget* setupRight(QWidget* page);
@@ -29,6 +35,10 @@ private:
   void fillHeld();
   void fillLines();
 
+  QStackedWidget* faces_ = nullptr;
+  SheetView* sheet_ = nullptr;
+  UpkeepView* upkeep_ = nullptr;
+  QPushButton* handOver_ = nullptr;
   QLabel* heading_ = nullptr;
   ProofColumns* columns_ = nullptr;
   QLabel* verdicts_ = nullptr;

@@ -3,6 +3,7 @@
 
 #include <QtWidgets>
 
+#include "desktop/style/language.h"
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"
 
@@ -30,8 +31,7 @@ bool isDear(const PlanLine& line, const Consent::Line* asked) {
 }
 
 QString count(std::size_t lines) {
-  return lines == 1 ? ConsentFace::tr("1 line")
-                    : ConsentFace::tr("%1 lines").arg(QLocale().toString(static_cast<qulonglong>(lines)));
+  return counted(lines, "1 line", "%1 lines");
 }
 
 }  // namespace
@@ -55,7 +55,7 @@ ConsentFace::ConsentFace(QWidget* parent) : QWidget(parent) {
 }
 
 void ConsentFace::show(const JobView& view) {
-  Shown now{view.consent.token, {}, {}, face().dark};
+  Shown now{view.consent.token, {}, {}, only_, face().dark};
   for (const PlanLine& line : view.plan.lines) now.enabled.push_back(line.enabled);
   for (const GainBounds& adds : view.adds) now.sure.push_back(adds.sure);
   if (now == shown_) return;
@@ -77,6 +77,10 @@ void ConsentFace::build(const JobView& view) {
   }
   groups_.clear();
   ids_.clear();
+  others_.clear();
+  const auto isOther = [&](const PlanLine& line) { return !only_.empty() && !only_.contains(line.id); };
+  for (const PlanLine& line : view.plan.lines)
+    if (line.enabled && line.step->touches && isOther(line)) others_.insert(line.id);
   for (const bool asks : {true, false})
     for (std::size_t r = 0; r < static_cast<std::size_t>(regrets); ++r) {
       Group group;
@@ -85,7 +89,8 @@ void ConsentFace::build(const JobView& view) {
       for (std::size_t i = 0; i < view.plan.lines.size(); ++i) {
         const PlanLine& line = view.plan.lines[i];
         const bool asked = line.step->consent == ConsentRule::asked;
-        if (!line.enabled || !line.step->touches || asked != asks || (asks && line.regret() != group.regret))
+        if (!line.enabled || !line.step->touches || isOther(line) || asked != asks ||
+            (asks && line.regret() != group.regret))
           continue;
         group.lines.push_back(i);
         group.bytes += asks ? view.adds[i].sure : line.gain.atMost;
@@ -209,7 +214,7 @@ void ConsentFace::addOrder(const JobView& view) {
   std::vector<Turn> turns;
   for (std::size_t i = 0; i < view.plan.lines.size(); ++i) {
     const PlanLine& line = view.plan.lines[i];
-    if (!line.enabled || !line.step->touches) continue;
+    if (!line.enabled || !line.step->touches || others_.contains(line.id)) continue;
     const bool same = !turns.empty() && turns.back().first->step == line.step &&
                       turns.back().first->parameters == line.parameters &&
                       (turns.back().first->kind == "trash") == (line.kind == "trash");
@@ -243,7 +248,7 @@ void ConsentFace::addOrder(const JobView& view) {
 }
 
 std::set<std::string> ConsentFace::waiting() const {
-  std::set<std::string> all;
+  std::set<std::string> all = others_;
   for (std::size_t g = 0; g < groups_.size(); ++g)
     if (groups_[g].asks && !groups_[g].tick->isChecked()) all.insert(ids_[g].begin(), ids_[g].end());
   return all;

@@ -20,7 +20,9 @@ public:
   explicit ConsentFace(QWidget* parent = nullptr);
   /// Ticks belong to one consent: another token takes them away.
   void show(const JobView& view);
-  /// Lines of groups that nobody has ticked.
+  /// Only these lines are asked about, and the others wait; none given: all.
+  void limitTo(std::set<std::string> only) { only_ = std::move(only); }
+  /// Lines of groups that nobody has ticked, and those that are not asked about.
   std::set<std::string> waiting() const;
   /// How many groups wait.
   int groupsWaiting() const;
@@ -56,11 +58,14 @@ private:
   QWidget* next_ = nullptr;
   std::vector<Group> groups_;
   std::vector<std::vector<std::string>> ids_;  ///< of each group's lines
+  std::set<std::string> only_;
+  std::set<std::string> others_;  ///< that are not asked about
   /// What is shown: by these it is made anew.
   struct Shown {
     std::string token;
     std::vector<bool> enabled;
     std::vector<Bytes> sure;
+    std::set<std::string> only;
     bool dark = false;
     bool operator==(const Shown&) const = default;
   };

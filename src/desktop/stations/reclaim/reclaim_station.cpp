@@ -5,6 +5,7 @@
 #include <set>
 
 #include "desktop/session/run_desk.h"
+#include "desktop/style/language.h"
 #include "desktop/style/look.h"
 #include "desktop/style/palette.h"
 
@@ -36,7 +37,9 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
   stop_ = button(tr("Stop"), "stopRun", page);
   start_ = button(tr("Start"), "startRun", page, true);
   toProof_ = button(tr("On to Proof"), "toProof", page, true);
-  for (auto* b : {pause_, stop_, start_, toProof_}) foot->addWidget(b);
+  rest_ = button(tr("Rest of the plan"), "restOfPlan", page);
+  retry_ = button(tr("Try again what would not go"), "retryRun", page);
+  for (auto* b : {pause_, stop_, start_, rest_, retry_, toProof_}) foot->addWidget(b);
   box->addLayout(foot);
   consents_->setNext(start_);
   connect(consents_, &ConsentFace::ticked, this, &ReclaimStation::showStart);
@@ -47,6 +50,12 @@ ReclaimStation::ReclaimStation(Session& session, Prompter& prompter, QWidget* pa
     refresh();
   });
   connect(toProof_, &QPushButton::clicked, this, [this] { Q_EMIT goTo(proofStation); });
+  connect(retry_, &QPushButton::clicked, this, &ReclaimStation::retry);
+  connect(rest_, &QPushButton::clicked, this, [this] {
+    looked_ = planOfRun_;
+    refresh();
+    enter();
+  });
   connect(&session_, &Session::runProgressed, this, &ReclaimStation::refresh);
 }
 
@@ -56,7 +65,7 @@ QWidget* ReclaimStation::runPage() {
   box->setContentsMargins(0, 0, 0, 0);
   bar_ = new RunBar(page);
   box->addWidget(bar_);
-  lines_ = ledgerView("runLines", page);
+  lines_ = ledgerView("runLines", tr("Lines of the run"), page);
   lines_->setProperty("word", QStringLiteral("run"));
   rows_ = new RowsModel({tr("line"), tr("step"), tr("state"), tr("freed"), tr("promised")}, {3, 4}, this);
   lines_->setModel(rows_);
@@ -68,7 +77,7 @@ QWidget* ReclaimStation::runPage() {
   problemsTitle_ = new QLabel(tr("What would not go, and why"), page);
   problemsTitle_->setFont(typeface(Type::strong));
   box->addWidget(problemsTitle_);
-  problems_ = ledgerView("problems", page);
+  problems_ = ledgerView("problems", tr("What would not go, and why"), page);
   problemRows_ = new RowsModel({tr("item"), tr("why"), tr("where it is")}, {}, this);
   problems_->setModel(problemRows_);
   problems_->header()->setSectionResizeMode(1, QHeaderView::Stretch);
@@ -88,7 +97,32 @@ void ReclaimStation::start() {
   for (const PlanLine& line : view().plan.lines) titles_[line.id] = titleOf(line.id);
   const auto waiting = consents_->waiting();
   consents_->clearTicks();
+  consents_->limitTo({});
   RunDesk(session_).reclaim(view().consent.token, waiting);
+}
+
+std::set<std::string> ReclaimStation::wouldNotGo() const {
+  std::set<std::string> all;
+  if (!view().report) return all;
+  for (const LineOutcome& o : view().report->lines)
+    if (!o.problems.empty() && view().plan.find(o.line) != nullptr) all.insert(o.line);
+  return all;
+}
+
+/// Until somebody goes on from it, or the plan is another one.
+bool ReclaimStation::looksBack() {
+  if (runs() || !view().report || wouldNotGo().empty()) return false;
+  const std::int64_t run = view().report->run;
+  if (planOfRun_ != run) planOfRun_ = run, planThen_ = view().consent.token;
+  return looked_ != run && planThen_ == view().consent.token;
+}
+
+void ReclaimStation::retry() {
+  if (session_.busy()) return;
+  consents_->limitTo(wouldNotGo());
+  looked_ = planOfRun_;
+  refresh();
+  enter();
 }
 
 QString ReclaimStation::titleOf(const std::string& id) const {
@@ -176,12 +210,7 @@ void ReclaimStation::addDone(QList<Row>& rows, const RunSoFar& run) const {
          -1,
          false,
          false,
-         {{done == 1 ? tr("1 line is over") : tr("%1 lines are over").arg(number(done)),
-           {},
-           true,
-           false,
-           false,
-           false},
+         {{counted(done, "1 line is over", "%1 lines are over"), {}, true, false, false, false},
           {},
           {say(&Words::things, things), {}, false, false, true, false},
           {say(&Words::bytes, freed.sure), say(&Words::exact, freed.sure), true, false, false, true},
@@ -283,23 +312,27 @@ QString ReclaimStation::heading() const {
 }
 
 void ReclaimStation::showStart() {
-  const bool plan = !view().plan.lines.empty();
+  const bool plan = !view().plan.lines.empty() && !retry_->isVisibleTo(this);
   const bool resumes = !view().cutShort.empty();
   start_->setEnabled(!session_.busy() && ((plan && consents_->anyAgreed()) || (!plan && resumes)));
   const int wait = plan ? consents_->groupsWaiting() : 0;
   const auto lines = consents_->waiting().size();
   note_->setText(
-      runs()      ? tr("Nothing is half done at any moment: pause and stop take effect within a second.")
-      : wait == 0 ? QString()
-      : wait == 1 ? tr("one group is not agreed to: its lines wait (%1)").arg(number(lines))
-                  : tr("%1 groups are not agreed to: their lines wait (%2)").arg(wait).arg(number(lines)));
+      runs() ? tr("Nothing is half done at any moment: pause and stop take effect within a second.")
+      : wait == 0
+          ? QString()
+          : counted(static_cast<std::uint64_t>(wait), "one group is not agreed to: its lines wait (%2)",
+                    "%1 groups are not agreed to: their lines wait (%2)", {number(lines)}));
 }
 
 void ReclaimStation::refresh() {
   showPage(ready() || !view().cutShort.empty());
   if (!view().survey || !workShown()) return;
-  const bool plan = !view().plan.lines.empty();
-  heading_->setText(heading());
+  const bool back = looksBack();
+  const bool plan = !view().plan.lines.empty() && !back;
+  // Another plan is asked about as a whole.
+  if (planThen_ != view().consent.token) consents_->limitTo({});
+  heading_->setText(back ? tr("the run is over; not all of it went") : heading());
   unseen_->setText(
       tr("Files that other users' programs have open cannot be seen without more rights: whether any of this "
          "is in use there is not known."));
@@ -314,6 +347,8 @@ void ReclaimStation::refresh() {
   pause_->setVisible(runs());
   pause_->setText(session_.pauseGate()->paused() ? tr("Go on") : tr("Pause"));
   toProof_->setVisible(!plan && !runs() && view().report.has_value());
+  retry_->setVisible(back);
+  rest_->setVisible(back && wouldNotGo().size() < view().plan.lines.size());
   showStart();
 }
 

@@ -24,10 +24,16 @@ public:
   bool ready() const override { return !view().plan.lines.empty() || view().report.has_value(); }
   void enter() override;
   void start();
+  /// Asks for what would not go in the last run, and for that alone.
+  void retry();
 
 private:
   QWidget* runPage();
   bool runs() const;
+  /// Lines of the last run that would not go, and are still on the plan.
+  std::set<std::string> wouldNotGo() const;
+  /// Whether the last run is still to be looked at, because not all of it went.
+  bool looksBack();
   void fillBar();
   void fillLines();
   void addDone(QList<Row>& rows, const RunSoFar& run) const;
@@ -54,6 +60,11 @@ private:
   QPushButton* pause_ = nullptr;
   QPushButton* stop_ = nullptr;
   QPushButton* toProof_ = nullptr;
+  QPushButton* retry_ = nullptr;
+  QPushButton* rest_ = nullptr;
+  std::int64_t looked_ = 0;                ///< the run that was looked at
+  std::string planThen_;                   ///< token of what the last run left
+  std::int64_t planOfRun_ = 0;             ///< which run that was
   std::map<std::string, QString> titles_;  ///< lines that have left the plan since
 };
 

@@ -41,7 +41,7 @@ QWidget* FieldFace::setupPicked() {
   note_ = noteLabel({}, side, "pickedNote");
   note_->setWordWrap(true);
   box->addWidget(note_);
-  picked_ = ledgerView("pickedFiles", side);
+  picked_ = ledgerView("pickedFiles", tr("Picked files"), side);
   rows_ = new RowsModel({tr("file"), tr("occupied")}, {1}, this);
   picked_->setModel(rows_);
   picked_->header()->setSectionResizeMode(0, QHeaderView::Stretch);

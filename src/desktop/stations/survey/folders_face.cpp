@@ -50,7 +50,7 @@ QLayout* FoldersFace::setupHead() {
 }
 
 void FoldersFace::setupTree() {
-  tree_ = ledgerView("folders", this);
+  tree_ = ledgerView("folders", tr("Folders"), this);
   tree_->setProperty("word", QStringLiteral("occupied"));
   tree_->setRootIsDecorated(true);
   tree_->setIndentation(18);

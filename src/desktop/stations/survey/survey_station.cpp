@@ -5,6 +5,7 @@
 #include <QtWidgets>
 
 #include "desktop/stations/survey/look_inside.h"
+#include "desktop/style/language.h"
 #include "desktop/style/look.h"
 
 namespace zt::desktop {
@@ -108,8 +109,8 @@ void SurveyStation::refresh() {
   const auto count = view().survey->exceptions.size();
   exceptions_->setVisible(count > 0 && faceShown() != fieldFace);
   sources_->setVisible(faceShown() != fieldFace);
-  exceptions_->setText(count == 1 ? tr("1 place could not be looked into…")
-                                  : tr("%1 places could not be looked into…").arg(count));
+  exceptions_->setText(
+      counted(count, "1 place could not be looked into…", "%1 places could not be looked into…"));
   question_->setEnabled(true);
   folders_->show(view());
   list_->setContext(view().context);
