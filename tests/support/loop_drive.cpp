@@ -37,12 +37,17 @@ LoopDrive::LoopDrive(const std::string& type, Bytes size, const std::string& opt
   remount(options);
 }
 
-void LoopDrive::unmount() {
-  // Other programs that look at all drives may be looking at this one.
+bool unmounted(const std::string& place) {
   for (int tries = 0; tries < 100; ++tries) {
-    if (runProgram({program("umount"), mountPoint_}).err.find("busy") == std::string::npos) break;
+    const Ran ran = runProgram({program("umount"), place});
+    if (ran.err.find("busy") == std::string::npos) return ran.status == 0;
     ::usleep(50'000);
   }
+  return false;
+}
+
+void LoopDrive::unmount() {
+  (void)unmounted(mountPoint_);
 }
 
 bool LoopDrive::remount(const std::string& options) {

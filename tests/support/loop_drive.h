@@ -38,6 +38,9 @@ private:
   std::string why_;
 };
 
+/// Unmounts a place; waits for others who look at all drives and may be looking at this one (5 s at most).
+bool unmounted(const std::string& place);
+
 /// Free bytes of the file system that a path lies in, once all that was written has reached it.
 Bytes freeOn(const std::string& path);
 

@@ -153,7 +153,7 @@ struct Guest {
     t.folder("trim");
     run({"mount", "-o", "loop", image, t / "trim"});
     run({"fstrim", t / "trim"});
-    run({"umount", t / "trim"});
+    must(unmounted(t / "trim"), "umount");
   }
   LoopDrive drive;
 };

@@ -1,12 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A real drive of the nt family, by ntfs-3g: its names in any case, its trash, a saved session.
 #include <gtest/gtest.h>
-#include <sys/mount.h>
 #include <sys/xattr.h>
-#include <unistd.h>
 
-#include <cerrno>
-#include <cstring>
 #include <filesystem>
 #include <fstream>
 
@@ -60,14 +56,7 @@ protected:
     job = std::move(*made);
     ASSERT_TRUE(job->measurer().measure({}, {}, nullptr));
   }
-  /// Others who list all drives may be looking at this one for a moment.
-  bool detached() const {
-    for (int tries = 0; tries < 100; ++tries) {
-      if (::umount(drive->path().c_str()) == 0) return true;
-      ::usleep(50'000);
-    }
-    return false;
-  }
+  bool detached() const { return unmounted(drive->path()); }
   const Find* find(std::string_view kind) const {
     for (const Find& f : *job->surveys().finds())
       if (f.kind == kind) return &f;
@@ -117,12 +106,11 @@ TEST_F(NtDrive, DoesNotOpenPlaceholdersOfWhatLiesOnline) {
   };
   file("here.mov");
   const std::string attributes("\x00\x00\x10\x20", 4);  // offline, and to be archived
-  ASSERT_EQ(::setxattr(file("offline.mov").c_str(), "system.ntfs_attrib_be", attributes.data(), 4, 0), 0)
-      << std::strerror(errno);
+  ASSERT_EQ(::setxattr(file("offline.mov").c_str(), "system.ntfs_attrib_be", attributes.data(), 4, 0), 0);
   const std::string reparse = little(0x9000301A, 4) + little(8, 2) + little(0, 2) + std::string(8, 'c');
   ASSERT_EQ(
-      ::setxattr(file("cloud.mov").c_str(), "system.ntfs_reparse_data", reparse.data(), reparse.size(), 0), 0)
-      << std::strerror(errno);
+      ::setxattr(file("cloud.mov").c_str(), "system.ntfs_reparse_data", reparse.data(), reparse.size(), 0),
+      0);
   std::ofstream(*drive / "hole.mov").close();
   ASSERT_EQ(::truncate((*drive / "hole.mov").c_str(), 1'000'000), 0);
   EXPECT_EQ(read("here.mov"), "read");
@@ -165,7 +153,7 @@ TEST_F(NtDrive, ADirtyVolumeIsReadOnly) {
   ASSERT_TRUE(job->planBook().add({trash->id}, "hold"));
   ASSERT_TRUE(job->reclaim(job->planBook().consent().token, {})) << "closed properly, it may be worked on";
   job.reset();
-  ASSERT_TRUE(detached()) << std::strerror(errno);
+  ASSERT_TRUE(detached());
   makeDirty(drive->image());
   ASSERT_TRUE(drive->remount("")) << drive->why();
   for (const char* at : {"", "/USERS"}) {
@@ -187,7 +175,7 @@ TEST_F(NtDrive, ADirtyVolumeIsReadOnly) {
 /// A job that is open must not keep the customer's drive on the bench.
 TEST_F(NtDrive, CanBeDetachedWhileItsJobIsOpen) {
   measure();
-  EXPECT_TRUE(detached()) << std::strerror(errno);
+  EXPECT_TRUE(detached());
 }
 
 /// By its top, by a folder in it, and from its hold, in whatever letters the mark is written.

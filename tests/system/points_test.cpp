@@ -461,7 +461,7 @@ TEST(PointsOnBtrfs, ADegradedDriveIsReadFromWhatIsLeft) {
     std::ofstream(top + "/vol/f", std::ios::binary) << bytes;
     btrfs({"subvolume", "snapshot", "-r", top + "/vol", top + "/p" + std::to_string(i)});
   }
-  must(run({"/usr/bin/umount", top}), "umount");
+  must(unmounted(top), "umount");
   // The half that goes is the one that would be read first.
   must(run({"/usr/bin/btrfs", "device", "scan", "--forget"}), "forget");
   must(run({"/usr/sbin/losetup", "--detach", loops[0]}), "detach");
@@ -485,7 +485,7 @@ TEST(PointsOnBtrfs, ADegradedDriveIsReadFromWhatIsLeft) {
     EXPECT_LE(std::abs(static_cast<SignedBytes>(freeOn(top) - before) - static_cast<SignedBytes>(sure)),
               256 * 1024);
   }
-  EXPECT_TRUE(run({"/usr/bin/umount", top}));
+  EXPECT_TRUE(unmounted(top));
   EXPECT_TRUE(run({"/usr/sbin/losetup", "--detach", loops[1]}));
 }
 

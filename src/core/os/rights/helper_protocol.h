@@ -13,8 +13,8 @@
 namespace zt::helper {
 
 constexpr int version = 2;
-constexpr std::size_t mostRequestBytes = 256 * 1024;
-constexpr std::size_t mostResponseBytes = 8 * 1024 * 1024;
+constexpr std::size_t mostRequestBytes = std::size_t{256} << 10;
+constexpr std::size_t mostResponseBytes = std::size_t{8} << 20;
 constexpr std::size_t entriesAMessage = 2000;
 constexpr std::size_t mostHandles = 4096;
 constexpr std::size_t mostDrops = 4096;  ///< in one order
