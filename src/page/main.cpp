@@ -12,7 +12,7 @@
 #include <cstdio>
 #include <cstdlib>
 
-#include "page/sheet_page.h"
+#include "page/tagged_pdf.h"
 
 namespace {
 

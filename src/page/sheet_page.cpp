@@ -1,11 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "page/sheet_page.h"
 
-#include <QAbstractTextDocumentLayout>
 #include <QImage>
-#include <QPageSize>
 #include <QPainter>
-#include <QPdfWriter>
 #include <QRegularExpression>
 #include <QSvgRenderer>
 #include <QUrl>
@@ -25,10 +22,11 @@ QVariant SheetPage::loadResource(int, const QUrl&) {
 QString SheetPage::takePictures(QString html, int width) {
   int count = 0;
   const auto put = [&](const QImage& picture, int shownWidth, qsizetype from, qsizetype length,
-                       const QString& block) {
+                       const QString& block, const QString& meaning) {
     const QString name = QStringLiteral("sheet:%1").arg(count++);
     addResource(ImageResource, QUrl(name), picture);
-    const QString tag = block.arg(QStringLiteral("<img src=\"%1\" width=\"%2\">").arg(name).arg(shownWidth));
+    const QString tag = block.arg(
+        QStringLiteral("<img src=\"%1\" width=\"%2\" alt=\"%3\">").arg(name).arg(shownWidth).arg(meaning));
     html.replace(from, length, tag);
     return from + tag.size();
   };
@@ -44,7 +42,9 @@ QString SheetPage::takePictures(QString html, int width) {
     QPainter painter(&picture);
     renderer.render(&painter);
     painter.end();
-    at = put(picture, width, from, end + 6 - from, QStringLiteral("<p>%1</p>"));
+    const qsizetype said = drawing.indexOf(QLatin1String("<title>")) + 7;
+    at = put(picture, width, from, end + 6 - from, QStringLiteral("<p>%1</p>"),
+             drawing.mid(said, drawing.indexOf(QLatin1String("</title>")) - said));
   }
   static const QRegularExpression data(
       QStringLiteral("<img alt=\"\" src=\"data:image/(png|jpeg);base64,([A-Za-z0-9+/=]*)\">"));
@@ -52,7 +52,7 @@ QString SheetPage::takePictures(QString html, int width) {
     QImage logo = QImage::fromData(QByteArray::fromBase64(found.captured(2).toLatin1()));
     if (!logo.isNull() && logo.height() > 200) logo = logo.scaledToHeight(200, Qt::SmoothTransformation);
     put(logo, logo.isNull() ? 0 : logo.width() / 3, found.capturedStart(), found.capturedLength(),
-        QStringLiteral("%1"));
+        QStringLiteral("%1"), {});
   }
   // Nor widths of tables and pages by their style.
   html.replace(QLatin1String("<section class=\"annex\">"),
@@ -60,30 +60,6 @@ QString SheetPage::takePictures(QString html, int width) {
   html.replace(QLatin1String("</section>"), QLatin1String("</div>"));
   html.replace(QLatin1String("<table>"), QLatin1String("<table width=\"100%\">"));
   return html;
-}
-
-bool printPdf(const QString& html, QIODevice& out) {
-  QPdfWriter writer(&out);
-  writer.setPdfVersion(QPagedPaintDevice::PdfVersion_1_6);
-  writer.setPageSize(QPageSize(QPageSize::A4));
-  writer.setPageMargins(QMarginsF(16, 16, 16, 16), QPageLayout::Millimeter);
-  writer.setResolution(72);
-  writer.setCreator(QStringLiteral("Zip Tally"));
-  const qsizetype from = html.indexOf(QLatin1String("<title>")) + 7;
-  writer.setTitle(html.mid(from, html.indexOf(QLatin1String("</title>")) - from));
-  const QSizeF page = writer.pageLayout().paintRectPixels(72).size();
-  SheetPage sheet(html, static_cast<int>(page.width()));
-  sheet.setPageSize(page);
-  QPainter painter;
-  if (!painter.begin(&writer)) return false;
-  for (int i = 0; i < sheet.pageCount(); ++i) {
-    if (i > 0 && !writer.newPage()) return false;
-    painter.save();
-    painter.translate(0, -i * page.height());
-    sheet.drawContents(&painter, QRectF(0, i * page.height(), page.width(), page.height()));
-    painter.restore();
-  }
-  return painter.end();
 }
 
 }  // namespace zt::page

@@ -3,8 +3,6 @@
 
 #include <QTextDocument>
 
-class QIODevice;
-
 namespace zt::page {
 
 /// A sheet's HTML as a text document: its drawings and its logo are pictures of the document itself; nothing
@@ -21,8 +19,5 @@ protected:
 private:
   QString takePictures(QString html, int width);
 };
-
-/// Writes it as PDF on A4, fonts embedded. False where it could not be written whole.
-bool printPdf(const QString& html, QIODevice& out);
 
 }  // namespace zt::page

@@ -388,6 +388,11 @@ std::string PlanWords::reason(const ProofReason& r) const {
       return amount + t("was at most to come free, and did");
     case Kind::refilled:
       return amount + t("filled up what the file system keeps back, which was used up");
+    case Kind::otherwise:
+      return amount +
+             (r.detail == noRoomBeside
+                  ? t("there was no room for a new one beside it; its zeros were given back where it lies")
+                  : r.detail);
     case Kind::driveDiffers:
       return amount + t("by the drive's counter: its own structures, or others meanwhile");
   }

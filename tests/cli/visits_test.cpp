@@ -4,6 +4,7 @@
 
 #include <filesystem>
 #include <fstream>
+#include <regex>
 
 #include "support/drive_files.h"
 #include "support/run_program.h"
@@ -130,7 +131,17 @@ TEST_F(Visits, EndWithASheetThatSaysWhatTheJobSays) {
   if (!fs::exists(fs::path(ZTALLY).parent_path().parent_path() / "page/zip-tally-page")) return;
   ASSERT_EQ(sheet("s.pdf"), 0);
   EXPECT_EQ(text("s.pdf").substr(0, 5), "%PDF-");
-  EXPECT_NE(text("s.pdf").find("/FontFile"), std::string::npos) << "fonts lie in it";
+  const std::string fonts = runProgram({program("pdffonts"), t / "s.pdf"}).out;
+  EXPECT_NE(fonts.find("Lato"), std::string::npos) << fonts;
+  EXPECT_EQ(fonts.find(" no  "), std::string::npos) << "all lie in it\n" << fonts;
+  const std::string facts = runProgram({program("pdfinfo"), t / "s.pdf"}).out;
+  EXPECT_TRUE(std::regex_search(facts, std::regex("Tagged: +yes"))) << facts;
+  const std::string read = runProgram({program("pdfinfo"), "-enc", "UTF-8", "-struct-text", t / "s.pdf"}).out;
+  for (const char* tag :
+       {"Document", "H1", "H2", "P (block)", "Table", "TH", "TD", "L (block)", "LBody", "Figure", "Caption"})
+    EXPECT_NE(read.find(tag), std::string::npos) << tag << "\n" << read;
+  EXPECT_NE(read.find("films/one.mp4"), std::string::npos) << "words are read aloud\n" << read;
+  EXPECT_LT(read.find("H1"), read.find("H2"));
   EXPECT_NE(sheet("s.pdf"), 0);
 }
 

@@ -409,13 +409,35 @@ Result<bool> isKeptIn(DiskBytes& file, DiskBytes& rewritten, const BlockImage& a
 }
 
 Result<bool> saysTheSame(DiskBytes& file, const DiskImage& image, DiskBytes& rewritten) {
-  if (image.format == "qcow2") return true;
+  if (image.format == "qcow2") return isWholeQcow2(rewritten, image.guestLength);
   const auto blocks = blockImageOf(file, image);
   return blocks ? isKeptIn(file, rewritten, *blocks) : tl::unexpected(blocks.error());
 }
 
-bool isRewritten(DiskBytes& file, const DiskImage& image) {
-  return image.format == "raw" || image.format == "qcow2" || blockImageOf(file, image).has_value();
+CompactWay compactWay(DiskBytes& file, const DiskImage& image) {
+  if (image.format == "sparse-bundle") return CompactWay::none;
+  if (image.format == "raw") return CompactWay::whereItLies;
+  if (image.format == "qcow2") return CompactWay::anew;
+  const auto blocks = blockImageOf(file, image);
+  if (blocks) return CompactWay::anew;
+  return blocks.error().code == Errc::unsupported ? CompactWay::whereItLies : CompactWay::none;
+}
+
+std::vector<Stretch> inFile(const DiskImage& image, const std::vector<Stretch>& guest) {
+  std::vector<Stretch> all;
+  auto at = guest.begin();
+  for (const GuestRun& run : image.runs) {
+    while (at != guest.end() && at->to <= run.guest) ++at;
+    if (run.kind != GuestRun::Kind::stored) continue;
+    for (auto one = at; one != guest.end() && one->from < run.end(); ++one) {
+      const Bytes from = std::max(one->from, run.guest), to = std::min(one->to, run.end());
+      all.push_back({run.at + (from - run.guest), run.at + (to - run.guest)});
+    }
+  }
+  std::sort(all.begin(), all.end(), [](const Stretch& a, const Stretch& b) { return a.from < b.from; });
+  std::vector<Stretch> joined;
+  for (const Stretch& s : all) append(joined, s);
+  return joined;
 }
 
 Result<Bytes> neededFor(DiskBytes& file, DiskBytes& disk, const DiskImage& image, const Compacting& how) {

@@ -46,15 +46,24 @@ Result<void> writeBlocks(DiskBytes& file, DiskBytes& disk, const BlockImage& blo
 /// Whether all that is no block is in a rewritten image as it was, but for what the tables tell.
 Result<bool> isKeptIn(DiskBytes& file, DiskBytes& rewritten, const BlockImage& blocks);
 
-/// Of whatever format: whether this program makes such an image compact, what that takes at most, and the
-/// writing of a new one; raw images are not rewritten.
-bool isRewritten(DiskBytes& file, const DiskImage& image);
+/// How this program makes an image compact.
+enum class CompactWay : std::uint8_t {
+  none,         ///< not at all
+  whereItLies,  ///< zeros are given back, and no byte of the file reads otherwise
+  anew          ///< a new one is written; where there is no room for that, where it lies
+};
+CompactWay compactWay(DiskBytes& file, const DiskImage& image);
+
+/// Where stretches of the guest's disk, in order, are stored in the file: in the file's order.
+std::vector<Stretch> inFile(const DiskImage& image, const std::vector<Stretch>& guest);
+
+/// Of whatever format that is written anew: what that takes at most, and the writing.
 Result<Bytes> neededFor(DiskBytes& file, DiskBytes& disk, const DiskImage& image, const Compacting& how);
 Result<void> rewrite(DiskBytes& file, DiskBytes& disk, const DiskImage& image, MadeFile& out,
                      const Compacting& how);
 
-/// Whether a rewritten image says of itself what the old one said; true where nothing but the guest's view is
-/// taken over.
+/// Whether a rewritten image says of itself what the old one said; of a format where nothing but the guest's
+/// view is taken over whether it is whole.
 Result<bool> saysTheSame(DiskBytes& file, const DiskImage& image, DiskBytes& rewritten);
 
 }  // namespace zt

@@ -60,6 +60,66 @@ void putBigEndian(std::string& bytes, std::size_t at, std::uint64_t value, int s
     bytes[at + static_cast<std::size_t>(i)] = static_cast<char>(value >> (8 * (size - 1 - i)));
 }
 
+/// How many clusters a number of bytes takes.
+Bytes clustersOf(Bytes bytes) {
+  return (bytes + newUnit - 1) / newUnit;
+}
+
+Bytes sizeOfFirstTable(Bytes guest) {
+  return std::max<Bytes>((guest + spanOfTable - 1) / spanOfTable, 1) * 8;
+}
+
+constexpr Bytes countsPerBlock = newUnit / 2;
+
+/// Where the counts of an image lie: behind everything else, first where they are, then they themselves.
+struct Counts {
+  Bytes begin = 0;  ///< cluster
+  Bytes table = 0;  ///< clusters
+  Bytes blocks = 0;
+  Bytes all() const { return begin + table + blocks; }
+};
+
+/// Those of what takes `used` clusters without them; they count themselves, too.
+Counts countsBehind(Bytes used) {
+  Counts c{used};
+  for (Bytes before = ~Bytes{0}; before != c.blocks + c.table;) {
+    before = c.blocks + c.table;
+    c.blocks = (c.all() + countsPerBlock - 1) / countsPerBlock;
+    c.table = clustersOf(c.blocks * 8);
+  }
+  return c;
+}
+
+std::string offsetsOf(const Counts& c) {
+  std::string offsets(static_cast<std::size_t>(c.table * newUnit), '\0');
+  for (Bytes b = 0; b < c.blocks; ++b)
+    putBigEndian(offsets, static_cast<std::size_t>(b * 8), (c.begin + c.table + b) * newUnit, 8);
+  return offsets;
+}
+
+/// Every cluster is used once.
+std::string countsOf(const Counts& c, Bytes block) {
+  std::string counts(static_cast<std::size_t>(newUnit), '\0');
+  for (Bytes i = 0; i < countsPerBlock && block * countsPerBlock + i < c.all(); ++i)
+    putBigEndian(counts, static_cast<std::size_t>(i * 2), 1, 2);
+  return counts;
+}
+
+std::string headerOf(Bytes guest, const Counts& counts) {
+  std::string h(112, '\0');
+  h.replace(0, 4, "QFI\xfb");
+  putBigEndian(h, 4, 3, 4);
+  putBigEndian(h, 20, newUnitBits, 4);
+  putBigEndian(h, 24, guest, 8);
+  putBigEndian(h, 36, sizeOfFirstTable(guest) / 8, 4);
+  putBigEndian(h, 40, newUnit, 8);
+  putBigEndian(h, 48, counts.begin * newUnit, 8);
+  putBigEndian(h, 56, counts.table, 4);
+  putBigEndian(h, 96, 4, 4);     // counts of 16 bits
+  putBigEndian(h, 100, 104, 4);  // the header's length; behind it the end of its extensions
+  return h;
+}
+
 /// Clusters one after the other: the header, the first table, then each span's data and its table, then the
 /// counts. The header is written last: without it the file is no image.
 class Writer {
@@ -67,21 +127,19 @@ public:
   Writer(DiskBytes& disk, MadeFile& out, const Compacting& how) : disk_(disk), out_(out), how_(how) {}
 
   Result<void> write() {
-    const Bytes tables = (disk_.length() + spanOfTable - 1) / spanOfTable;
-    first_.assign(static_cast<std::size_t>(std::max<Bytes>(tables, 1) * 8), '\0');
+    first_.assign(static_cast<std::size_t>(sizeOfFirstTable(disk_.length())), '\0');
     next_ = 1 + clustersOf(first_.size());
     auto done =
         throughClusters(disk_, how_, [&](Bytes at, std::span<const char> part) { return add(at, part); });
     if (done) done = endTable();
     if (done) done = out_.write(newUnit, first_);
-    if (done) done = writeCounts();
-    if (done) done = out_.setLength(next_ * newUnit);
-    return done ? writeHeader() : done;
+    const Counts counts = countsBehind(next_);
+    if (done) done = writeCounts(counts);
+    if (done) done = out_.setLength(counts.all() * newUnit);
+    return done ? out_.write(0, headerOf(disk_.length(), counts)) : done;
   }
 
 private:
-  static Bytes clustersOf(Bytes bytes) { return (bytes + newUnit - 1) / newUnit; }
-
   Result<void> add(Bytes at, std::span<const char> part) {
     if (at / spanOfTable != span_ || second_.empty()) {
       if (auto ended = endTable(); !ended) return ended;
@@ -102,44 +160,12 @@ private:
     return done;
   }
 
-  /// Every cluster is used once, those of the counts among them.
-  Result<void> writeCounts() {
-    constexpr Bytes perBlock = newUnit / 2;
-    Bytes blocks = 0, table = 0;
-    for (Bytes before = ~Bytes{0}; before != blocks + table;) {
-      before = blocks + table;
-      blocks = (next_ + blocks + table + perBlock - 1) / perBlock;
-      table = clustersOf(blocks * 8);
+  Result<void> writeCounts(const Counts& counts) {
+    for (Bytes b = 0; b < counts.blocks; ++b) {
+      const Bytes at = (counts.begin + counts.table + b) * newUnit;
+      if (auto done = out_.write(at, countsOf(counts, b)); !done) return done;
     }
-    const Bytes all = next_ + blocks + table;
-    countsAt_ = next_ * newUnit;
-    countsTable_ = table;
-    std::string offsets(static_cast<std::size_t>(table * newUnit), '\0');
-    for (Bytes b = 0; b < blocks; ++b) {
-      putBigEndian(offsets, static_cast<std::size_t>(b * 8), (next_ + table + b) * newUnit, 8);
-      std::string counts(static_cast<std::size_t>(newUnit), '\0');
-      for (Bytes c = 0; c < perBlock && b * perBlock + c < all; ++c)
-        putBigEndian(counts, static_cast<std::size_t>(c * 2), 1, 2);
-      if (auto done = out_.write((next_ + table + b) * newUnit, counts); !done) return done;
-    }
-    if (auto done = out_.write(countsAt_, offsets); !done) return done;
-    next_ = all;
-    return {};
-  }
-
-  Result<void> writeHeader() {
-    std::string h(112, '\0');
-    h.replace(0, 4, "QFI\xfb");
-    putBigEndian(h, 4, 3, 4);
-    putBigEndian(h, 20, newUnitBits, 4);
-    putBigEndian(h, 24, disk_.length(), 8);
-    putBigEndian(h, 36, first_.size() / 8, 4);
-    putBigEndian(h, 40, newUnit, 8);
-    putBigEndian(h, 48, countsAt_, 8);
-    putBigEndian(h, 56, countsTable_, 4);
-    putBigEndian(h, 96, 4, 4);     // counts of 16 bits
-    putBigEndian(h, 100, 104, 4);  // the header's length; behind it the end of its extensions
-    return out_.write(0, h);
+    return out_.write(counts.begin * newUnit, offsetsOf(counts));
   }
 
   DiskBytes& disk_;
@@ -148,8 +174,78 @@ private:
   std::string first_, second_;
   Bytes span_ = 0;
   Bytes next_ = 0;  ///< cluster
-  Bytes countsAt_ = 0;
-  Bytes countsTable_ = 0;
+};
+
+/// Goes through an image as `Writer` makes them, by its tables.
+class Checker {
+public:
+  Checker(DiskBytes& file, Bytes guest) : file_(file), guest_(guest) {}
+
+  Result<bool> isWhole() {
+    if (file_.length() % newUnit != 0) return false;
+    const Bytes all = file_.length() / newUnit, size = sizeOfFirstTable(guest_);
+    const Bytes blocks = (all + countsPerBlock - 1) / countsPerBlock, table = clustersOf(blocks * 8);
+    const Bytes begin = 1 + clustersOf(size);
+    if (all < begin + table + blocks) return false;
+    counts_ = {all - table - blocks, table, blocks};
+    used_.assign(static_cast<std::size_t>(counts_.begin), false);
+    std::fill_n(used_.begin(), begin, true);
+    auto good = reads(0, padded(headerOf(guest_, counts_)));
+    if (good && *good) good = tablesAreRight(size);
+    if (good && *good) good = countsAreRight();
+    if (!good || !*good) return good;
+    return std::find(used_.begin(), used_.end(), false) == used_.end();
+  }
+
+private:
+  static std::string padded(std::string bytes) {
+    bytes.resize(static_cast<std::size_t>(clustersOf(bytes.size()) * newUnit), '\0');
+    return bytes;
+  }
+
+  Result<bool> reads(Bytes at, const std::string& expected) {
+    const auto is = bytesAt(file_, at, expected.size());
+    return is ? Result<bool>(*is == expected) : tl::unexpected(is.error());
+  }
+
+  /// The cluster of an entry, which nothing else is in; nothing for one that is wrong.
+  std::optional<Bytes> take(std::uint64_t entry) {
+    const Bytes cluster = (entry & ~notShared) / newUnit;
+    const bool right =
+        (entry & notShared) != 0 && entry % newUnit == 0 && cluster < used_.size() && !used_[cluster];
+    if (!right) return std::nullopt;
+    used_[cluster] = true;
+    return cluster;
+  }
+
+  Result<bool> tablesAreRight(Bytes size) {
+    const auto first = bytesAt(file_, newUnit, clustersOf(size) * newUnit);
+    if (!first) return tl::unexpected(first.error());
+    for (Bytes i = 0; i < first->size() / 8; ++i) {
+      const std::uint64_t entry = Fields(*first).be64(static_cast<std::size_t>(i * 8));
+      if (entry == 0) continue;
+      const auto cluster = i < size / 8 ? take(entry) : std::nullopt;
+      if (!cluster) return false;
+      const auto second = bytesAt(file_, *cluster * newUnit, newUnit);
+      if (!second) return tl::unexpected(second.error());
+      for (Bytes k = 0; k < tableEntries; ++k)
+        if (const auto data = Fields(*second).be64(static_cast<std::size_t>(k * 8)); data != 0 && !take(data))
+          return false;
+    }
+    return true;
+  }
+
+  Result<bool> countsAreRight() {
+    auto good = reads(counts_.begin * newUnit, offsetsOf(counts_));
+    for (Bytes b = 0; good && *good && b < counts_.blocks; ++b)
+      good = reads((counts_.begin + counts_.table + b) * newUnit, countsOf(counts_, b));
+    return good;
+  }
+
+  DiskBytes& file_;
+  Bytes guest_;
+  Counts counts_;
+  std::vector<bool> used_;
 };
 
 }  // namespace
@@ -209,6 +305,10 @@ Result<Bytes> neededFor(DiskBytes& disk, const Compacting& how) {
 
 Result<void> writeQcow2(DiskBytes& disk, MadeFile& out, const Compacting& how) {
   return Writer(disk, out, how).write();
+}
+
+Result<bool> isWholeQcow2(DiskBytes& file, Bytes guest) {
+  return Checker(file, guest).isWhole();
 }
 
 Result<std::optional<Bytes>> firstDifference(DiskBytes& was, DiskBytes& is, const Compacting& how) {

@@ -26,6 +26,10 @@ Result<Bytes> neededFor(DiskBytes& disk, const Compacting& how);
 /// zeros and what may be left out take no room. Format: docs/interop/qcow2.txt of QEMU.
 Result<void> writeQcow2(DiskBytes& disk, MadeFile& out, const Compacting& how);
 
+/// Whether a file is an image as `writeQcow2` makes them, of a disk of `guest` bytes, down to the last bit of
+/// all that is not the guest's: header, tables, and counts that have every cluster used once.
+Result<bool> isWholeQcow2(DiskBytes& file, Bytes guest);
+
 /// Whether a disk reads as another, block by block; where something may be left out, as that or as zeros.
 /// Gives the offset of the first difference.
 Result<std::optional<Bytes>> firstDifference(DiskBytes& was, DiskBytes& is, const Compacting& how);

@@ -32,7 +32,8 @@ public:
     facts_.snapshots = image_.snapshots;
     facts_.encrypted = image_.encrypted;
     facts_.unclean = image_.unclean;
-    facts_.rewritten = isRewritten(file_, image_);
+    way_ = compactWay(file_, image_);
+    facts_.rewritten = way_ != CompactWay::none;
     if (!image_.backing.empty() && options_.below) below_ = options_.below(image_.backing);
     facts_.backingRead = below_ != nullptr;
     if (!image_.encrypted && (image_.backing.empty() || below_))
@@ -78,8 +79,7 @@ private:
   }
 
   Bytes zeroUnit() const {
-    const bool asItLies = image_.format == "raw" || image_.format == "sparse-bundle";
-    return asItLies ? image_.unit : std::max(image_.unit, unitOfNew);
+    return image_.format == "sparse-bundle" ? image_.unit : std::max(image_.unit, unitOfNew);
   }
 
   /// Blocks of zeros among what the file has room for, as stretches of the guest's disk. What is packed gives
@@ -113,8 +113,7 @@ private:
 
   void weigh() {
     // Where they were not read they are what the tables say, whole as they are.
-    const Bytes zeros = facts_.zerosRead ? common(plainRuns(), zeros_, zeroUnit()) : sum(zeros_);
-    facts_.least = std::min(image_.unused + zeros + setAside(), facts_.outside);
+    facts_.least = std::min(leastBack() + setAside(), facts_.outside);
     // Where the file system packs what it stores, bytes of the file are not bytes of the drive.
     const Bytes told = storedInFile() + image_.unused;
     if (facts_.outside < told) facts_.least -= std::min(facts_.least, told - facts_.outside);
@@ -124,20 +123,33 @@ private:
     facts_.least = std::min(facts_.least, facts_.most);
   }
 
+  Bytes leastBack() const {
+    // What is made compact where it lies gives back whole blocks of the file.
+    if (way_ == CompactWay::whereItLies) {
+      Bytes whole = 0;
+      for (const Stretch& s : inFile(image_, zeros_)) whole += wholeBlocks(s);
+      return whole;
+    }
+    const Bytes zeros = facts_.zerosRead ? common(plainRuns(), zeros_, zeroUnit()) : sum(zeros_);
+    return image_.unused + zeros;
+  }
+
+  static Bytes wholeBlocks(const Stretch& s) {
+    const Bytes from = (s.from + driveBlock - 1) / driveBlock * driveBlock,
+                to = s.to / driveBlock * driveBlock;
+    return to - std::min(from, to);
+  }
+
   /// Room of a raw one that is no data: it reads as zeros, and is given back as those are.
   Bytes setAside() const {
     if (image_.format != "raw") return 0;
     Bytes whole = 0;
-    for (const Stretch& s : options_.setAside) {
-      const Bytes from = (s.from + driveBlock - 1) / driveBlock * driveBlock,
-                  to = s.to / driveBlock * driveBlock;
-      if (from < to) whole += to - from;
-    }
+    for (const Stretch& s : options_.setAside) whole += wholeBlocks(s);
     return whole - std::min(whole, common(plainRuns(), options_.setAside, 1));
   }
 
   /// What a new image has to hold of this one without what is gone, a sorted list of the guest's disk. It is
-  /// written in blocks of the drive, and the rest of its units are holes, but for one format.
+  /// written in blocks of the drive, and the rest of its units are holes.
   Bytes staysOf(const std::vector<Stretch>& gone) const {
     const std::vector<Stretch> plain = plainRuns();
     Bytes packed = 0;
@@ -148,8 +160,8 @@ private:
       // How much smaller it is packed without a part of it nobody knows.
       if (at == gone.end() || at->from >= run.end()) packed += run.packed;
     }
-    const Bytes unit = image_.format == "vdi" ? image_.unit : std::min(image_.unit, driveBlock);
-    return packed + sum(plain) - std::min(sum(plain), common(plain, gone, unit));
+    const Bytes room = common(plain, gone, std::min(image_.unit, driveBlock));
+    return packed + sum(plain) - std::min(sum(plain), room);
   }
 
   std::vector<Stretch> plainRuns() const {
@@ -190,6 +202,7 @@ private:
   std::unique_ptr<DiskBytes> below_;
   ImageFacts facts_;
   std::vector<Stretch> zeros_;
+  CompactWay way_ = CompactWay::none;
 };
 
 }  // namespace

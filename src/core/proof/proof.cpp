@@ -20,8 +20,9 @@ std::string_view name(Restart restart) {
 
 std::string_view name(ProofReason::Kind kind) {
   static constexpr std::array<std::string_view, proofReasonKinds> names{
-      "not-done",   "not-reached",   "held",     "put-back",     "links-remain", "came-back",
-      "still-open", "less-occupied", "released", "shared-freed", "refilled",     "drive-differs"};
+      "not-done",  "not-reached", "held",          "put-back", "links-remain",
+      "came-back", "still-open",  "less-occupied", "released", "shared-freed",
+      "refilled",  "otherwise",   "drive-differs"};
   return names[static_cast<std::size_t>(kind)];
 }
 
@@ -93,6 +94,8 @@ void judge(const GuardedDrive& drive, const Holders& holders, const JournalRecor
     case ItemState::done:
       shown.sure += static_cast<SignedBytes>(r.freed.sure);
       shown.atMost += static_cast<SignedBytes>(r.freed.atMost);
+      if (!r.detail.empty() && r.freed.sure < r.promised.sure)
+        note(line, {Kind::otherwise, less(r.promised.sure - r.freed.sure), {}, 1, r.detail});
       return;
     case ItemState::held:
       return note(line, r.problem ? ProofReason{Kind::notDone, lost, r.problem, 1, r.detail}

@@ -19,6 +19,7 @@ struct ProofReason {
     released,      ///< was set aside, and was let go since
     sharedFreed,   ///< was at most to come free, and did
     refilled,      ///< filled up what the file system keeps back, before anybody's counter rose
+    otherwise,     ///< done, but not as it was meant; `detail` says how
     driveDiffers   ///< the drive's counter rose by something else: its own structures, or others meanwhile
   };
   Kind kind = Kind::notDone;
@@ -27,7 +28,7 @@ struct ProofReason {
   std::uint64_t items = 0;
   std::string detail;
 };
-constexpr int proofReasonKinds = 12;
+constexpr int proofReasonKinds = 13;
 std::string_view name(ProofReason::Kind kind);
 
 /// A file system's own structures come and go by less: no shortfall, and nothing to explain.

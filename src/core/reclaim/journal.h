@@ -14,6 +14,10 @@ namespace zt {
 /// At the head of `payload` of what is let go where it stands, because its drive has no room for a hold.
 constexpr std::string_view inPlace = "in-place";
 
+/// In `detail` of an image that was to be written anew beside the old one, and was made smaller where it lies
+/// instead.
+constexpr std::string_view noRoomBeside = "no-room-beside";
+
 /// Which phase one item is in. Written before and after every change; docs/safety.md has the diagram.
 enum class ItemState : std::uint8_t {
   intended,    ///< about to be done: untouched, or done in part and not yet looked at
@@ -44,7 +48,7 @@ struct JournalRecord {
   GainBounds freed;       ///< of inodes whose last name went, as the touched places showed
   Bytes linksRemain = 0;  ///< occupied bytes of inodes that live on under other names
   std::optional<Errc> problem;
-  std::string detail;  ///< holder of an open file, or an escaped path
+  std::string detail;  ///< holder of an open file, or an escaped path; of what is done: how else than meant
   // What a kind of step keeps for itself. Those that set aside use the first two.
   PathBytes holdFolder;            ///< relative to the root
   PathBytes putAt;                 ///< where it was put back, if not at `path`

@@ -115,6 +115,23 @@ TEST(Proof, NamesADifferenceThatNothingElseExplains) {
   EXPECT_EQ(c.prove().reasons.at(0).kind, Kind::lessOccupied);
 }
 
+TEST(Proof, SaysWhatWasDoneOtherwiseThanMeant) {
+  Case c;
+  c.record.state = ItemState::done;
+  c.record.freed = {4096, 4096};
+  c.record.detail = noRoomBeside;
+  c.outcome.rose = 4096;
+  c.outcome.state = LineOutcome::State::done;
+  const ProofLine line = c.prove();
+  ASSERT_EQ(line.reasons.size(), 1u);
+  EXPECT_EQ(line.reasons[0].kind, Kind::otherwise);
+  EXPECT_EQ(line.reasons[0].bytes, 4096 - 12288);
+  EXPECT_EQ(line.reasons[0].detail, noRoomBeside);
+  c.record.freed = {12288, 12288};
+  c.outcome.rose = 12288;
+  EXPECT_TRUE(c.prove().reasons.empty()) << "nothing is less than promised";
+}
+
 TEST(Proof, SaysWhatWasNotReached) {
   Case c;
   c.outcome.state = LineOutcome::State::notReached;

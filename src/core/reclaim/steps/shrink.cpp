@@ -18,7 +18,7 @@ struct OpenImage {
   OpenedFilePtr file;
   std::unique_ptr<FileSource> source;
   DiskImage image;
-  bool raw() const { return image.format == "raw"; }
+  CompactWay way() const { return compactWay(*source, image); }
 };
 
 Result<OpenImage> openImage(StepSite& site, const Folder& at, std::string_view name) {
@@ -46,7 +46,7 @@ Result<OpenImage> openImage(StepSite& site, const Folder& at, std::string_view n
 Result<void> checkKind(const OpenImage& open) {
   const DiskImage& image = open.image;
   const auto no = [](const char* what) { return fail(Errc::unmet, "shrink", {}, what); };
-  if (!isRewritten(*open.source, image)) return no("image-format");
+  if (open.way() == CompactWay::none) return no("image-format");
   if (image.encrypted) return no("image-encrypted");
   if (image.unclean) return no("image-unclean");
   if (!image.backing.empty()) return no("image-backing");
@@ -56,8 +56,10 @@ Result<void> checkKind(const OpenImage& open) {
   return packed ? no("image-packed") : Result<void>{};
 }
 
-/// Makes disk images compact: of a raw one the zeros are given back where they lie; of others a new one is
-/// written beside it, compared with it as the guest sees both, and put in its place.
+/// Makes disk images compact: of raw ones and those of a fixed size the zeros are given back where they lie;
+/// of others a new one is written beside it, compared with it as the guest sees both, and put in its place.
+/// Where there is no room for a new one, they give back their zeros, too: no byte of the file reads
+/// otherwise.
 class Shrink final : public TakingExecutor {
 public:
   Result<void> check(StepSite& site, const JournalRecord& record) const override {
@@ -75,7 +77,10 @@ public:
     const auto open = openImage(site, *now->parent, baseName(record.path));
     if (!open) return tl::unexpected(open.error());
     if (auto kind = checkKind(*open); !kind) return kind;
-    if (open->raw()) return {};
+    if (open->way() == CompactWay::whereItLies) return {};
+    const auto room = hasRoomBeside(site, record, *open, now->stat.occupied);
+    if (!room) return tl::unexpected(room.error());
+    if (!*room) return record.detail = noRoomBeside, Result<void>{};
     if (auto chosen = HoldPlace(site.drive, site.run).choose(record); !chosen) return chosen;
     // Made here, so that the journal knows it by its number before anything is written.
     auto made = site.drive.files->createFile(*now->parent, besideName(record), 0600);
@@ -185,6 +190,21 @@ private:
     return how;
   }
 
+  /// Whether a new one fits beside it with a hundredth of the drive to spare. `unmet` where it would not be
+  /// smaller.
+  static Result<bool> hasRoomBeside(StepSite& site, const JournalRecord& record, const OpenImage& open,
+                                    Bytes occupied) {
+    auto how = leftOut(site, record, open);
+    if (!how) return tl::unexpected(how.error());
+    GuestDisk disk(*open.source, open.image);
+    const auto need = neededFor(*open.source, disk, open.image, *how);
+    if (!need) return tl::unexpected(need.error());
+    if (*need >= occupied) return fail(Errc::unmet, "shrink", record.path, "image-compact");
+    const auto usage = site.drive.files->usage(*site.drive.root);
+    if (!usage) return tl::unexpected(usage.error());
+    return *need + usage->capacity / 100 <= usage->available;
+  }
+
   static Result<void> writeBeside(StepSite& site, const JournalRecord& record) {
     const auto now = look(site.drive, record.path);
     if (!now) return tl::unexpected(now.error());
@@ -193,12 +213,6 @@ private:
     auto how = leftOut(site, record, *open);
     if (!how) return tl::unexpected(how.error());
     GuestDisk disk(*open->source, open->image);
-    const auto need = neededFor(*open->source, disk, open->image, *how);
-    if (!need) return tl::unexpected(need.error());
-    if (*need >= now->stat.occupied) return fail(Errc::unmet, "shrink", record.path, "image-compact");
-    const auto usage = site.drive.files->usage(*site.drive.root);
-    if (!usage) return tl::unexpected(usage.error());
-    if (*need + usage->capacity / 100 > usage->available) return fail(Errc::noSpace, "shrink", record.path);
     auto made = site.drive.files->openToChange(*now->parent, besideName(record));
     if (!made) return tl::unexpected(made.error());
     const auto stat = (*made)->stat();
@@ -279,8 +293,9 @@ private:
     const auto still = open->file->stat();
     if (!still || identityOf(*still) != identityOf(now->stat))
       return ended({Errc::changed, "shrink", record.path, 0, {}});
-    const auto how = leftOut(site, record, *open);
+    auto how = leftOut(site, record, *open);
     if (!how) return ended(how.error());
+    how->leave = inFile(open->image, how->leave);
     const auto before = digestOf(site, *open->source, how->leave);
     if (!before) return ended(before.error());
     const Bytes unit =
@@ -307,7 +322,9 @@ StepKind shrinkStep() {
   kind.id = "shrink";
   kind.label = "make compact";
   kind.mark = "to make compact";
-  kind.loss = "nothing that its guest can see: it is compared block by block; the guest must stay off";
+  kind.loss =
+      "nothing that its guest can see: it is compared block by block; the guest must stay off, and what it "
+      "writes later needs room again";
   kind.regret = RegretRule::nothing;
   kind.gives = GainShare::some;
   kind.together = 1;

@@ -5,6 +5,7 @@
 
 #include "desktop/style/look.h"
 #include "page/sheet_page.h"
+#include "page/tagged_pdf.h"
 
 namespace zt::desktop {
 
