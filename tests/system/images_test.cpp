@@ -23,12 +23,6 @@ namespace {
 
 constexpr Bytes mb = 1'000'000;
 
-std::string tool(const std::string& name) {
-  for (const char* folder : {"/usr/bin/", "/bin/", "/usr/sbin/", "/sbin/"})
-    if (std::filesystem::exists(folder + name)) return folder + name;
-  return name;
-}
-
 Bytes occupiedBy(const std::string& path) {
   struct stat st {};
   must(::stat(path.c_str(), &st) == 0, "stat " + path);
@@ -57,7 +51,7 @@ Result<ImageFacts> factsOf(const std::string& path, OpenBelow below = {}) {
 }
 
 void run(std::vector<std::string> words) {
-  words.front() = tool(words.front());
+  words.front() = program(words.front());
   const Ran ran = runProgram(words);
   must(ran.status == 0, words.front() + " " + words[1] + ": " + ran.err);
 }
@@ -89,29 +83,29 @@ void furnish(const std::string& top, unsigned seed) {
 /// What the guest's own tool says is used, of a file system in a raw file.
 Bytes usedBy(const std::string& type, const std::string& image) {
   if (type == "ext4") {
-    const std::string said = runProgram({tool("dumpe2fs"), "-h", image}).out;
+    const std::string said = runProgram({program("dumpe2fs"), "-h", image}).out;
     const Bytes block = figure(said, "Block size: *(\\d+)");
     return (figure(said, "Block count: *(\\d+)") - figure(said, "Free blocks: *(\\d+)")) * block;
   }
   if (type == "xfs") {
     const std::string said =
-        runProgram({tool("xfs_db"), "-r", "-c", "sb 0", "-c", "p fdblocks dblocks blocksize", image}).out;
+        runProgram({program("xfs_db"), "-r", "-c", "sb 0", "-c", "p fdblocks dblocks blocksize", image}).out;
     return (figure(said, "\ndblocks = (\\d+)") - figure(said, "fdblocks = (\\d+)")) *
            figure(said, "blocksize = (\\d+)");
   }
   if (type == "btrfs")
-    return figure(runProgram({tool("btrfs"), "inspect-internal", "dump-super", image}).out,
+    return figure(runProgram({program("btrfs"), "inspect-internal", "dump-super", image}).out,
                   "\nbytes_used\\s+(\\d+)");
   if (type == "ntfs") {
-    const std::string said = runProgram({tool("ntfsinfo"), "-m", image}).out;
+    const std::string said = runProgram({program("ntfsinfo"), "-m", image}).out;
     return (figure(said, "Volume Size in Clusters: (\\d+)") - figure(said, "Free Clusters: (\\d+)")) *
            figure(said, "Cluster Size: (\\d+)");
   }
   if (type == "vfat") {
-    const std::string said = runProgram({tool("fsck.vfat"), "-n", "-v", image}).out;
+    const std::string said = runProgram({program("fsck.vfat"), "-n", "-v", image}).out;
     return figure(said, "files, (\\d+)/") * figure(said, "(\\d+) bytes per cluster");
   }
-  const std::string said = runProgram({tool("dump.exfat"), image}).out;
+  const std::string said = runProgram({program("dump.exfat"), image}).out;
   return (figure(said, "Total Clusters:\\s*(\\d+)") - figure(said, "Free Clusters:\\s*(\\d+)")) *
          figure(said, "Cluster size:\\s*(\\d+)");
 }
@@ -132,7 +126,7 @@ struct Format {
 
 /// Guest bytes that an image itself stores, as `qemu-img map` says.
 Bytes mapped(const std::string& image, const char* kind) {
-  const auto map = runProgram({tool("qemu-img"), "map", "-f", kind, "--output=json", image}).json();
+  const auto map = runProgram({program("qemu-img"), "map", "-f", kind, "--output=json", image}).json();
   Bytes sum = 0;
   for (const auto& part : map)
     if (part["data"].get<bool>() && part["depth"] == 0) sum += part["length"].get<Bytes>();
@@ -190,15 +184,17 @@ TEST_P(ImagesOfAFormat, AreTrueOutsideAndInside) {
     EXPECT_LE(facts->most, facts->outside);
     // What a real conversion gives back.
     const std::string again = t / "again";
-    convert = {"qemu-img", "convert", "-f", format.kind, "-O", format.kind};
-    if (format.packed) convert.push_back("-c");
-    if (format.options[0] != 0 && std::string(format.options).find("fixed") == std::string::npos)
-      convert.insert(convert.end(), {"-o", format.options});
-    convert.insert(convert.end(), {image, again});
-    run(convert);
+    const bool fixed = std::string(format.options).find("fixed") != std::string::npos;
+    const auto convertAgain = [&](const char* kind, const std::string& from) {
+      convert = {"qemu-img", "convert", "-f", kind, "-O", format.kind};
+      if (format.packed) convert.push_back("-c");
+      if (format.options[0] != 0 && !fixed) convert.insert(convert.end(), {"-o", format.options});
+      convert.insert(convert.end(), {from, again});
+      run(convert);
+    };
+    convertAgain(format.kind, image);
     // One of a fixed size stays that, and gives its zeros back where it lies.
-    const bool lies =
-        facts->format == "vhd" && std::string(format.options).find("fixed") != std::string::npos;
+    const bool lies = fixed && facts->format == "vhd";
     if (lies) {
       run({"cp", "--sparse=never", image, again});
       run({"fallocate", "--dig-holes", again});
@@ -213,12 +209,7 @@ TEST_P(ImagesOfAFormat, AreTrueOutsideAndInside) {
     EXPECT_LE(facts->least, back + (lies ? 65'536 : 0));
     EXPECT_GE(facts->most + 65'536, back);
     // And once its guest has given up what it has free.
-    convert = {"qemu-img", "convert", "-f", "raw", "-O", format.kind};
-    if (format.packed) convert.push_back("-c");
-    if (format.options[0] != 0 && std::string(format.options).find("fixed") == std::string::npos)
-      convert.insert(convert.end(), {"-o", format.options});
-    convert.insert(convert.end(), {givenUp, again});
-    run(convert);
+    convertAgain("raw", givenUp);
     const Bytes trimmed = facts->outside > occupiedBy(again) ? facts->outside - occupiedBy(again) : 0;
     EXPECT_GE(facts->most + 65'536, trimmed) << trimmed;
     // Where a new image packs, or rounds up to its own units, it gives less.

@@ -163,28 +163,42 @@ TEST(ShrinkImages, ZerosOfARawOneAreGivenBackAndItReadsAsItDid) {
 }
 
 /// A raw disk whose guest wrote a file and took it away again, and has another one.
+void makeLived(const std::string& image, const TempFolder& t) {
+  std::ofstream(image, std::ios::binary) << std::string(32u << 20, '\0');
+  must(runProgram({program("mkfs.ext4"), "-qF", "-E", "nodiscard,lazy_itable_init=0", image}).status == 0,
+       "mkfs");
+  putOn(t / "stays", noise(3'000'000, 1));
+  putOn(t / "goes", noise(12'000'000, 2));
+  for (const char* ask : {"write stays stays", "write goes goes", "rm goes"})
+    must(runProgram({"/bin/bash", "-c", "cd \"$1\" && \"$2\" -w -R \"$3\" \"$4\"", "guest", t / ".",
+                     program("debugfs"), ask, image})
+                 .status == 0,
+         ask);
+}
+
+struct LivedIn {
+  const char* format;
+  const char* options;
+  bool room;  ///< for a new one beside it
+};
+
 TEST(ShrinkImages, WhatTheGuestHasFreeGoesOnRequestAndWhatItHasStays) {
-  for (const bool raw : {true, false}) {
-    const LoopDrive drive("ext4", 96u << 20);
+  for (const LivedIn& kind :
+       {LivedIn{"raw", "", true}, LivedIn{"qcow2", "", true}, LivedIn{"qcow2", "", false},
+        LivedIn{"vdi", "static=on", true}, LivedIn{"vmdk", "", false}}) {
+    SCOPED_TRACE(std::string(kind.format) + kind.options + (kind.room ? "" : " without room"));
+    const LoopDrive drive("ext4", 96u << 20, {}, {"-m", "0"});
     ZT_NEEDS(drive);
     const TempFolder t;
-    const std::string image = raw ? drive / "guest.img" : t / "guest.img";
-    std::ofstream(image, std::ios::binary) << std::string(32u << 20, '\0');
-    const std::string mkfs = program("mkfs.ext4"), debugfs = program("debugfs");
-    ASSERT_EQ(runProgram({mkfs, "-qF", "-E", "nodiscard,lazy_itable_init=0", image}).status, 0);
-    putOn(t / "stays", noise(3'000'000, 1));
-    putOn(t / "goes", noise(12'000'000, 2));
-    for (const char* ask : {"write stays stays", "write goes goes", "rm goes"})
-      ASSERT_EQ(runProgram({"/bin/bash", "-c", "cd \"$1\" && \"$2\" -w -R \"$3\" \"$4\"", "guest", t / ".",
-                            debugfs, ask, image})
-                    .status,
-                0);
-    if (!raw) {
-      ASSERT_EQ(
-          runProgram({program("qemu-img"), "convert", "-O", "qcow2", "-S", "0", image, drive / "guest.qcow2"})
-              .status,
-          0);
-    }
+    const std::string image = drive / (std::string("guest.") + kind.format);
+    makeLived(t / "lived", t);
+    std::vector<std::string> convert{program("qemu-img"), "convert", "-f", "raw", "-O",
+                                     kind.format,         "-S",      "0"};
+    if (kind.options[0] != 0) convert.insert(convert.end(), {"-o", kind.options});
+    convert.insert(convert.end(), {t / "lived", t / "image"});
+    ASSERT_EQ(runProgram(convert).status, 0);
+    ASSERT_EQ(runProgram({"/bin/cp", "--sparse=never", t / "image", image}).status, 0);
+    if (!kind.room) putOn(drive / "filler", noise(freeOn(drive.path()) - 2'000'000, 3));
     auto job = compared(drive);
     StepParameters told;
     told.set("guest-free", std::uint64_t{1});
@@ -195,13 +209,11 @@ TEST(ShrinkImages, WhatTheGuestHasFreeGoesOnRequestAndWhatItHasStays) {
     ASSERT_EQ(report->lines[0].state, LineOutcome::State::done)
         << (report->lines[0].problems.empty() ? "" : report->lines[0].problems[0].detail);
     EXPECT_GT(freeOn(drive.path()) - before, 24'000'000u) << "what it took away is not kept";
-    const std::string now = raw ? image : t / "after.img";
-    if (!raw) {
-      ASSERT_EQ(runProgram({program("qemu-img"), "convert", "-O", "raw", drive / "guest.qcow2", now}).status,
-                0);
-    }
-    EXPECT_EQ(runProgram({program("fsck.ext4"), "-fn", now}).status, 0);
-    ASSERT_EQ(runProgram({debugfs, "-R", "dump stays " + (t / "after"), now}).status, 0);
+    ASSERT_EQ(
+        runProgram({program("qemu-img"), "convert", "-f", kind.format, "-O", "raw", image, t / "now"}).status,
+        0);
+    EXPECT_EQ(runProgram({program("fsck.ext4"), "-fn", t / "now"}).status, 0);
+    ASSERT_EQ(runProgram({program("debugfs"), "-R", "dump stays " + (t / "after"), t / "now"}).status, 0);
     EXPECT_EQ(sha256sumOf(t / "after"), sha256sumOf(t / "stays"));
   }
 }
