@@ -216,7 +216,9 @@ void addPlanning(CLI::App& app, Arguments& a) {
     if (std::string_view(name) == "show") continue;
     sub->add_option("ITEM", a.items, "ids of finds, or paths from the measured root")->required();
     if (std::string_view(name) == "add") {
-      sub->add_option("--action", a.action, "discard, hold, empty, transfer, drop, advise");
+      sub->add_option(
+          "--action", a.action,
+          "discard, hold, empty, transfer, link, share, shrink, drop, switch-off, remove, limit, advise");
       sub->add_option("--with", a.with, "what the action is told beside its things: \"NAME=VALUE\"");
       sub->add_option("--to", a.to, "the same as --with \"to=FOLDER\"");
       sub->add_option("--second", a.second,

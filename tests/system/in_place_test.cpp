@@ -337,6 +337,56 @@ TEST(ShrinkImages, ThoseOfAFixedSizeGiveTheirZerosBackWhereTheyLie) {
   }
 }
 
+/// There a hole within what was written at once gives nothing back.
+TEST(ShrinkImages, OnADriveThatKeepsExtentsWholeARawOneIsWrittenAnew) {
+  const LoopDrive drive("btrfs", 512u << 20);
+  ZT_NEEDS(drive);
+  const std::string sum = makeRaw(drive / "guest.img");
+  // So that its zeros are in many pieces of one extent.
+  {
+    std::fstream file(drive / "guest.img", std::ios::in | std::ios::out | std::ios::binary);
+    file.seekp(12'000'000);
+    file << noise(65'536, 1);
+  }
+  const std::string now = sha256sumOf(drive / "guest.img");
+  ASSERT_NE(now, sum);
+  ::chmod((drive / "guest.img").c_str(), 0640);
+  auto job = compared(drive);
+  ASSERT_NE(plan(*job, "images", "shrink"), nullptr);
+  const Bytes sure = job->planBook().planned().sure, before = freeOn(drive.path());
+  EXPECT_GT(sure, 15'000'000u);
+  const auto report = job->reclaim(job->consent().token, {});
+  ASSERT_TRUE(report);
+  EXPECT_EQ(report->lines[0].state, LineOutcome::State::done);
+  EXPECT_GE(freeOn(drive.path()) - before + 262'144, sure);
+  EXPECT_EQ(sha256sumOf(drive / "guest.img"), now);
+  struct stat is {};
+  ::stat((drive / "guest.img").c_str(), &is);
+  EXPECT_EQ(is.st_mode & 0777, 0640u);
+}
+
+/// What others hold, too, comes free with none of them.
+TEST(ShrinkImages, NothingIsPromisedOfWhatASecondFileHolds) {
+  for (const char* type : {"btrfs", "xfs"}) {
+    const LoopDrive drive(type, 512u << 20);
+    ZT_NEEDS(drive);
+    SCOPED_TRACE(type);
+    const TempFolder t;
+    makeRaw(t / "was.img");
+    ASSERT_EQ(runProgram({"/bin/cp", "--sparse=never", t / "was.img", drive / "guest.img"}).status, 0);
+    ::sync();
+    ASSERT_EQ(runProgram({"/bin/cp", "--reflink=always", drive / "guest.img", drive / "copy.img"}).status, 0);
+    auto job = compared(drive);
+    int seen = 0;
+    for (const Find& f : *job->surveys().finds())
+      if (f.kind == "images") {
+        ++seen;
+        EXPECT_EQ(f.gain.sure, 0u);
+      }
+    EXPECT_EQ(seen, 2);
+  }
+}
+
 /// A drive that is nearly full, and so has no room for a second image beside the first.
 TEST(ShrinkImages, WhereThereIsNoRoomForANewOneTheZerosAreGivenBackWhereTheyLie) {
   for (const std::string format : {"qcow2", "vdi", "vhdx", "vmdk"}) {

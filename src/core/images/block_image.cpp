@@ -197,17 +197,6 @@ bool mayGo(const std::vector<Stretch>& leave, Stretch what) {
   return at != leave.end() && at->from <= what.from && what.to <= at->to;
 }
 
-/// Zeros of this size are left out of a block that is written: they become a hole of the file.
-constexpr std::size_t grain = 4096;
-
-/// Calls `each` with every stretch of `grain` bytes that is not all zeros.
-template <class Each>
-void throughGrains(std::span<const char> bytes, const Each& each) {
-  for (std::size_t at = 0; at < bytes.size(); at += grain)
-    if (const auto part = bytes.subspan(at, std::min(grain, bytes.size() - at)); !allZeros(part))
-      each(at, part);
-}
-
 /// Calls `each` with every stored block that has to stay, and how many of its bytes are not zeros.
 template <class Each>
 Result<void> throughBlocks(DiskBytes& disk, const BlockImage& all, const Compacting& how, const Each& each) {
@@ -408,12 +397,6 @@ Result<bool> isKeptIn(DiskBytes& file, DiskBytes& rewritten, const BlockImage& a
   return true;
 }
 
-Result<bool> saysTheSame(DiskBytes& file, const DiskImage& image, DiskBytes& rewritten) {
-  if (image.format == "qcow2") return isWholeQcow2(rewritten, image.guestLength);
-  const auto blocks = blockImageOf(file, image);
-  return blocks ? isKeptIn(file, rewritten, *blocks) : tl::unexpected(blocks.error());
-}
-
 CompactWay compactWay(DiskBytes& file, const DiskImage& image) {
   if (image.format == "sparse-bundle") return CompactWay::none;
   if (image.format == "raw") return CompactWay::whereItLies;
@@ -440,8 +423,16 @@ std::vector<Stretch> inFile(const DiskImage& image, const std::vector<Stretch>& 
   return joined;
 }
 
+namespace {
+Compacting ofFile(const DiskImage& image, Compacting how) {
+  how.leave = inFile(image, how.leave);
+  return how;
+}
+}  // namespace
+
 Result<Bytes> neededFor(DiskBytes& file, DiskBytes& disk, const DiskImage& image, const Compacting& how) {
   if (image.format == "qcow2") return neededFor(disk, how);
+  if (compactWay(file, image) == CompactWay::whereItLies) return neededAsItIs(file, ofFile(image, how));
   const auto blocks = blockImageOf(file, image);
   return blocks ? neededFor(disk, *blocks, how) : tl::unexpected(blocks.error());
 }
@@ -449,8 +440,29 @@ Result<Bytes> neededFor(DiskBytes& file, DiskBytes& disk, const DiskImage& image
 Result<void> rewrite(DiskBytes& file, DiskBytes& disk, const DiskImage& image, MadeFile& out,
                      const Compacting& how) {
   if (image.format == "qcow2") return writeQcow2(disk, out, how);
+  if (compactWay(file, image) == CompactWay::whereItLies) return writeAsItIs(file, out, ofFile(image, how));
   const auto blocks = blockImageOf(file, image);
   return blocks ? writeBlocks(file, disk, *blocks, out, how) : tl::unexpected(blocks.error());
+}
+
+Result<bool> isTheSame(DiskBytes& file, const DiskImage& image, DiskBytes& rewritten, const DiskImage& now,
+                       const Compacting& how) {
+  const auto same = [](const Result<std::optional<Bytes>>& differs) {
+    return differs ? Result<bool>(!*differs) : tl::unexpected(differs.error());
+  };
+  if (compactWay(file, image) == CompactWay::whereItLies)
+    return same(firstDifference(file, rewritten, ofFile(image, how)));
+  Result<bool> says = false;
+  if (image.format == "qcow2") {
+    says = isWholeQcow2(rewritten, image.guestLength);
+  } else {
+    const auto blocks = blockImageOf(file, image);
+    if (!blocks) return tl::unexpected(blocks.error());
+    says = isKeptIn(file, rewritten, *blocks);
+  }
+  if (!says || !*says) return says;
+  GuestDisk one(file, image), two(rewritten, now);
+  return same(firstDifference(one, two, how));
 }
 
 }  // namespace zt

@@ -57,13 +57,15 @@ CompactWay compactWay(DiskBytes& file, const DiskImage& image);
 /// Where stretches of the guest's disk, in order, are stored in the file: in the file's order.
 std::vector<Stretch> inFile(const DiskImage& image, const std::vector<Stretch>& guest);
 
-/// Of whatever format that is written anew: what that takes at most, and the writing.
+/// Of whatever format: what one that is written anew takes at most, and the writing. What could be made
+/// compact where it lies is written as it is, but for zeros and what may be left out.
 Result<Bytes> neededFor(DiskBytes& file, DiskBytes& disk, const DiskImage& image, const Compacting& how);
 Result<void> rewrite(DiskBytes& file, DiskBytes& disk, const DiskImage& image, MadeFile& out,
                      const Compacting& how);
 
-/// Whether a rewritten image says of itself what the old one said; of a format where nothing but the guest's
-/// view is taken over whether it is whole.
-Result<bool> saysTheSame(DiskBytes& file, const DiskImage& image, DiskBytes& rewritten);
+/// Whether a rewritten image is what it should be: the guest sees the same, block by block, and it says of
+/// itself what the old one said; of a format where nothing but the guest's view is taken over it is whole.
+Result<bool> isTheSame(DiskBytes& file, const DiskImage& image, DiskBytes& rewritten, const DiskImage& now,
+                       const Compacting& how);
 
 }  // namespace zt

@@ -55,6 +55,14 @@ Result<void> throughClusters(DiskBytes& disk, const Compacting& how, const Each&
   return {};
 }
 
+Result<void> writeGrains(MadeFile& out, Bytes at, std::span<const char> part) {
+  Result<void> put;
+  throughGrains(part, [&](std::size_t in, std::span<const char> bytes) {
+    if (put) put = out.write(at + in, bytes);
+  });
+  return put;
+}
+
 void putBigEndian(std::string& bytes, std::size_t at, std::uint64_t value, int size) {
   for (int i = 0; i < size; ++i)
     bytes[at + static_cast<std::size_t>(i)] = static_cast<char>(value >> (8 * (size - 1 - i)));
@@ -148,7 +156,7 @@ private:
     }
     const Bytes place = next_++ * newUnit;
     putBigEndian(second_, static_cast<std::size_t>(at % spanOfTable / newUnit * 8), place | notShared, 8);
-    return out_.write(place, part);
+    return writeGrains(out_, place, part);
   }
 
   Result<void> endTable() {
@@ -296,15 +304,34 @@ Result<void> punchZeros(DiskBytes& image, MadeFile& file, Bytes unit, const Comp
 }
 
 Result<Bytes> neededFor(DiskBytes& disk, const Compacting& how) {
-  Bytes clusters = 0;
-  const auto count = [&](Bytes, std::span<const char>) -> Result<void> { return ++clusters, Result<void>{}; };
+  Bytes clusters = 0, holds = 0;
+  const auto count = [&](Bytes, std::span<const char> part) -> Result<void> {
+    ++clusters;
+    throughGrains(part, [&](std::size_t, std::span<const char> bytes) { holds += bytes.size(); });
+    return {};
+  };
   if (auto done = throughClusters(disk, how, count); !done) return tl::unexpected(done.error());
   const Bytes spans = (disk.length() + spanOfTable - 1) / spanOfTable;
-  return (clusters + spans + spans / tableEntries + clusters / 1000 + 8) * newUnit;
+  return holds + (spans + spans / tableEntries + clusters / 1000 + 8) * newUnit;
 }
 
 Result<void> writeQcow2(DiskBytes& disk, MadeFile& out, const Compacting& how) {
   return Writer(disk, out, how).write();
+}
+
+Result<Bytes> neededAsItIs(DiskBytes& file, const Compacting& how) {
+  Bytes holds = 0;
+  const auto done = throughClusters(file, how, [&](Bytes, std::span<const char> part) -> Result<void> {
+    throughGrains(part, [&](std::size_t, std::span<const char> bytes) { holds += bytes.size(); });
+    return {};
+  });
+  return done ? Result<Bytes>(holds) : tl::unexpected(done.error());
+}
+
+Result<void> writeAsItIs(DiskBytes& file, MadeFile& out, const Compacting& how) {
+  const auto done = throughClusters(
+      file, how, [&](Bytes at, std::span<const char> part) { return writeGrains(out, at, part); });
+  return done ? out.setLength(file.length()) : done;
 }
 
 Result<bool> isWholeQcow2(DiskBytes& file, Bytes guest) {

@@ -332,12 +332,15 @@ Find imageFind(const FindContext& context, const ImageSeen& image) {
   // What this program writes itself; all else is its owner's program's to do.
   // A stand-in has no blocks to give back: there only what is written anew is smaller.
   const bool written = facts.rewritten && (facts.format != "raw" || !context.survey.standIn);
-  const bool ours = written && facts.backing.empty() && facts.snapshots == 0 && !facts.encrypted &&
-                    !facts.unclean && facts.most > 0;
-  find.offers = {
-      {ours ? "shrink" : "compact", {}, {facts.zerosRead ? facts.least : 0, facts.most, GainTime::now}, {}}};
   find.place = context.tree.path(image.node);
   context.complete(find);
+  // What others hold, too, stays with them, and at worst all of it is zeros.
+  const Bytes held = facts.outside - std::min<Bytes>(find.gain.sure, facts.outside);
+  const Bytes most = std::min<Bytes>(facts.most, find.gain.atMost), least = facts.zerosRead ? facts.least : 0;
+  const Gain gain{std::min(least - std::min(least, held), most), most, GainTime::now};
+  const bool ours = written && facts.backing.empty() && facts.snapshots == 0 && !facts.encrypted &&
+                    !facts.unclean && most > 0;
+  find.offers = {{ours ? "shrink" : "compact", {}, gain, {}}};
   find.placeId.clear();
   find.band = ageBand(find.newest, context.options.now);
   find.id = FindContext::findId(find.kind, find.place, AgeBand::today);
@@ -358,7 +361,7 @@ Find imageFind(const FindContext& context, const ImageSeen& image) {
   if (facts.unclean) number("unclean", 1);
   if (context.held.contains(image.node)) number("in-use", 1);
   // Making it compact loses nothing.
-  find.gain = ours ? find.offers.front().gain : Gain{0, facts.most, GainTime::later};
+  find.gain = ours ? gain : Gain{0, most, GainTime::later};
   find.regret = Regret::none;
   return find;
 }

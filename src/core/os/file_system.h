@@ -135,6 +135,9 @@ struct SpaceUsage {
   std::uint64_t inodes = 0;
   std::uint64_t inodesFree = 0;
   bool readOnly = false;
+  /// Whether a part of a file that is given back comes free at once. Some file systems keep what was written
+  /// at once until the last of it goes.
+  bool holesGive = true;
   Bytes reserved() const { return free > available ? free - available : 0; }
   Bytes used() const { return capacity > free ? capacity - free : 0; }
   bool operator==(const SpaceUsage&) const = default;

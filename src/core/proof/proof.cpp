@@ -128,8 +128,14 @@ void settle(ProofLine& line, const Shown& shown, Bytes& refill) {
   }
   std::erase_if(line.reasons,
                 [](const ProofReason& r) { return r.kind == Kind::linksRemain && r.bytes == 0; });
-  if (const SignedBytes rest = shown.sure - promised - explained; rest != 0)
-    note(line, {Kind::lessOccupied, rest, {}, 0, {}});
+  SignedBytes rest = shown.sure - promised - explained;
+  const auto perhaps =
+      static_cast<SignedBytes>(line.promised.atMost - std::min(line.promised.atMost, line.promised.sure));
+  if (const SignedBytes came = std::clamp<SignedBytes>(rest, 0, perhaps); came > 0) {
+    note(line, {Kind::sharedFreed, came, {}, 0, {}});
+    rest -= came;
+  }
+  if (rest != 0) note(line, {Kind::lessOccupied, rest, {}, 0, {}});
   SignedBytes beyond = line.actual - shown.sure;
   const SignedBytes shared = std::clamp<SignedBytes>(beyond, 0, shown.atMost - shown.sure);
   if (shared > 0) note(line, {Kind::sharedFreed, shared, {}, 0, {}});

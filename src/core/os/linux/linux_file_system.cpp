@@ -3,11 +3,13 @@
 
 #include <dirent.h>
 #include <fcntl.h>
+#include <linux/magic.h>
 #include <linux/openat2.h>
 #include <sys/stat.h>
 #include <sys/statvfs.h>
 #include <sys/syscall.h>
 #include <sys/sysmacros.h>
+#include <sys/vfs.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -360,6 +362,8 @@ Result<SpaceUsage> LinuxFileSystem::usage(const Folder& at) {
   u.inodes = v.f_files;
   u.inodesFree = v.f_ffree;
   u.readOnly = (v.f_flag & ST_RDONLY) != 0;
+  struct statfs kind;
+  u.holesGive = ::fstatfs(fd, &kind) != 0 || static_cast<std::uint64_t>(kind.f_type) != BTRFS_SUPER_MAGIC;
   return u;
 }
 

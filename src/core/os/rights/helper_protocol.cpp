@@ -109,13 +109,15 @@ std::optional<Overhead> overheadFrom(const Json& json) {
 
 Json toJson(const SpaceUsage& u) {
   return Json::array({u.capacity, u.free, u.available, u.inodes, u.inodesFree, unsigned{u.readOnly},
-                      unsigned{u.rise.refill.has_value()}, u.rise.refill.value_or(0), u.block});
+                      unsigned{u.rise.refill.has_value()}, u.rise.refill.value_or(0), u.block,
+                      unsigned{u.holesGive}});
 }
 
 std::optional<SpaceUsage> usageFrom(const Json& json) {
-  NumberList in(json, 9);
+  NumberList in(json, 10);
   SpaceUsage u;
   std::uint8_t readOnly = 0;
+  std::uint8_t holesGive = 0;
   std::uint8_t known = 0;
   Bytes refill = 0;
   for (std::uint64_t* n : {&u.capacity, &u.free, &u.available, &u.inodes, &u.inodesFree}) in.get(*n);
@@ -123,6 +125,8 @@ std::optional<SpaceUsage> usageFrom(const Json& json) {
   in.get(known);
   in.get(refill);
   in.get(u.block);
+  in.get(holesGive);
+  u.holesGive = holesGive != 0;
   u.readOnly = readOnly != 0;
   u.rise.refill = known != 0 ? std::optional(refill) : std::nullopt;
   return in.ok() ? std::optional(u) : std::nullopt;

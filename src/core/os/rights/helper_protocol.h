@@ -12,7 +12,7 @@
 /// functions; everything that comes in is checked, whoever sent it. Any thread.
 namespace zt::helper {
 
-constexpr int version = 2;
+constexpr int version = 3;
 constexpr std::size_t mostRequestBytes = std::size_t{256} << 10;
 constexpr std::size_t mostResponseBytes = std::size_t{8} << 20;
 constexpr std::size_t entriesAMessage = 2000;

@@ -77,10 +77,17 @@ public:
     const auto open = openImage(site, *now->parent, baseName(record.path));
     if (!open) return tl::unexpected(open.error());
     if (auto kind = checkKind(*open); !kind) return kind;
-    if (open->way() == CompactWay::whereItLies) return {};
-    const auto room = hasRoomBeside(site, record, *open, now->stat.occupied);
-    if (!room) return tl::unexpected(room.error());
-    if (!*room) return record.detail = noRoomBeside, Result<void>{};
+    const auto usage = site.drive.files->usage(*site.drive.root);
+    if (!usage) return tl::unexpected(usage.error());
+    if (open->way() == CompactWay::whereItLies && usage->holesGive) return {};
+    const auto need = neededBeside(site, record, *open);
+    if (!need) return tl::unexpected(need.error());
+    if (*need >= now->stat.occupied) return fail(Errc::unmet, "shrink", record.path, "image-compact");
+    if (*need + usage->capacity / 100 > usage->available) {
+      if (!usage->holesGive) return fail(Errc::noSpace, "shrink", record.path);
+      record.detail = noRoomBeside;
+      return {};
+    }
     if (auto chosen = HoldPlace(site.drive, site.run).choose(record); !chosen) return chosen;
     // Made here, so that the journal knows it by its number before anything is written.
     auto made = site.drive.files->createFile(*now->parent, besideName(record), 0600);
@@ -115,13 +122,9 @@ public:
     (void)is->file->letGo({0, is->source->length()});
     const auto left = leftOut(site, record, *was);
     if (!left) return tl::unexpected(left.error());
-    const auto says = saysTheSame(*was->source, was->image, *is->source);
-    if (!says) return tl::unexpected(says.error());
-    if (!*says) return fail(Errc::changed, "shrink", record.path);
-    GuestDisk one(*was->source, was->image), two(*is->source, is->image);
-    const auto differs = firstDifference(one, two, *left);
-    if (!differs) return tl::unexpected(differs.error());
-    return *differs ? fail(Errc::changed, "shrink", record.path) : Result<void>{};
+    const auto same = isTheSame(*was->source, was->image, *is->source, is->image, *left);
+    if (!same) return tl::unexpected(same.error());
+    return *same ? Result<void>{} : fail(Errc::changed, "shrink", record.path);
   }
 
   bool finishes() const override { return true; }
@@ -190,19 +193,11 @@ private:
     return how;
   }
 
-  /// Whether a new one fits beside it with a hundredth of the drive to spare. `unmet` where it would not be
-  /// smaller.
-  static Result<bool> hasRoomBeside(StepSite& site, const JournalRecord& record, const OpenImage& open,
-                                    Bytes occupied) {
+  static Result<Bytes> neededBeside(StepSite& site, const JournalRecord& record, const OpenImage& open) {
     auto how = leftOut(site, record, open);
     if (!how) return tl::unexpected(how.error());
     GuestDisk disk(*open.source, open.image);
-    const auto need = neededFor(*open.source, disk, open.image, *how);
-    if (!need) return tl::unexpected(need.error());
-    if (*need >= occupied) return fail(Errc::unmet, "shrink", record.path, "image-compact");
-    const auto usage = site.drive.files->usage(*site.drive.root);
-    if (!usage) return tl::unexpected(usage.error());
-    return *need + usage->capacity / 100 <= usage->available;
+    return neededFor(*open.source, disk, open.image, *how);
   }
 
   static Result<void> writeBeside(StepSite& site, const JournalRecord& record) {
