@@ -133,7 +133,7 @@ constexpr int toCarryOut[] = {
     SCMP_SYS(fsetxattr),  SCMP_SYS(removexattr), SCMP_SYS(lremovexattr), SCMP_SYS(fremovexattr),
     SCMP_SYS(pwrite64),   SCMP_SYS(ftruncate),   SCMP_SYS(fallocate),    SCMP_SYS(copy_file_range),
     SCMP_SYS(fadvise64),  SCMP_SYS(syncfs),      SCMP_SYS(pwritev)};
-constexpr unsigned long toJoin[] = {FIDEDUPERANGE, FS_IOC_FIEMAP};
+constexpr unsigned long toJoin[] = {FIDEDUPERANGE, FS_IOC_FIEMAP, FS_IOC_GETFLAGS, FS_IOC_SETFLAGS};
 
 enum class Changes { nothing, names, content };
 

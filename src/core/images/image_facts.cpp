@@ -34,6 +34,7 @@ public:
     facts_.unclean = image_.unclean;
     way_ = compactWay(file_, image_);
     facts_.rewritten = way_ != CompactWay::none;
+    facts_.lies = way_ == CompactWay::whereItLies;
     if (!image_.backing.empty() && options_.below) below_ = options_.below(image_.backing);
     facts_.backingRead = below_ != nullptr;
     if (!image_.encrypted && (image_.backing.empty() || below_))

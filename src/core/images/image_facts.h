@@ -28,6 +28,7 @@ struct ImageFacts {
   bool unclean = false;    ///< the image, or a file system in it, was not closed as it should be
   bool zerosRead = false;  ///< all that is stored was read
   bool rewritten = false;  ///< this program itself makes images of its kind compact
+  bool lies = false;       ///< where it lies, by holes
 };
 
 /// Opens what an image lies upon, by the name that is written in it; nullptr where that cannot be had.

@@ -21,6 +21,7 @@ Json imageJson(const ImageFacts& facts) {
          {"unclean", facts.unclean},
          {"zeros_read", facts.zerosRead},
          {"rewritten", facts.rewritten},
+         {"lies", facts.lies},
          {"volumes", Json::array()}};
   if (facts.inside) j["inside_bytes"] = *facts.inside;
   if (!facts.backing.empty()) {
@@ -51,6 +52,7 @@ ImageFacts readImageFacts(JsonReader& in) {
   facts.unclean = in.flag("unclean");
   facts.zerosRead = in.flagOr("zeros_read", false);
   facts.rewritten = in.flagOr("rewritten", facts.format == "raw" || facts.format == "qcow2");
+  facts.lies = in.flagOr("lies", facts.format == "raw");
   if (in.has("backing")) {
     facts.backing = in.path("backing");
     facts.backingRead = in.flag("backing_read");

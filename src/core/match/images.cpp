@@ -11,6 +11,7 @@
 #include "core/base/path_bytes.h"
 #include "core/images/bundle.h"
 #include "core/images/parent_images.h"
+#include "core/os/keeping.h"
 
 namespace zt {
 
@@ -330,8 +331,10 @@ Find imageFind(const FindContext& context, const ImageSeen& image) {
   find.likelihood = 40;
   find.items.push_back(context.subject(image.node));
   // What this program writes itself; all else is its owner's program's to do.
-  // A stand-in has no blocks to give back: there only what is written anew is smaller.
-  const bool written = facts.rewritten && (facts.format != "raw" || !context.survey.standIn);
+  // Where files have no holes, as in a stand-in, only what is written anew is smaller.
+  const std::string& type = context.survey.fsType;
+  const bool holes = !context.survey.standIn && keepingOf(type).holes && !type.starts_with("fuse");
+  const bool written = facts.rewritten && (!facts.lies || holes);
   find.place = context.tree.path(image.node);
   context.complete(find);
   // What others hold, too, stays with them, and at worst all of it is zeros.

@@ -192,6 +192,9 @@ public:
   virtual Result<Bytes> shareWith(OpenedFile& /*other*/, Stretch /*what*/) {
     return fail(Errc::unsupported, "share");
   }
+  /// Of a file that is empty yet: it is to be stored as another is, copied at each writing or not. Does
+  /// nothing where the file system knows no such thing.
+  virtual Result<void> storeLike(OpenedFile& /*other*/) { return {}; }
   /// Gives the bytes of a stretch back; it reads as zeros, and the length stays. Fails with unsupported where
   /// the file system has no holes.
   virtual Result<void> punch(Stretch what) = 0;

@@ -94,6 +94,9 @@ public:
   Result<Bytes> shareWith(OpenedFile& other, Stretch what) override {
     return told([&] { return file_->shareWith(other, what); }, patienceOfSyncs);
   }
+  Result<void> storeLike(OpenedFile& other) override {
+    return told([&] { return file_->storeLike(other); });
+  }
   Result<void> punch(Stretch what) override {
     return told([&] { return file_->punch(what); });
   }

@@ -76,6 +76,16 @@ public:
     return ask->info[0].bytes_deduped;
   }
 
+  Result<void> storeLike(OpenedFile& other) override {
+    const auto* source = dynamic_cast<LinuxOpenedFile*>(&other.reader());
+    int has = 0, now = 0;
+    if (source == nullptr || ::ioctl(source->fd(), FS_IOC_GETFLAGS, &has) != 0 || (has & FS_NOCOW_FL) == 0 ||
+        ::ioctl(fd_, FS_IOC_GETFLAGS, &now) != 0 || (now & FS_NOCOW_FL) != 0)
+      return {};
+    now |= FS_NOCOW_FL;
+    return ::ioctl(fd_, FS_IOC_SETFLAGS, &now) == 0 ? Result<void>{} : failErrno("store", {}, errno);
+  }
+
   Result<void> punch(Stretch what) override {
     if (what.empty()) return {};
     const int done = ::fallocate(fd_, FALLOC_FL_PUNCH_HOLE | FALLOC_FL_KEEP_SIZE,

@@ -213,6 +213,7 @@ private:
     const auto stat = (*made)->stat();
     if (!stat || std::to_string(stat->inode) != record.payload)
       return fail(Errc::changed, "shrink", record.path);
+    if (auto stored = (*made)->storeLike(*open->file); !stored) return stored;
     if (auto written = rewrite(*open->source, disk, open->image, **made, *how); !written) return written;
     if (auto synced = (*made)->sync(); !synced) return synced;
     made->reset();
