@@ -50,6 +50,8 @@ int main(int argc, char** argv) {
     return drawIcon(std::max(8, std::atoi(argv[2])), QFile::decodeName(argv[3]));
   if (argc != 2) return std::fputs("usage: zip-tally-page FILE.pdf <sheet.html\n", stderr), 2;
   qputenv("QT_QPA_PLATFORM", "offscreen");
+  // What the toolkit misses here (a session, a screen) is nothing to whoever asked for a page.
+  qInstallMessageHandler([](QtMsgType, const QMessageLogContext&, const QString&) {});
   char program[] = "zip-tally-page";
   char* own[] = {program, nullptr};
   int count = 1;
