@@ -62,8 +62,11 @@ void SheetWords::tellState(const SheetFacts& f, Parts& parts) const {
 
 void SheetWords::tellDone(const SheetFacts& f, Parts& parts) const {
   parts.push_back(Sheet::Heading{t("What was done")});
+  if (f.unproved > 0)
+    parts.push_back(Sheet::Paragraph{
+        t("What was carried out last was not measured again yet; this sheet says nothing of it.")});
   if (f.done.empty()) {
-    parts.push_back(Sheet::Paragraph{t("Nothing was changed on the drive.")});
+    if (f.unproved == 0) parts.push_back(Sheet::Paragraph{t("Nothing was changed on the drive.")});
     return;
   }
   parts.push_back(Sheet::Paragraph{t("%1 came free, as the drive's own counter says, read again on %2.",

@@ -93,6 +93,10 @@ TEST_F(Visits, EndWithASheetThatSaysWhatTheJobSays) {
   ASSERT_EQ(ztally({"plan", "--job", t / "a.ztjob", "add", "--action", "hold", "films/two.mp4"}).status, 0);
   const std::string token = ztally({"reclaim", "--job", t / "a.ztjob", "--json"}).json()["consent"]["token"];
   ASSERT_EQ(ztally({"reclaim", "--job", t / "a.ztjob", "--consent", token}).status, 0);
+  // Before anybody measured again nothing is told that nobody knows.
+  ASSERT_EQ(ztally({"sheet", "--job", t / "a.ztjob", "-o", t / "early.md"}).status, 0);
+  EXPECT_NE(text("early.md").find("not measured again yet"), std::string::npos);
+  EXPECT_EQ(text("early.md").find("Nothing was changed"), std::string::npos);
   const Json proof = ztally({"prove", "--job", t / "a.ztjob", "--json"}).json();
   const auto sheet = [&](const std::string& file, std::vector<std::string> more = {}) {
     more.insert(more.begin(), {"sheet", "--job", t / "a.ztjob", "-o", t / file});
@@ -101,6 +105,7 @@ TEST_F(Visits, EndWithASheetThatSaysWhatTheJobSays) {
   ASSERT_EQ(sheet("s.json"), 0);
   const Json j = Json::parse(text("s.json"));
   EXPECT_EQ(j["gained_bytes"], proof["actual_bytes"]);
+  EXPECT_EQ(j["unproved_lines"], 0);
   EXPECT_EQ(j["free_before_bytes"], proof["free_before_bytes"]);
   EXPECT_EQ(j["free_after_bytes"], proof["free_after_bytes"]);
   ASSERT_EQ(j["done"].size(), proof["lines"].size());

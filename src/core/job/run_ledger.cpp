@@ -250,6 +250,14 @@ Result<Proof> RunLedger::prove(const GuardedDrive& drive, const std::vector<Targ
   return proof;
 }
 
+Result<std::size_t> RunLedger::unproved() {
+  const auto runs = provedRuns();
+  if (!runs) return tl::unexpected(runs.error());
+  std::size_t lines = 0;
+  for (const ProvedRun& run : *runs) lines += run.lines.size();
+  return lines - std::min(lines, proof_ ? proof_->lines.size() : 0);
+}
+
 Result<std::optional<std::pair<TimeNs, std::string>>> RunLedger::waitsForRestart() {
   const auto rows = file_.runs();
   if (!rows) return tl::unexpected(rows.error());

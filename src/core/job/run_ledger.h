@@ -42,6 +42,8 @@ public:
   Result<std::optional<std::pair<TimeNs, std::string>>> waitsForRestart();
 
   const std::optional<Proof>& proof() const { return proof_; }
+  /// How many lines were carried out that the last proof does not tell of.
+  Result<std::size_t> unproved();
   const std::optional<RunReport>& lastReport() const { return report_; }
   /// What runs have freed since a time, by path: for the picture of a survey of that time.
   Result<std::vector<std::pair<PathBytes, Bytes>>> freedSince(TimeNs time);

@@ -126,6 +126,9 @@ Result<SheetFacts> sheetFacts(Job& job, const Workshop& workshop) {
     takeProof(facts, *job.runs().proof());
   else
     facts.freeAfter = job.reading().free;
+  const auto unproved = job.runs().unproved();
+  if (!unproved) return tl::unexpected(unproved.error());
+  facts.unproved = *unproved;
   facts.targets = outlook(facts.wanted, facts.freeAfter, {});
   auto held = job.runs().held();
   if (!held) return tl::unexpected(held.error());
@@ -154,6 +157,7 @@ Json toJson(const SheetFacts& f) {
          {"written_ns", f.written},
          {"measured_ns", f.measured},
          {"proved_ns", f.proved},
+         {"unproved_lines", f.unproved},
          {"capacity_bytes", f.capacity},
          {"free_before_bytes", f.freeBefore},
          {"free_after_bytes", f.freeAfter},

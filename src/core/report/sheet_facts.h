@@ -49,7 +49,8 @@ struct SheetFacts {
   PathBytes root;
   PathBytes job;  ///< its file; empty for one in memory
   TimeNs written = 0, measured = 0;
-  TimeNs proved = 0;  ///< 0: it was not
+  TimeNs proved = 0;         ///< 0: it was not
+  std::size_t unproved = 0;  ///< lines that were carried out since, or without any proof
   Bytes capacity = 0;
   Bytes freeBefore = 0, freeAfter = 0;  ///< available bytes; equal where nothing was carried out
   std::vector<Target> wanted;
