@@ -2,6 +2,7 @@
 #include "support/loop_drive.h"
 
 #include <fcntl.h>
+#include <sched.h>
 #include <sys/mount.h>
 #include <sys/statvfs.h>
 #include <unistd.h>
@@ -13,6 +14,16 @@
 
 namespace zt::test {
 
+namespace {
+
+/// What a test mounts is its own: other programs, which look at all drives, are not in its way.
+void keepToOneself() {
+  [[maybe_unused]] static const bool done =
+      ::unshare(CLONE_NEWNS) == 0 && ::mount("none", "/", nullptr, MS_REC | MS_PRIVATE, nullptr) == 0;
+}
+
+}  // namespace
+
 LoopDrive::LoopDrive(const std::string& type, Bytes size, const std::string& options,
                      const std::vector<std::string>& make)
     : type_(type) {
@@ -20,6 +31,7 @@ LoopDrive::LoopDrive(const std::string& type, Bytes size, const std::string& opt
     why_ = "not root";
     return;
   }
+  keepToOneself();
   folder_.sparse("image", size);
   folder_.folder("mnt");
   mountPoint_ = folder_ / "mnt";
